@@ -1,0 +1,86 @@
+import { ModelFailure, type CancelSignal, type Clock, type Model, type ModelLimits, type ModelReply, type ModelRequest, type Price } from "../../core/index.js";
+import { readResponse, requestBody } from "./protocol.js";
+import type { Send } from "./send.js";
+
+export interface ChatCompletionsOptions {
+  /** Address up to and without `/chat/completions`. */
+  readonly endpoint: string;
+  /** The model's id at the host. */
+  readonly id: string;
+  /** Sent as a bearer token; never logged, never in an error. */
+  readonly key?: string | undefined;
+  readonly price?: Price | undefined;
+  readonly limits?: ModelLimits | undefined;
+  /** Whether to send a JSON Schema. Default true; switched off for good when the host refuses it. */
+  readonly jsonSchema?: boolean | undefined;
+  /** For the whole exchange, body included. Default 60 s. */
+  readonly timeoutMs?: number | undefined;
+  /** Stands in fingerprints instead of the endpoint, where that changes between runs. */
+  readonly host?: string | undefined;
+  readonly send: Send;
+  readonly clock: Clock;
+  /** Called once when the host turns out not to take a JSON Schema. */
+  readonly onSchemaRefused?: (() => void) | undefined;
+}
+
+const DEFAULT_TIMEOUT_MS = 60_000;
+
+/** A model behind the chat-completions protocol over HTTP. One attempt a call; every failure is a `ModelFailure`. */
+export function chatCompletions(options: ChatCompletionsOptions): Model {
+  const url = `${options.endpoint.replace(/\/+$/, "")}/chat/completions`;
+  const headers: Record<string, string> = { "content-type": "application/json", accept: "application/json", ...(options.key ? { authorization: `Bearer ${options.key}` } : {}) };
+  let withSchema = options.jsonSchema ?? true;
+
+  const attempt = async (request: ModelRequest, signal: CancelSignal | undefined, schema: boolean): Promise<ModelReply> => {
+    const { status, headers: received, text } = await exchange(options, url, headers, requestBody(options.id, request, schema), signal);
+    return readResponse(status, received, text, options.clock.now());
+  };
+
+  return {
+    id: options.id,
+    host: options.host ?? options.endpoint.replace(/\/+$/, ""),
+    price: options.price,
+    limits: options.limits,
+    ask: async (request, signal) => {
+      const schema = withSchema && request.schema !== undefined;
+      try {
+        return await attempt(request, signal, schema);
+      } catch (error) {
+        if (!schema || !refusesSchema(error)) throw error;
+        if (withSchema) options.onSchemaRefused?.();
+        withSchema = false;
+        return attempt(request, signal, false);
+      }
+    },
+  };
+}
+
+/** A host that cannot take a JSON Schema rejects the request and names the field. */
+function refusesSchema(error: unknown): boolean {
+  return error instanceof ModelFailure && error.kind === "rejected" && (error.status === 400 || error.status === 422) && /response_format|json_schema|schema/i.test(error.message);
+}
+
+/** One exchange with one time-out over headers and body. Leaves no listener on the caller's signal. */
+async function exchange(options: ChatCompletionsOptions, url: string, headers: Record<string, string>, body: string, signal: CancelSignal | undefined): ReturnType<Send> {
+  if (signal?.aborted) throw new ModelFailure("cancelled", "cancelled");
+  const timeoutMs = options.timeoutMs ?? DEFAULT_TIMEOUT_MS;
+  const controller = new AbortController();
+  let timedOut = false;
+  const timer = setTimeout(() => {
+    timedOut = true;
+    controller.abort();
+  }, timeoutMs);
+  const onAbort = (): void => controller.abort();
+  signal?.addEventListener("abort", onAbort, { once: true });
+  try {
+    return await options.send(url, headers, body, controller.signal);
+  } catch (error) {
+    if (signal?.aborted) throw new ModelFailure("cancelled", "cancelled", { cause: error });
+    if (timedOut) throw new ModelFailure("timeout", `no whole reply within ${timeoutMs / 1000} s`, { cause: error });
+    const code = (error as { code?: unknown }).code ?? (error as { cause?: { code?: unknown } }).cause?.code;
+    throw new ModelFailure("network", `the connection failed${typeof code === "string" ? ` (${code})` : ""}`, { cause: error });
+  } finally {
+    clearTimeout(timer);
+    signal?.removeEventListener("abort", onAbort);
+  }
+}

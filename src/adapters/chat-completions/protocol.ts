@@ -1,0 +1,87 @@
+import * as z from "zod";
+import { ModelFailure, type Finish, type ModelReply, type ModelRequest } from "../../core/index.js";
+import { retryAfterMs } from "./retry-after.js";
+
+const contentPart = z.looseObject({ text: z.string().optional() });
+
+/** What of a chat completion is needed; hosts add much more. */
+const completion = z.looseObject({
+  id: z.string().optional(),
+  choices: z
+    .array(
+      z.looseObject({
+        finish_reason: z.string().nullish(),
+        message: z.looseObject({ content: z.union([z.string(), z.array(contentPart)]).nullish(), refusal: z.string().nullish() }),
+      }),
+    )
+    .min(1),
+  usage: z.looseObject({ prompt_tokens: z.number(), completion_tokens: z.number() }).nullish(),
+});
+
+/** The JSON body of a request in the chat-completions protocol. */
+export function requestBody(id: string, request: ModelRequest, withSchema: boolean): string {
+  return JSON.stringify({
+    model: id,
+    messages: request.messages,
+    temperature: request.temperature,
+    max_tokens: request.maxTokens,
+    seed: request.seed,
+    response_format: withSchema && request.schema
+      ? { type: "json_schema", json_schema: { name: (request.schemaName ?? "answer").replace(/[^\w-]/g, "_").slice(0, 64), strict: true, schema: request.schema } }
+      : undefined,
+  });
+}
+
+/** Reads a response into a reply, or throws the failure that it stands for. */
+export function readResponse(status: number, headers: Readonly<Record<string, string>>, text: string, now: number): ModelReply {
+  const body = parse(text);
+  if (status < 200 || status >= 300) throw statusFailure(status, headers, body, now);
+  if (body === undefined) throw new ModelFailure("garbled", "the reply is not JSON", { status });
+  const error = (body as { error?: unknown } | null)?.error;
+  if (error) throw new ModelFailure("server", `the host reported an error: ${wordsOf(body)}`, { status });
+  const parsed = completion.safeParse(body);
+  if (!parsed.success) throw new ModelFailure("garbled", "the reply is not a chat completion", { status });
+  const { id, choices, usage } = parsed.data;
+  const [first] = choices;
+  const { content, refusal } = first!.message;
+  return {
+    text: typeof content === "string" ? content : (content ?? []).map((part) => part.text ?? "").join(""),
+    finish: refusal ? "refused" : finishOf(first!.finish_reason),
+    refusal: refusal || undefined,
+    usage: usage ? { tokensIn: usage.prompt_tokens, tokensOut: usage.completion_tokens } : undefined,
+    id,
+  };
+}
+
+function finishOf(reason: string | null | undefined): Finish {
+  if (reason === "stop" || reason === "length") return reason;
+  return reason === "content_filter" ? "filtered" : "unknown";
+}
+
+function statusFailure(status: number, headers: Readonly<Record<string, string>>, body: unknown, now: number): ModelFailure {
+  const said = wordsOf(body);
+  const details = { status, retryAfterMs: retryAfterMs(headers, now) };
+  if (status === 401 || status === 403) return new ModelFailure("unauthorised", `HTTP ${status}`, details);
+  if (status === 429) {
+    const code = (body as { error?: { code?: unknown; type?: unknown } } | undefined)?.error;
+    if (code?.code === "insufficient_quota" || code?.type === "insufficient_quota") return new ModelFailure("quota", "the quota is spent", details);
+    return new ModelFailure("busy", "the host says that it gets too many requests (HTTP 429)", details);
+  }
+  if (status >= 500 || status === 408 || status === 409) return new ModelFailure("server", `the host failed (HTTP ${status})`, details);
+  return new ModelFailure("rejected", said || `HTTP ${status}`, details);
+}
+
+/** The host's own words about an error, shortened; they are for the person who set the model up. */
+function wordsOf(body: unknown): string {
+  const error = (body as { error?: unknown } | null | undefined)?.error;
+  const message = typeof error === "string" ? error : (error as { message?: unknown } | null | undefined)?.message;
+  return typeof message === "string" ? message.replace(/\s+/g, " ").trim().slice(0, 200) : "";
+}
+
+function parse(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    return undefined;
+  }
+}

@@ -1,0 +1,159 @@
+import { copyFile } from "node:fs/promises";
+import path from "node:path";
+import { stringify } from "csv-stringify/sync";
+import { defang, YoroshiError, type CellOut, type CellsOf, type Chunk, type Row, type Table, type TargetColumn } from "../../core/index.js";
+import { fileProblem } from "./file-problem.js";
+import { KeySet } from "./key-set.js";
+import { readRecords } from "./records.js";
+import { readStyle, type CsvStyle } from "./style.js";
+import { fileHash, writeWhole } from "./write-file.js";
+
+export interface CsvTableOptions {
+  /** The source file's path. */
+  readonly file: string;
+  /** What messages call it. Default: the path. */
+  readonly name?: string | undefined;
+  readonly key: string;
+  /** Write into the source itself, after a copy `<name>.backup`. Default: `<name>.filled.csv` beside it. */
+  readonly inPlace?: boolean | undefined;
+}
+
+/** A CSV file (RFC 4180) as a table. Separator, line ends, encoding and byte order mark are kept on writing. */
+export function csvTable(options: CsvTableOptions): Table {
+  const { file, key, inPlace = false } = options;
+  const name = options.name ?? file;
+  const targetFile = inPlace ? file : filledName(file);
+  const target = inPlace ? name : filledName(name);
+  let header: Promise<Header> | undefined;
+  const source = (): Promise<Header> => (header ??= readHeader(file, name));
+
+  return {
+    name,
+    target,
+    keyColumn: key,
+    columns: async () => (await source()).columns,
+    async *read(): AsyncGenerator<Chunk> {
+      yield* rowsOf(await source(), key);
+    },
+    async *standing(columns) {
+      const outcome = (await fileHash(targetFile)) === undefined ? await source() : await readHeader(targetFile, target);
+      const present = columns.filter((column) => outcome.columns.includes(column));
+      if (present.length === 0 || !outcome.columns.includes(key)) return;
+      for await (const { rows } of rowsOf(outcome, key)) {
+        yield rows.map((row) => ({ key: row.key, values: Object.fromEntries(present.map((column) => [column, row.values[column] ?? ""])) }));
+      }
+    },
+    sourceMark: () => fileHash(file),
+    standingMark: () => fileHash(targetFile),
+    async write(columns, cellsOf) {
+      const from = await source();
+      if (inPlace) {
+        await copyFile(file, `${file}.backup`).catch((error: unknown) => {
+          throw new YoroshiError("fileUnwritable", { file: `${name}.backup`, problem: fileProblem(error) }, { cause: error });
+        });
+      }
+      return writeWhole(targetFile, target, (write) => writeRows(from, key, columns, cellsOf, write));
+    },
+    asWritten,
+  };
+}
+
+/** The text for a value: a model's own words are kept from being run as a formula. */
+function asWritten(column: TargetColumn, value: string | number | boolean): string {
+  return column.freeText && typeof value === "string" ? defang(value) : String(value);
+}
+
+/** `deck-log.csv` -> `deck-log.filled.csv`. */
+function filledName(file: string): string {
+  const { dir, name, ext } = path.parse(file);
+  return path.join(dir, `${name}.filled${ext}`);
+}
+
+interface Header {
+  readonly file: string;
+  readonly name: string;
+  readonly style: CsvStyle;
+  readonly columns: readonly string[];
+}
+
+async function readHeader(file: string, name: string): Promise<Header> {
+  const style = await readStyle(file, name);
+  for await (const { records } of readRecords(file, name, style)) {
+    const columns = (records[0] ?? []).map((column) => column.trim());
+    const twice = columns.find((column, index) => column !== "" && columns.indexOf(column) !== index);
+    if (twice !== undefined) throw new YoroshiError("tableBroken", { table: name, place: "row 1", problem: `two columns are named \`${twice}\`. Give each its own name.` });
+    return { file, name, style, columns };
+  }
+  throw new YoroshiError("tableBroken", { table: name, place: "row 1", problem: "the file has no first row with the columns' names." });
+}
+
+async function* rowsOf({ file, name, style, columns }: Header, key: string): AsyncGenerator<Chunk> {
+  const keyIndex = columns.indexOf(key);
+  if (keyIndex < 0) throw new YoroshiError("tableBroken", { table: name, place: "row 1", problem: `there is no column \`${key}\` for the key. Columns: ${columns.join(", ")}.` });
+  const seen = new KeySet();
+  for await (const { records, firstRow, share } of readRecords(file, name, style)) {
+    const rows: Row[] = [];
+    records.forEach((record, index) => {
+      const row = firstRow + index;
+      if (row === 1 || isEmptyLine(record, columns)) return;
+      rows.push(rowOf(record, row, columns, identify(record, row, keyIndex, columns.length, seen)));
+    });
+    yield { rows, share };
+  }
+}
+
+/** A row's key, and what keeps the row from being used; rows without a usable key are named by their place. */
+function identify(record: readonly string[], row: number, keyIndex: number, width: number, seen: KeySet): { key: string; problem?: string } {
+  const key = record[keyIndex]?.trim() ?? "";
+  if (key === "") return { key: `(row ${row})`, problem: "the row has no key" };
+  const first = seen.add(key, row);
+  if (first !== undefined) return { key: `${key} (row ${row})`, problem: `the key stands in row ${first}, too` };
+  return record.length === width ? { key } : { key, problem: `the row has ${record.length} cells, the header has ${width}` };
+}
+
+function rowOf(record: readonly string[], row: number, columns: readonly string[], identity: { key: string; problem?: string }): Row {
+  const values: Record<string, string> = {};
+  for (let i = 0; i < columns.length; i++) values[columns[i]!] = record[i] ?? "";
+  return { ...identity, place: `row ${row}`, values };
+}
+
+function isEmptyLine(record: readonly string[], columns: readonly string[]): boolean {
+  return record.length === 1 && record[0] === "" && columns.length > 1;
+}
+
+async function writeRows(from: Header, key: string, columns: readonly TargetColumn[], cellsOf: CellsOf, write: (bytes: Buffer) => Promise<void>): Promise<void> {
+  const { style } = from;
+  const width = from.columns.length;
+  const added = columns.filter((column) => !from.columns.includes(column.name));
+  const indexOf = new Map([...from.columns, ...added.map((column) => column.name)].map((column, index) => [column, index]));
+  const keyIndex = from.columns.indexOf(key);
+  const seen = new KeySet();
+  const encode = (records: readonly (readonly string[])[]): Buffer => encoded(stringify(records as string[][], { delimiter: style.delimiter, record_delimiter: style.newline }), style);
+  if (style.byteOrderMark) await write(encoded("\ufeff", style));
+  for await (const { records, firstRow } of readRecords(from.file, from.name, style)) {
+    const keys = records.map((record, index) => (firstRow + index === 1 || isEmptyLine(record, from.columns) ? "" : identify(record, firstRow + index, keyIndex, width, seen).key));
+    const cells = await cellsOf(keys);
+    const out = records.map((record, index) => {
+      if (firstRow + index === 1) return [...record, ...added.map((column) => column.name)];
+      if (keys[index] === "") return record;
+      // Cells beyond the header stay, behind the new columns.
+      const row = [...record.slice(0, width), ...Array.from({ length: Math.max(0, width - record.length) + added.length }, () => ""), ...record.slice(width)];
+      for (const column of columns) {
+        const cell = cells[index]?.[column.name];
+        if (cell !== undefined) row[indexOf.get(column.name)!] = textOf(column, cell);
+      }
+      return row;
+    });
+    await write(encode(out));
+  }
+}
+
+function textOf(column: TargetColumn, cell: CellOut): string {
+  return typeof cell === "object" ? cell.asIs : asWritten(column, cell);
+}
+
+function encoded(text: string, style: CsvStyle): Buffer {
+  if (style.encoding === "utf-8") return Buffer.from(text, "utf8");
+  const bytes = Buffer.from(text, "utf16le");
+  return style.encoding === "utf-16be" ? bytes.swap16() : bytes;
+}

@@ -1,0 +1,119 @@
+import { isUtf8 } from "node:buffer";
+import { createReadStream } from "node:fs";
+import { stat } from "node:fs/promises";
+import { Transform, type Readable } from "node:stream";
+import { parse } from "csv-parse";
+import { YoroshiError } from "../../core/index.js";
+import { fileProblem } from "./file-problem.js";
+import type { CsvStyle } from "./style.js";
+
+export interface Records {
+  readonly records: readonly (readonly string[])[];
+  /** Row number of the first of them; the header is row 1, as a spreadsheet counts. */
+  readonly firstRow: number;
+  /** How much of the file has been read, 0 to 1. */
+  readonly share: number;
+}
+
+const CHUNK_ROWS = 500;
+
+/** Streams a file's records, header included, some hundred at a time. */
+export async function* readRecords(file: string, name: string, style: CsvStyle): AsyncGenerator<Records> {
+  const size = await stat(file).then((found) => found.size, () => 0);
+  const source = createReadStream(file, { highWaterMark: 256 * 1024 });
+  const parser = parse({ delimiter: style.delimiter, bom: true, relax_column_count: true, skip_empty_lines: false, max_record_size: 64 * 1024 * 1024 });
+  let failure: unknown;
+  let ended = false;
+  let wake: (() => void) | undefined;
+  const nudge = (): void => wake?.();
+  const fail = (error: unknown): void => {
+    failure ??= error;
+    nudge();
+  };
+  const text = decoded(source, style, fail);
+  source.on("error", fail);
+  parser.on("error", fail).on("readable", nudge).on("end", () => {
+    ended = true;
+    nudge();
+  });
+  text.pipe(parser);
+
+  let records: string[][] = [];
+  let firstRow = 1;
+  const take = (): Records => {
+    const some = { records, firstRow, share: size === 0 ? 1 : Math.min(1, source.bytesRead / size) };
+    firstRow += records.length;
+    records = [];
+    return some;
+  };
+  try {
+    for (;;) {
+      for (let record = parser.read() as string[] | null; record !== null; record = parser.read() as string[] | null) {
+        records.push(record);
+        if (records.length >= CHUNK_ROWS) yield take();
+      }
+      if (failure !== undefined) throw problemOf(failure, name, parser.info.lines);
+      if (ended) break;
+      await new Promise<void>((resolve) => (wake = resolve));
+    }
+    if (records.length > 0) yield take();
+  } finally {
+    source.destroy();
+    text.destroy();
+    parser.destroy();
+  }
+}
+
+/** The file's bytes as UTF-8; broken UTF-8 is an error, not question marks in somebody's data. */
+function decoded(source: Readable, style: CsvStyle, fail: (error: unknown) => void): Readable {
+  if (style.encoding === "utf-8") {
+    let rest: Buffer = Buffer.alloc(0);
+    const check = new Transform({
+      transform(chunk: Buffer, _encoding, done) {
+        const bytes = rest.length > 0 ? Buffer.concat([rest, chunk]) : chunk;
+        const whole = bytes.subarray(0, bytes.length - openBytes(bytes));
+        rest = Buffer.from(bytes.subarray(whole.length));
+        done(isUtf8(whole) ? null : new NotUtf8(), whole);
+      },
+      flush(done) {
+        done(rest.length === 0 || isUtf8(rest) ? null : new NotUtf8(), rest);
+      },
+    });
+    check.on("error", fail);
+    return source.pipe(check);
+  }
+  const decoder = new TextDecoder(style.encoding);
+  const decode = new Transform({
+    transform: (chunk: Buffer, _encoding, done) => done(null, decoder.decode(chunk, { stream: true })),
+    flush: (done) => done(null, decoder.decode()),
+  });
+  decode.on("error", fail);
+  return source.pipe(decode);
+}
+
+class NotUtf8 extends Error {}
+
+/** How many bytes at the end begin a character that is not complete yet. */
+function openBytes(bytes: Buffer): number {
+  for (let back = 1; back <= Math.min(3, bytes.length); back++) {
+    const byte = bytes[bytes.length - back]!;
+    if (byte >= 0xc0) return back < (byte >= 0xf0 ? 4 : byte >= 0xe0 ? 3 : 2) ? back : 0;
+    if (byte < 0x80) return 0;
+  }
+  return 0;
+}
+
+const QUOTES: Record<string, string> = {
+  CSV_QUOTE_NOT_CLOSED: "a quoted cell is opened and never closed. Close the quote, or double quotes that belong to the text.",
+  CSV_INVALID_CLOSING_QUOTE: "a quote stands inside a quoted cell. Double quotes that belong to the text.",
+  INVALID_OPENING_QUOTE: "a quote stands inside a cell that is not quoted. Put the whole cell in quotes and double the inner ones.",
+  CSV_MAX_RECORD_SIZE: "one row is larger than 64 MB. A quote is probably not closed.",
+};
+
+function problemOf(error: unknown, name: string, line: number): YoroshiError {
+  if (error instanceof YoroshiError) return error;
+  if (error instanceof NotUtf8) return new YoroshiError("tableBroken", { table: name, place: `near line ${line + 1}`, problem: "this is not UTF-8 text. Save the file as UTF-8 (or UTF-16 with a byte order mark)." });
+  const { code, lines } = error as { code?: string; lines?: number };
+  if (code !== undefined && QUOTES[code]) return new YoroshiError("tableBroken", { table: name, place: `line ${lines ?? line}`, problem: QUOTES[code] });
+  return new YoroshiError("fileUnreadable", { file: name, problem: fileProblem(error) }, { cause: error });
+}

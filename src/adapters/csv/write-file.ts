@@ -1,0 +1,52 @@
+import { createHash } from "node:crypto";
+import { createReadStream } from "node:fs";
+import { open, rename, rm, stat, type FileHandle } from "node:fs/promises";
+import path from "node:path";
+import { YoroshiError } from "../../core/index.js";
+import { fileProblem } from "./file-problem.js";
+
+/**
+ * Writes a file whole or not at all: beside its place, flushed to the disk, then swapped in. The old file stays until
+ * the new one is complete.
+ */
+export async function writeWhole(file: string, name: string, produce: (write: (bytes: Buffer) => Promise<void>) => Promise<void>): Promise<string> {
+  const temporary = path.join(path.dirname(file), `.${path.basename(file)}.${process.pid}.tmp`);
+  const hash = createHash("sha256");
+  let handle: FileHandle | undefined;
+  try {
+    const mode = await stat(file).then((found) => found.mode & 0o777, () => 0o644);
+    handle = await open(temporary, "w", mode);
+    await produce(async (bytes) => {
+      hash.update(bytes);
+      await handle!.appendFile(bytes);
+    });
+    await handle.sync();
+    await handle.close();
+    handle = undefined;
+    await rename(temporary, file);
+    await syncFolder(path.dirname(file));
+    return hash.digest("hex");
+  } catch (error) {
+    await handle?.close().catch(() => undefined);
+    await rm(temporary, { force: true }).catch(() => undefined);
+    if (error instanceof YoroshiError) throw error;
+    throw new YoroshiError("fileUnwritable", { file: name, problem: fileProblem(error) }, { cause: error });
+  }
+}
+
+async function syncFolder(folder: string): Promise<void> {
+  const handle = await open(folder, "r").catch(() => undefined); // not every system opens folders
+  await handle?.sync().catch(() => undefined);
+  await handle?.close();
+}
+
+/** SHA-256 of a file, or `undefined` when there is none. */
+export async function fileHash(file: string): Promise<string | undefined> {
+  const hash = createHash("sha256");
+  try {
+    for await (const chunk of createReadStream(file, { highWaterMark: 1024 * 1024 })) hash.update(chunk as Buffer);
+    return hash.digest("hex");
+  } catch {
+    return undefined;
+  }
+}

@@ -1,0 +1,1 @@
+export { sqliteLedger } from "./sqlite-ledger.js";

@@ -1,0 +1,50 @@
+/** The steps from an empty file to today's format. A step that has been released is never changed. */
+export const MIGRATIONS: readonly string[] = [
+  `
+  CREATE TABLE answers (
+    id INTEGER PRIMARY KEY,
+    fingerprint BLOB NOT NULL UNIQUE,
+    template TEXT NOT NULL,
+    version INTEGER NOT NULL,
+    model TEXT NOT NULL,
+    run TEXT NOT NULL,
+    at INTEGER NOT NULL,
+    spent INTEGER NOT NULL,
+    answer TEXT NOT NULL
+  );
+  CREATE INDEX answers_run ON answers (run);
+  CREATE TABLE places (id INTEGER PRIMARY KEY, plan TEXT NOT NULL, step TEXT NOT NULL, UNIQUE (plan, step));
+  CREATE TABLE cells (
+    place INTEGER NOT NULL REFERENCES places (id),
+    key TEXT NOT NULL,
+    state TEXT NOT NULL,
+    reason TEXT,
+    fingerprint BLOB,
+    given TEXT NOT NULL,
+    edited TEXT,
+    run TEXT NOT NULL,
+    at INTEGER NOT NULL,
+    PRIMARY KEY (place, key)
+  ) WITHOUT ROWID;
+  CREATE TABLE versions (
+    template TEXT NOT NULL,
+    version INTEGER NOT NULL,
+    hash TEXT NOT NULL,
+    text TEXT NOT NULL,
+    at INTEGER NOT NULL,
+    PRIMARY KEY (template, version),
+    UNIQUE (template, hash)
+  );
+  CREATE TABLE runs (
+    id TEXT PRIMARY KEY,
+    kind TEXT NOT NULL,
+    subject TEXT NOT NULL,
+    started INTEGER NOT NULL,
+    ended INTEGER,
+    outcome TEXT,
+    tally TEXT
+  );
+  CREATE INDEX runs_subject ON runs (kind, subject, started);
+  CREATE TABLE notes (name TEXT PRIMARY KEY, value TEXT NOT NULL);
+  `,
+];

@@ -1,0 +1,207 @@
+import { mkdirSync } from "node:fs";
+import path from "node:path";
+import Database from "better-sqlite3";
+import { isYoroshiError, YoroshiError, type Answer, type AnswerRecord, type CellRecord, type CellState, type Json, type Ledger, type RunRecord, type VersionRecord } from "../../core/index.js";
+import { groupCommit } from "./group-commit.js";
+import { MIGRATIONS } from "./migrations.js";
+
+interface AnswerRow {
+  fingerprint: Buffer;
+  template: string;
+  version: number;
+  model: string;
+  run: string;
+  at: number;
+  answer: string;
+}
+
+interface CellRow {
+  key: string;
+  state: CellState;
+  reason: string | null;
+  fingerprint: Buffer | null;
+  given: string;
+  edited: string | null;
+  run: string;
+  at: number;
+}
+
+interface RunRow {
+  id: string;
+  kind: RunRecord["kind"];
+  subject: string;
+  started: number;
+  ended: number | null;
+  outcome: string | null;
+  tally: string | null;
+}
+
+/**
+ * The ledger in one SQLite file. Writes are committed in groups to its write-ahead log, which survives the end of the
+ * process at any moment; `flush` also brings them to the disk, so that they survive the loss of power.
+ *
+ * @throws YoroshiError `ledgerNewer`, `ledgerBroken`.
+ */
+export function sqliteLedger(file: string): Ledger {
+  const db = open(file);
+  const sql = statements(db);
+  const places = new Map<string, number>();
+  const group = groupCommit(db.transaction((writes: readonly (() => void)[]) => {
+    for (const write of writes) write();
+  }));
+
+  const placeOf = (plan: string, step: string): number => {
+    const id = JSON.stringify([plan, step]);
+    let place = places.get(id);
+    if (place === undefined) {
+      sql.addPlace.run(plan, step);
+      place = (sql.place.get(plan, step) as { id: number }).id;
+      places.set(id, place);
+    }
+    return place;
+  };
+
+  return {
+    async answers(fingerprints) {
+      const rows = sql.answers.all(JSON.stringify(fingerprints)) as AnswerRow[];
+      const found = new Map(rows.map((row) => [row.fingerprint.toString("hex"), row]));
+      return fingerprints.map((fingerprint) => {
+        const row = found.get(fingerprint);
+        return row && { ...row, fingerprint, answer: JSON.parse(row.answer) as Answer };
+      });
+    },
+    recordAnswer: ({ fingerprint, template, version, model, run, at, answer }: AnswerRecord, { replace = false } = {}) =>
+      group.write(() => {
+        (replace ? sql.replaceAnswer : sql.addAnswer).run(Buffer.from(fingerprint, "hex"), template, version, model, run, at, answer.spent, JSON.stringify(answer));
+      }),
+    async cells(plan, step, keys) {
+      const rows = sql.cells.all(placeOf(plan, step), JSON.stringify(keys)) as CellRow[];
+      return new Map(rows.map((row) => [row.key, cellRecord(plan, step, row)]));
+    },
+    async recordCells(records) {
+      if (records.length === 0) return;
+      await group.write(() => {
+        for (const record of records) {
+          sql.putCell.run(
+            placeOf(record.plan, record.step), record.key, record.state, record.reason ?? null, record.fingerprint ? Buffer.from(record.fingerprint, "hex") : null,
+            JSON.stringify(record.values), record.edited ? JSON.stringify(record.edited) : null, record.run, record.at,
+          );
+        }
+      });
+    },
+    async countCells(plan, step) {
+      return (sql.countCells.all(placeOf(plan, step)) as { state: CellState; reason: string | null; rows: number }[]).map((row) => ({ ...row, reason: row.reason ?? undefined }));
+    },
+    async versionOf(template, { hash, text, at }) {
+      let found = sql.version.get(template, hash) as VersionRecord | undefined;
+      if (!found) {
+        await group.write(() => sql.addVersion.run({ template, hash, text, at }));
+        found = sql.version.get(template, hash) as VersionRecord;
+      }
+      return found;
+    },
+    async versions(template) {
+      return sql.versions.all(template) as VersionRecord[];
+    },
+    startRun: (run) => group.write(() => sql.startRun.run(run.id, run.kind, run.subject, run.startedAt)),
+    endRun: (run) => group.write(() => sql.endRun.run(run.endedAt, run.end, JSON.stringify(run.tally), run.id)),
+    async runs(kind, subject, limit) {
+      return (sql.runs.all(kind, subject, limit) as RunRow[]).map(runRecord);
+    },
+    async spend(subject) {
+      return sql.spend.all(subject) as { model: string; answers: number; spent: number }[];
+    },
+    async note(name) {
+      const row = sql.note.get(name) as { value: string } | undefined;
+      return row && (JSON.parse(row.value) as Json);
+    },
+    setNote: (name, value) => group.write(() => sql.setNote.run(name, JSON.stringify(value))),
+    async flush() {
+      group.settle();
+      db.pragma("wal_checkpoint(FULL)");
+    },
+    async close() {
+      group.settle();
+      db.close();
+    },
+  };
+}
+
+function open(file: string): Database.Database {
+  try {
+    mkdirSync(path.dirname(file), { recursive: true });
+    const db = new Database(file, { timeout: 10_000 });
+    db.pragma("journal_mode = WAL");
+    db.pragma("synchronous = NORMAL");
+    migrate(db, file);
+    return db;
+  } catch (error) {
+    if (isYoroshiError(error)) throw error;
+    const code = (error as { code?: string }).code ?? "";
+    const problem = code.startsWith("SQLITE_NOTADB") || code.startsWith("SQLITE_CORRUPT") ? "it is damaged. Move it away to begin a new one; the filled table keeps its values" : code === "" ? (error as Error).message : code;
+    throw new YoroshiError("ledgerBroken", { file, problem }, { cause: error });
+  }
+}
+
+function migrate(db: Database.Database, file: string): void {
+  const format = db.pragma("user_version", { simple: true }) as number;
+  if (format > MIGRATIONS.length) throw new YoroshiError("ledgerNewer", { file, found: format, known: MIGRATIONS.length });
+  if (format === MIGRATIONS.length) return;
+  // Immediate: two processes that open a new ledger together must not both migrate it.
+  db.transaction(() => {
+    const now = db.pragma("user_version", { simple: true }) as number;
+    for (const step of MIGRATIONS.slice(now)) db.exec(step);
+    db.pragma(`user_version = ${MIGRATIONS.length}`);
+  }).immediate();
+}
+
+function statements(db: Database.Database) {
+  const answer = "(fingerprint, template, version, model, run, at, spent, answer) VALUES (?, ?, ?, ?, ?, ?, ?, ?)";
+  return {
+    answers: db.prepare("SELECT fingerprint, template, version, model, run, at, answer FROM answers WHERE fingerprint IN (SELECT unhex(value) FROM json_each(?))"),
+    addAnswer: db.prepare(`INSERT INTO answers ${answer} ON CONFLICT (fingerprint) DO NOTHING`),
+    replaceAnswer: db.prepare(`INSERT OR REPLACE INTO answers ${answer}`),
+    addPlace: db.prepare("INSERT INTO places (plan, step) VALUES (?, ?) ON CONFLICT DO NOTHING"),
+    place: db.prepare("SELECT id FROM places WHERE plan = ? AND step = ?"),
+    cells: db.prepare("SELECT key, state, reason, fingerprint, given, edited, run, at FROM cells WHERE place = ? AND key IN (SELECT value FROM json_each(?))"),
+    putCell: db.prepare("INSERT OR REPLACE INTO cells (place, key, state, reason, fingerprint, given, edited, run, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)"),
+    countCells: db.prepare("SELECT state, reason, count(*) AS rows FROM cells WHERE place = ? GROUP BY state, reason ORDER BY rows DESC"),
+    version: db.prepare("SELECT template, version, hash, text, at FROM versions WHERE template = ? AND hash = ?"),
+    addVersion: db.prepare(`INSERT INTO versions (template, version, hash, text, at)
+      SELECT @template, 1 + coalesce(max(version), 0), @hash, @text, @at FROM versions WHERE template = @template ON CONFLICT DO NOTHING`),
+    versions: db.prepare("SELECT template, version, hash, text, at FROM versions WHERE template = ? ORDER BY version"),
+    startRun: db.prepare("INSERT INTO runs (id, kind, subject, started) VALUES (?, ?, ?, ?)"),
+    endRun: db.prepare("UPDATE runs SET ended = ?, outcome = ?, tally = ? WHERE id = ?"),
+    runs: db.prepare("SELECT id, kind, subject, started, ended, outcome, tally FROM runs WHERE kind = ? AND subject = ? ORDER BY started DESC LIMIT ?"),
+    spend: db.prepare("SELECT model, count(*) AS answers, sum(spent) AS spent FROM answers WHERE run IN (SELECT id FROM runs WHERE subject = ?) GROUP BY model"),
+    note: db.prepare("SELECT value FROM notes WHERE name = ?"),
+    setNote: db.prepare("INSERT OR REPLACE INTO notes (name, value) VALUES (?, ?)"),
+  };
+}
+
+function cellRecord(plan: string, step: string, row: CellRow): CellRecord {
+  return {
+    plan,
+    step,
+    key: row.key,
+    state: row.state,
+    reason: row.reason ?? undefined,
+    fingerprint: row.fingerprint?.toString("hex"),
+    values: JSON.parse(row.given) as CellRecord["values"],
+    edited: row.edited === null ? undefined : (JSON.parse(row.edited) as CellRecord["edited"]),
+    run: row.run,
+    at: row.at,
+  };
+}
+
+function runRecord(row: RunRow): RunRecord {
+  return {
+    id: row.id,
+    kind: row.kind,
+    subject: row.subject,
+    startedAt: row.started,
+    endedAt: row.ended ?? undefined,
+    end: row.outcome ?? undefined,
+    tally: row.tally === null ? undefined : (JSON.parse(row.tally) as Json),
+  };
+}

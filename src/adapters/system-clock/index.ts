@@ -1,0 +1,1 @@
+export { systemClock } from "./system-clock.js";

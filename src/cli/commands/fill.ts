@@ -1,0 +1,124 @@
+import { fill, formatMoney, plural, preview, toMicros, type FillOptions, type FillReport, type FillSetup, type Preview } from "../../core/index.js";
+import type { OpenModel, Project } from "../../project/index.js";
+import { bad, duration, good, heading, note, out, outJson, quiet, standinNote, table, warn } from "../print/print.js";
+import { fillProgress } from "../print/progress.js";
+import { modelError } from "../report-error.js";
+import { withProject, type CommonOptions } from "../with-project.js";
+
+interface FillCommandOptions extends CommonOptions {
+  readonly dryRun?: boolean | undefined;
+  readonly rows?: number | undefined;
+  readonly only?: readonly string[] | undefined;
+  readonly refill?: FillOptions["refill"];
+  readonly overwrite?: readonly string[] | undefined;
+  readonly spend?: number | undefined;
+  readonly inPlace?: boolean | undefined;
+}
+
+/** `yoroshi fill`: exit 0 when every row is as it should be, 1 when some failed or a limit stopped it, 3, 130. */
+export async function fillCommand(name: string, options: FillCommandOptions): Promise<number> {
+  return withProject(options, async (project) => {
+    const { setup, model } = await project.fillSetup(name, { inPlace: options.inPlace === true });
+    const chosen: FillOptions = {
+      refill: options.refill,
+      only: options.only,
+      rows: options.rows,
+      overwrite: options.overwrite,
+      spendCap: options.spend === undefined ? undefined : toMicros(options.spend),
+    };
+    return options.dryRun ? dryRun(project, setup, model, chosen, options) : runFill(project, setup, model, chosen, options);
+  });
+}
+
+async function dryRun(project: Project, setup: FillSetup, model: OpenModel, chosen: FillOptions, options: FillCommandOptions): Promise<number> {
+  const { countTokens } = await import("gpt-tokenizer/encoding/o200k_base");
+  const result = await preview(setup, chosen, (text) => countTokens(text));
+  if (options.json) outJson(previewJson(result, model));
+  else printPreview(setup, result, project.settings.currency, model);
+  return 0;
+}
+
+function previewJson(result: Preview, { model, isStandin }: OpenModel): object {
+  const { spent: _, tokensIn: __, tokensOut: ___, estimate, dearest, ...rest } = result;
+  return { ...rest, dryRun: true, model: model.id, standin: isStandin, tokensIn: estimate.tokensIn, tokensOut: estimate.tokensOut, cost: estimate.cost / 1e6, dearest: dearest / 1e6, priced: model.price !== undefined };
+}
+
+function printPreview({ plan, table: source }: FillSetup, result: Preview, currency: string, { model }: OpenModel): void {
+  out(heading(`Plan ${plan.name}`) + quiet(`  ${source.name}, ${plural(result.rows, "row")}; nothing is asked`));
+  const about = result.counted < result.asked ? ` (from the first ${result.counted} prompts)` : "";
+  out(table(["", ""], [
+    ["to ask", plural(result.asked, "row")],
+    ["known already", plural(result.reused, "row")],
+    ["skipped", plural(result.skipped, "row")],
+    ["edited by a person", plural(result.edited, "row")],
+    ["cannot be asked", plural(result.failed, "row")],
+    ["left by a limit", plural(result.blank, "row")],
+    ["tokens", `about ${result.estimate.tokensIn.toLocaleString("en")} in, ${result.estimate.tokensOut.toLocaleString("en")} out${about}`],
+    ["cost", model.price ? `about ${formatMoney(result.estimate.cost, currency)}; never more than ${formatMoney(result.dearest, currency)}` : `unknown: the model ${model.id} has no price in yoroshi.yaml`],
+  ].filter(([label, value]) => ["to ask", "tokens", "cost"].includes(label!) || !value!.startsWith("0 "))));
+}
+
+export async function runFill(project: Project, setup: FillSetup, opened: OpenModel, chosen: FillOptions, options: CommonOptions): Promise<number> {
+  const { currency } = project.settings;
+  const progress = fillProgress(currency, options.json !== true);
+  const stop = new AbortController();
+  const drop = new AbortController();
+  const onInterrupt = (): void => {
+    if (stop.signal.aborted) drop.abort();
+    else note("\nFinishing what is in flight; press Ctrl-C again to drop it.");
+    stop.abort();
+  };
+  process.on("SIGINT", onInterrupt);
+  process.on("SIGTERM", onInterrupt);
+  let report: FillReport;
+  try {
+    report = await fill(setup, { ...chosen, stop: stop.signal, drop: drop.signal, onProgress: (state) => progress.update(state) });
+  } finally {
+    progress.stop();
+    process.off("SIGINT", onInterrupt);
+    process.off("SIGTERM", onInterrupt);
+  }
+  if (options.json) outJson(reportJson(report, setup, opened));
+  else printReport(report, setup, opened, currency);
+  if (report.error) throw modelError(report.error, setup.model.host);
+  return exitCode(report);
+}
+
+function exitCode({ end, failed }: FillReport): number {
+  if (end === "interrupted") return 130;
+  return failed > 0 || end === "spendCap" ? 1 : 0;
+}
+
+function reportJson(report: FillReport, { plan, table: source }: FillSetup, { model, isStandin }: OpenModel): object {
+  const { error, spent, unsure, ...rest } = report;
+  return { plan: plan.name, table: source.name, target: source.target, model: model.id, standin: isStandin, ...rest, spent: spent / 1e6, unsure: unsure / 1e6, ...(error ? { problem: error.kind } : {}) };
+}
+
+export function printReport(report: FillReport, { plan, table: source }: FillSetup, opened: OpenModel, currency: string): void {
+  out(heading(`Plan ${plan.name}`) + quiet(`  ${plural(report.rows, "row")} of ${source.name} in ${duration(report.tookMs)}`));
+  const rows: [string, string][] = [
+    [good("filled"), `${report.filled}`],
+    [warn("edited by a person, kept"), `${report.edited}`],
+    [warn("out of date, kept"), `${report.stale}`],
+    [quiet("skipped"), `${report.skipped}`],
+    [warn("held for a person"), `${report.held}`],
+    [bad("failed"), `${report.failed}`],
+    [quiet("not reached"), `${report.blank}`],
+  ];
+  out(table(["rows", ""], rows.filter(([, count], index) => index === 0 || count !== "0"), { right: [1] }));
+  out(`  ${plural(report.asked, "row")} asked, ${report.reused} known already · ${report.tokensIn.toLocaleString("en")} tokens in, ${report.tokensOut.toLocaleString("en")} out · ${formatMoney(report.spent, currency)} spent`);
+  if (report.unsure > 0) out(`  ${warn(`Up to ${formatMoney(report.unsure, currency)} more may have been charged for requests that broke off.`)}`);
+  out(report.written ? `  written: ${source.target}` : report.end === "done" ? `  ${source.target} stands as it should; it was not written again` : "  nothing was written");
+  for (const line of advice(report, plan.name)) note(line);
+  const standin = standinNote(opened.isStandin);
+  if (standin) note(standin);
+}
+
+function advice(report: FillReport, plan: string): string[] {
+  const lines: string[] = [];
+  if (report.end === "interrupted") lines.push(`Interrupted. \`yoroshi fill ${plan}\` goes on; what is answered is not asked again.`);
+  if (report.end === "spendCap") lines.push(`The spend cap was reached. \`yoroshi fill ${plan} --spend AMOUNT\` goes on.`);
+  if (report.end === "rowLimit") lines.push(`The limit of rows was reached. \`yoroshi fill ${plan}\` goes on.`);
+  if (report.failed + report.skipped > 0) lines.push(quiet(`\`yoroshi status ${plan}\` tells why cells are empty.`));
+  return lines;
+}

@@ -1,0 +1,75 @@
+import { stepOf, type InputSpec, type Json, type Message, type Prepared } from "../../core/index.js";
+import type { Project } from "../../project/index.js";
+import { block, cut, heading, out, outJson, quiet, table } from "../print/print.js";
+import { withProject, type CommonOptions } from "../with-project.js";
+
+/** `yoroshi show`: what the project has, or one template with its exact prompt, or one plan. */
+export async function show(name: string | undefined, options: CommonOptions): Promise<number> {
+  return withProject(options, async (project) => {
+    if (name === undefined) await showAll(project, options);
+    else if (await project.isPlan(name)) await showPlan(project, name, options);
+    else await showTemplate(project, name, options);
+    return 0;
+  });
+}
+
+async function showAll(project: Project, options: CommonOptions): Promise<void> {
+  const templates = await Promise.all(
+    (await project.listTemplates()).map(async ({ name, file }) => {
+      const loaded = await project.template(file).catch(() => undefined);
+      return { name, title: loaded?.template.title ?? (loaded ? "" : "(has mistakes: see `yoroshi check`)"), tags: loaded?.template.tags ?? [] };
+    }),
+  );
+  const plans = await Promise.all(
+    (await project.listPlans()).map(async ({ name, file }) => {
+      const plan = await project.plan(file).catch(() => undefined);
+      return { name, title: plan?.title ?? "", table: plan?.table.file ?? "", fills: plan ? Object.keys(stepOf(plan).step.fill) : [] };
+    }),
+  );
+  if (options.json) return outJson({ templates, plans });
+  out(heading("Templates"));
+  out(table(["name", "title", "tags"], templates.map(({ name, title, tags }) => [name, title, tags.join(", ")])));
+  out(`\n${heading("Plans")}`);
+  out(table(["name", "table", "fills"], plans.map(({ name, table: file, fills }) => [name, file, fills.join(", ")]), { width: { 2: 60 } }));
+}
+
+async function showPlan(project: Project, name: string, options: CommonOptions): Promise<void> {
+  const plan = await project.plan(name);
+  if (options.json) return outJson({ plan });
+  const { name: stepName, step } = stepOf(plan);
+  out(heading(`Plan ${plan.name}`) + (plan.title ? `  ${plan.title}` : ""));
+  out(table(["", ""], [
+    ["table", `${plan.table.file}, key ${plan.table.key}`],
+    ["step", `${stepName}: template ${step.template}`],
+    ["when", step.when ?? "every row"],
+    ["refill", plan.refill],
+    ["limits", Object.entries(plan.limits).map(([limit, value]) => `${limit} ${value}`).join(", ") || "none"],
+  ]));
+  out(`\n${heading("Inputs")}`);
+  out(table(["input", "from column"], Object.entries(step.inputs)));
+  out(`\n${heading("Fills")}`);
+  out(table(["column", "from part"], Object.entries(step.fill)));
+}
+
+async function showTemplate(project: Project, name: string, options: CommonOptions): Promise<void> {
+  const { template, file } = await project.template(name);
+  const prepared = await project.prepare(template);
+  const messages = prepared.render(sampleInputs(prepared));
+  if (options.json) return outJson({ template, file, schema: prepared.schema, prompt: messages });
+  out(heading(`Template ${template.name}`) + (template.title ? `  ${template.title}` : "") + quiet(`  ${file}`));
+  out(`\n${heading("Inputs")}`);
+  out(table(["name", "kind", "about"], prepared.inputs.map(({ name: input, spec }) => [(spec as InputSpec).required === false ? `${input} (optional)` : input, spec.kind, spec.about ?? ""]), { width: { 2: 70 } }));
+  out(`\n${heading("Answer")}`);
+  out(table(["part", "kind", "about"], prepared.parts.map(({ name: part, spec, tell }) => [part, spec.kind, cut(spec.about ?? tell(), 70)])));
+  out(`\n${heading("Prompt")} ${quiet("with the inputs' samples")}`);
+  printPrompt(messages);
+}
+
+/** The samples that a template gives for its inputs; a stand-in word where it gives none. */
+export function sampleInputs(prepared: Prepared): Record<string, Json> {
+  return Object.fromEntries(prepared.inputs.map(({ name, spec }) => [name, (spec as InputSpec).sample ?? `(${name})`]));
+}
+
+export function printPrompt(messages: readonly Message[]): void {
+  for (const { role, content } of messages) out(`${quiet(role)}\n${block(content)}`);
+}

@@ -1,0 +1,111 @@
+import { askPrepared, fingerprinter, formatMoney, paced, plural, readInputs, retrying, stepOf, YoroshiError, type Answer, type Json, type Prepared, type Row } from "../../core/index.js";
+import type { LoadedTemplate, OpenModel, Project } from "../../project/index.js";
+import { block, duration, good, heading, note, out, outJson, quiet, standinNote, table, warn } from "../print/print.js";
+import { modelError } from "../report-error.js";
+import { withProject, type CommonOptions } from "../with-project.js";
+import { printPrompt } from "./show.js";
+
+interface TryOptions extends CommonOptions {
+  readonly row?: string | undefined;
+  readonly input?: readonly string[] | undefined;
+  readonly fresh?: boolean | undefined;
+}
+
+interface Question {
+  readonly loaded: LoadedTemplate;
+  /** The row's cells, by input. */
+  readonly cells: Readonly<Record<string, string | undefined>>;
+  readonly from: string;
+}
+
+/** `yoroshi try`: one row in; the exact prompt, the raw reply, the typed answer and its cost out. */
+export async function tryOne(name: string, options: TryOptions): Promise<number> {
+  return withProject(options, async (project) => {
+    const { loaded, cells, from } = (await project.isPlan(name)) ? await ofPlan(project, name, options) : await ofTemplate(project, name, options);
+    const prepared = await project.prepare(loaded.template);
+    const reading = readInputs(prepared, cells);
+    if (reading.state !== "ready") {
+      if (options.json) outJson({ template: loaded.template.name, from, state: "declined", reason: reading.reason });
+      else out(`${warn("Not asked:")} ${reading.reason}.`);
+      return 1;
+    }
+    const opened = await project.models.open(loaded.template.model?.use);
+    const { answer, known } = await answerOf(project, loaded, prepared, opened, reading.inputs, options.fresh === true);
+    const messages = prepared.render(reading.inputs);
+    if (options.json) outJson({ template: loaded.template.name, from, model: opened.model.id, standin: opened.isStandin, known, prompt: messages, ...answer, spent: answer.spent / 1e6 });
+    else {
+      out(heading(`${loaded.template.name}`) + quiet(`  on ${from}, asked of ${opened.name}`));
+      out(`\n${heading("Prompt")}`);
+      printPrompt(messages);
+      out(`\n${heading("Reply")}\n${block(answer.raw)}`);
+      printAnswer(prepared, answer);
+      const cost = `${plural(answer.usage.tokensIn, "token")} in, ${answer.usage.tokensOut} out, ${formatMoney(answer.spent, project.settings.currency)}, ${duration(answer.tookMs)}`;
+      out(`\n${quiet(known ? `Known from the ledger, so nothing was asked. It cost ${cost} when it was.` : cost)}`);
+      const standin = standinNote(opened.isStandin);
+      if (standin) note(standin);
+    }
+    return answer.state === "answered" ? 0 : 1;
+  });
+}
+
+function printAnswer(prepared: Prepared, answer: Answer): void {
+  out(`\n${heading("Answer")}  ${answer.state === "answered" ? good("answered") : warn(answer.state)}${answer.notes.length > 0 ? quiet(`  (${answer.notes.join(", ")})`) : ""}`);
+  if (answer.state === "answered") out(table(["part", "kind", "value"], prepared.parts.map((part) => [part.name, part.spec.kind, part.toCell(answer.parts[part.name]!)]), { width: { 2: 90 } }));
+  else out(`  ${answer.reason}`);
+}
+
+async function answerOf(project: Project, loaded: LoadedTemplate, prepared: Prepared, { model }: OpenModel, inputs: Readonly<Record<string, Json>>, fresh: boolean): Promise<{ answer: Answer; known: boolean }> {
+  const ledger = project.ledger();
+  const fingerprint = fingerprinter(prepared, model)(inputs);
+  const [record] = await ledger.answers([fingerprint]);
+  if (record && !fresh) return { answer: record.answer, known: true };
+  const { clock } = project;
+  const { version } = await project.version(loaded);
+  const run = `try-${clock.now().toString(36)}`;
+  await ledger.startRun({ id: run, kind: "try", subject: loaded.template.name, startedAt: clock.now() });
+  const answer = await askPrepared(prepared, inputs, { model: retrying(clock)(paced(clock, model.limits)(model)), clock }).catch((error: unknown) => {
+    throw error instanceof Error && error.name === "ModelFailure" ? modelError(error as never, model.host) : error;
+  });
+  if (answer.state !== "failed") await ledger.recordAnswer({ fingerprint, template: loaded.template.name, version, model: model.id, run, at: clock.now(), answer }, { replace: fresh });
+  await ledger.endRun({ id: run, endedAt: clock.now(), end: "done", tally: { asked: 1, spent: answer.spent } });
+  return { answer, known: false };
+}
+
+async function ofTemplate(project: Project, name: string, options: TryOptions): Promise<Question> {
+  const loaded = await project.template(name);
+  if (options.row !== undefined) throw new YoroshiError("badOption", { option: "--row", problem: "a template has no rows. Name a plan, or give values with --input." });
+  const given = inputsOf(options.input);
+  const unknown = Object.keys(given).find((input) => !(input in loaded.template.inputs));
+  if (unknown !== undefined) throw new YoroshiError("badOption", { option: "--input", problem: `the template has no input \`${unknown}\`. Inputs: ${Object.keys(loaded.template.inputs).join(", ")}.` });
+  const cells = Object.fromEntries(Object.entries(loaded.template.inputs).map(([input, spec]) => [input, given[input] ?? (spec.sample === undefined ? undefined : String(spec.sample))]));
+  return { loaded, cells, from: Object.keys(given).length > 0 ? "the inputs given" : "the template's own sample" };
+}
+
+async function ofPlan(project: Project, name: string, options: TryOptions): Promise<Question> {
+  const { setup } = await project.fillSetup(name);
+  const { step } = stepOf(setup.plan);
+  const row = await findRow(setup.table.read(), options.row);
+  if (!row) throw new YoroshiError("keyNotFound", { keys: [options.row ?? "(first row)"], table: setup.table.name });
+  const given = inputsOf(options.input);
+  const loaded = await project.template(step.template);
+  const cells = Object.fromEntries(setup.prepared.inputs.map((input) => [input.name, given[input.name] ?? row.values[step.inputs[input.name] ?? input.name]]));
+  return { loaded, cells, from: `${row.key}, ${row.place} of ${setup.table.name}` };
+}
+
+async function findRow(chunks: AsyncIterable<{ readonly rows: readonly Row[] }>, key: string | undefined): Promise<Row | undefined> {
+  for await (const { rows } of chunks) {
+    const row = rows.find((candidate) => (key === undefined ? candidate.problem === undefined : candidate.key === key));
+    if (row) return row;
+  }
+  return undefined;
+}
+
+function inputsOf(pairs: readonly string[] = []): Record<string, string> {
+  return Object.fromEntries(
+    pairs.map((pair) => {
+      const at = pair.indexOf("=");
+      if (at < 1) throw new YoroshiError("badOption", { option: "--input", problem: `\`${pair.slice(0, 30)}\` is not \`name=value\`.` });
+      return [pair.slice(0, at), pair.slice(at + 1)];
+    }),
+  );
+}

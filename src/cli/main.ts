@@ -1,0 +1,118 @@
+#!/usr/bin/env node
+import { Command, CommanderError, Option } from "commander";
+
+// Each command's code is loaded when it runs, so that `--help` starts at once.
+const program = new Command("yoroshi")
+  .description("Fill columns of a table with typed answers from a language model, and know how far they can be trusted.")
+  .version("0.1.0")
+  .option("--project <folder>", "work in this folder's project instead of the one around the current folder")
+  .showHelpAfterError("(`--help` lists the commands and their options)")
+  .exitOverride()
+  .addHelpText("after", "\nThe order of work: check, try, trial, fill, status. Begin with `yoroshi demo`.\nExit codes: 0 done; 1 done, but some cells failed; 2 the request or a file was wrong; 3 a model or a disk failed; 130 interrupted.");
+
+const json = (): Option => new Option("--json", "print one JSON object on standard output");
+const whole = (value: string): number => {
+  const number = Number(value);
+  if (!Number.isInteger(number) || number < 0) throw new CommanderError(2, "yoroshi.badNumber", `\`${value}\` is not a whole number.`);
+  return number;
+};
+const amount = (value: string): number => {
+  const number = Number(value);
+  if (!(number >= 0)) throw new CommanderError(2, "yoroshi.badNumber", `\`${value}\` is not a number.`);
+  return number;
+};
+const collect = (value: string, before: string[] | undefined): string[] => [...(before ?? []), value];
+
+program
+  .command("demo")
+  .description("set up the demo project and run the main job on it, offline")
+  .argument("[folder]", "where to put it", "marrowby")
+  .addOption(json())
+  .action(async (folder, options) => finish((await import("./commands/demo.js")).demo(folder, { ...options, ...program.opts() })));
+program
+  .command("check")
+  .description("read templates and plans and tell every mistake with its place")
+  .argument("[names...]", "templates and plans, by name or path; all of them when none is named")
+  .addOption(json())
+  .action(async (names, options) => finish((await import("./commands/check.js")).check(names, { ...options, ...program.opts() })));
+program
+  .command("show")
+  .description("list templates and plans, or show one: its inputs, its answer, the exact prompt")
+  .argument("[name]", "a template or a plan, by name or path")
+  .addOption(json())
+  .action(async (name, options) => finish((await import("./commands/show.js")).show(name, { ...options, ...program.opts() })));
+program
+  .command("try")
+  .description("ask about one row: the exact prompt, the raw reply, the typed answer, its cost")
+  .argument("<name>", "a template, or a plan to take a row of its table")
+  .option("--row <key>", "the row of the plan's table; its first row when not given")
+  .option("--input <name=value>", "an input's value; may be given several times", collect)
+  .option("--fresh", "ask again even where the answer is known")
+  .addOption(json())
+  .action(async (name, options) => finish((await import("./commands/try.js")).tryOne(name, { ...options, ...program.opts() })));
+program
+  .command("trial")
+  .description("grade a template on samples whose right answers are known")
+  .argument("<template>", "a template, by name or path")
+  .option("--samples <file>", "a CSV file; samples/<template>.csv when not given")
+  .option("--template-version <number>", "an earlier version instead of today's file", whole)
+  .option("--against <number>", "the version to compare with; the last one tried when not given", whole)
+  .option("--spend <amount>", "most to spend", amount)
+  .option("--all", "list every disagreement")
+  .addOption(json())
+  .action(async (name, options) => finish((await import("./commands/trial.js")).trialCommand(name, { ...options, ...program.opts() })));
+program
+  .command("fill")
+  .description("fill the columns of a plan's table")
+  .argument("<plan>", "a plan, by name or path")
+  .option("--dry-run", "tell what would be asked and what it would cost; ask nothing")
+  .option("--rows <number>", "ask about this many rows at most", whole)
+  .option("--only <key>", "only the row with this key; may be given several times", collect)
+  .addOption(new Option("--refill <which>", "which cells get a new value").choices(["blank", "stale", "failed", "all"]))
+  .option("--overwrite <column>", "give up a person's edits in this column; may be given several times", collect)
+  .option("--spend <amount>", "most to spend, instead of the plan's limit", amount)
+  .option("--in-place", "write into the table's own file, after a backup")
+  .addOption(json())
+  .action(async (name, options) => finish((await import("./commands/fill.js")).fillCommand(name, { ...options, ...program.opts() })));
+program
+  .command("status")
+  .description("tell how every cell of a plan stands, and why cells are empty")
+  .argument("<plan>", "a plan, by name or path")
+  .option("--empty", "list every cell without an up-to-date value")
+  .addOption(json())
+  .action(async (name, options) => finish((await import("./commands/status.js")).status(name, { ...options, ...program.opts() })));
+program
+  .command("versions")
+  .description("list a template's versions and what changed")
+  .argument("<template>", "a template, by name or path")
+  .option("--diff <number>", "show what this version changed, line by line", whole)
+  .addOption(json())
+  .action(async (name, options) => finish((await import("./commands/versions.js")).versions(name, { ...options, ...program.opts() })));
+program
+  .command("standin")
+  .description("serve the offline stand-in model over HTTP on this machine")
+  .option("--port <number>", "the port; any free one when not given", whole)
+  .option("--latency <ms>", "how long a reply takes", whole)
+  .option("--rate <number>", "requests allowed a minute", whole)
+  .option("--fault <name=share>", "let a share of the requests go wrong; may be given several times", collect)
+  .option("--seed <number>", "seed of the faults", whole)
+  .option("--key <key>", "answer only requests with this key")
+  .option("--list-faults", "list what can go wrong")
+  .action(async (options) => finish((await import("./commands/standin.js")).standinCommand(options)));
+
+async function finish(running: Promise<number>): Promise<void> {
+  process.exitCode = await running;
+}
+
+try {
+  await program.parseAsync();
+} catch (error) {
+  if (error instanceof CommanderError) {
+    // Commander has printed its own message; only ours are still to be told.
+    if (error.code === "yoroshi.badNumber") process.stderr.write(`error: ${error.message}\n`);
+    process.exitCode = error.exitCode === 0 ? 0 : 2;
+  } else {
+    const { reportError } = await import("./report-error.js");
+    process.exitCode = reportError(error, process.argv.includes("--json"));
+  }
+}

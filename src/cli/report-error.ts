@@ -1,0 +1,30 @@
+import { BudgetSpent, isYoroshiError, ModelFailure, YoroshiError } from "../core/index.js";
+
+/** Tells an error: a sentence on standard error, and with `--json` an object on standard output. Gives the exit code. */
+export function reportError(error: unknown, json: boolean): number {
+  const known = asKnown(error);
+  process.stderr.write(`error: ${known.message}\n`);
+  if (process.env["YOROSHI_DEBUG"] && error instanceof Error) process.stderr.write(`${error.stack}\n`);
+  if (json) process.stdout.write(`${JSON.stringify({ error: { code: known.code, message: known.message } })}\n`);
+  return known.exit;
+}
+
+function asKnown(error: unknown): { code: string; message: string; exit: number } {
+  if (isYoroshiError(error)) return { code: error.code, message: error.message, exit: error.exitCode };
+  if (error instanceof ModelFailure) return asKnown(modelError(error));
+  if (error instanceof BudgetSpent) return { code: "spendCap", message: "The spend cap leaves no room for another request. What was answered is kept; raise --spend and run again.", exit: 1 };
+  const message = error instanceof Error ? error.message.split("\n")[0]! : String(error);
+  return { code: "unexpected", message: `Something unexpected happened: ${message}. Nothing recorded is lost. Set YOROSHI_DEBUG=1 for details.`, exit: 3 };
+}
+
+/** The sentence for a failure that ends a run. */
+export function modelError(failure: ModelFailure, host = "The model's host"): YoroshiError {
+  const status = failure.status ?? 0;
+  switch (failure.kind) {
+    case "unauthorised": return new YoroshiError("modelUnauthorised", { host, status });
+    case "quota": return new YoroshiError("quotaSpent", { host });
+    case "rejected": return new YoroshiError("modelRejected", { host, status, problem: failure.message });
+    case "cancelled": return new YoroshiError("interrupted", { next: "What was answered is kept; run the same command to go on." });
+    default: return new YoroshiError("modelUnavailable", { host, problem: failure.message, attempts: 1 });
+  }
+}

@@ -1,0 +1,33 @@
+import type { CancelSignal, Clock, Json } from "../ground/index.js";
+import { retrying, type Model } from "../model/index.js";
+import { prepare, readInputs, type Prepared, type References, type Template } from "../template/index.js";
+import type { Answer } from "./answer.js";
+import { askPrepared } from "./ask.js";
+
+/**
+ * Asks one question of a template, typed from end to end.
+ *
+ * @returns the answer; its `state` tells whether it has `parts`. A missing required input declines without asking.
+ * @throws ModelFailure when the model cannot be used at all (wrong key, quota spent, request rejected).
+ * @example
+ * const answer = await ask(tone, { note: "All fine here." }, { model, clock });
+ * if (answer.state === "answered") answer.parts.tone; // "calm" | "upset"
+ */
+export async function ask<Inputs, Parts>(
+  template: Template<Inputs, Parts>,
+  inputs: Inputs,
+  options: { readonly model: Model; readonly clock: Clock; readonly references?: References; readonly signal?: CancelSignal },
+): Promise<Answer<Parts>> {
+  const prepared = prepare(template, options.references);
+  const cells = Object.fromEntries(
+    prepared.inputs.map((input) => {
+      const value = (inputs as Record<string, Json | undefined>)[input.name];
+      return [input.name, value === null || value === undefined ? null : input.toCell(value)];
+    }),
+  );
+  const reading = readInputs(prepared as unknown as Prepared, cells);
+  if (reading.state !== "ready") {
+    return { state: "declined", reason: reading.reason, raw: "", notes: [], asks: 0, usage: { tokensIn: 0, tokensOut: 0 }, spent: 0, tookMs: 0 };
+  }
+  return askPrepared(prepared, reading.inputs, { model: retrying(options.clock)(options.model), clock: options.clock, signal: options.signal });
+}

@@ -1,0 +1,54 @@
+import type { Json } from "../ground/index.js";
+import type { NamedShape } from "../template/index.js";
+import { findJson } from "./find-json.js";
+
+/** The parts that a reply gave, or what is wrong with it, in words that a model can act on. */
+export type ReplyReading =
+  | { readonly ok: true; readonly parts: Record<string, Json>; readonly notes: readonly string[] }
+  | { readonly ok: false; readonly problems: readonly string[] };
+
+/** Reads a reply into typed parts. Nothing outside its kind gets through. */
+export function readReply(parts: readonly NamedShape[], reply: string): ReplyReading {
+  const found = findJson(reply);
+  if (!found) return readBareValue(parts, reply);
+  const notes: string[] = found.how === "plain" ? [] : [found.how];
+  const members = membersOf(parts, found.value as Record<string, unknown>);
+  const values: Record<string, Json> = {};
+  const problems: string[] = [];
+  for (const part of parts) {
+    const raw = members.get(part.name.toLowerCase());
+    if (raw === undefined || raw === null) {
+      problems.push(`"${part.name}" is missing`);
+      continue;
+    }
+    const reading = part.read(raw);
+    if (!reading.ok) problems.push(`"${part.name}" ${reading.problem}`);
+    else {
+      if (reading.value !== raw && typeof raw !== "object") notes.push(`tidied ${part.name}`);
+      values[part.name] = reading.value;
+    }
+  }
+  return problems.length > 0 ? { ok: false, problems } : { ok: true, parts: values, notes };
+}
+
+/** The object's members by lower-case name; an object wrapped into a single outer member is unwrapped. */
+function membersOf(parts: readonly NamedShape[], object: Record<string, unknown>): Map<string, unknown> {
+  const byName = (members: Record<string, unknown>): Map<string, unknown> => new Map(Object.entries(members).map(([name, value]) => [name.trim().toLowerCase(), value]));
+  const members = byName(object);
+  const [only, ...others] = Object.entries(object);
+  if (only && others.length === 0 && !parts.some((part) => members.has(part.name.toLowerCase()))) {
+    const inner = only[1];
+    if (inner !== null && typeof inner === "object" && !Array.isArray(inner)) return byName(inner as Record<string, unknown>);
+  }
+  return members;
+}
+
+/** A template with one part may be answered by the bare value, unless any text would fit it. */
+function readBareValue(parts: readonly NamedShape[], reply: string): ReplyReading {
+  const [only] = parts;
+  if (parts.length === 1 && only && !only.kind.freeText) {
+    const reading = only.read(reply.trim());
+    if (reading.ok) return { ok: true, parts: { [only.name]: reading.value }, notes: ["bare value"] };
+  }
+  return { ok: false, problems: ["the reply has no JSON object"] };
+}

@@ -1,0 +1,33 @@
+/** Runs tasks, at most `limit` at once. Whoever starts one waits for a free place, so nothing piles up. */
+export interface AtOnce {
+  /** Resolves when the task has begun, not when it is done. The task must not reject. */
+  start(task: () => Promise<void>): Promise<void>;
+  /** Resolves when all tasks are done. */
+  idle(): Promise<void>;
+  readonly running: number;
+}
+
+export function atOnce(limit: number): AtOnce {
+  let running = 0;
+  let freed: (() => void) | undefined;
+  let emptied: (() => void) | undefined;
+  const finish = (): void => {
+    running--;
+    freed?.();
+    freed = undefined;
+    if (running === 0) emptied?.();
+  };
+  return {
+    async start(task) {
+      while (running >= limit) await new Promise<void>((resolve) => (freed = resolve));
+      running++;
+      void task().finally(finish);
+    },
+    async idle() {
+      if (running > 0) await new Promise<void>((resolve) => (emptied = resolve));
+    },
+    get running() {
+      return running;
+    },
+  };
+}

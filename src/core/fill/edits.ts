@@ -1,0 +1,53 @@
+import type { CellRecord } from "../ledger/index.js";
+import type { Work } from "./setup.js";
+import { readWritten, writersOf, type Writer } from "./writers.js";
+
+type Standing = readonly { readonly key: string; readonly values: Readonly<Record<string, string>> }[];
+
+/**
+ * Compares the table's columns with what Yoroshi last wrote there, and keeps every difference as a person's edit.
+ * A cell that was cleared counts as blank, not as edited. Skipped when nobody has touched the table since.
+ *
+ * @returns how many cells are new edits.
+ */
+export async function absorbEdits(work: Work, run: string): Promise<number> {
+  const written = await readWritten(work);
+  const mark = await work.table.standingMark();
+  if (mark !== undefined && mark === written.standing && written.writers.some((writer) => writer.plan === work.plan.name && writer.step === work.stepName)) return 0;
+  const writers = writersOf(work, written);
+  let edits = 0;
+  for await (const rows of work.table.standing(writers.flatMap((writer) => writer.columns.map((column) => column.name)))) {
+    for (const writer of writers) edits += await absorbRows(work, writer, rows, run);
+  }
+  return edits;
+}
+
+async function absorbRows(work: Work, writer: Writer, rows: Standing, run: string): Promise<number> {
+  const records = await work.ledger.cells(writer.plan, writer.step, rows.map((row) => row.key));
+  const changed: CellRecord[] = [];
+  let edits = 0;
+  for (const { key, values } of rows) {
+    const record = records.get(key);
+    const edited: Record<string, string> = {};
+    for (const column of writer.columns) {
+      const now = values[column.name] ?? "";
+      const wrote = record?.values[column.name];
+      if (now === "" || (wrote !== undefined && work.table.asWritten(column, wrote) === now)) continue;
+      edited[column.name] = now;
+      if (record?.edited?.[column.name] !== now) edits++;
+    }
+    if (!sameEdits(record?.edited ?? {}, edited)) changed.push(withEdits(writer, record, key, edited, run, work.clock.now()));
+  }
+  if (changed.length > 0) await work.ledger.recordCells(changed);
+  return edits;
+}
+
+function sameEdits(a: Readonly<Record<string, string>>, b: Readonly<Record<string, string>>): boolean {
+  const keys = Object.keys(a);
+  return keys.length === Object.keys(b).length && keys.every((key) => a[key] === b[key]);
+}
+
+function withEdits(writer: Writer, record: CellRecord | undefined, key: string, edited: Record<string, string>, run: string, at: number): CellRecord {
+  const base = record ?? { plan: writer.plan, step: writer.step, key, state: "blank" as const, values: {} };
+  return { ...base, edited: Object.keys(edited).length > 0 ? edited : undefined, run, at };
+}

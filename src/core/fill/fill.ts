@@ -1,0 +1,256 @@
+import { askPrepared, type Answer } from "../answer/index.js";
+import { toMicros, YoroshiError, type Json, type Micros } from "../ground/index.js";
+import type { CellRecord } from "../ledger/index.js";
+import { Budget, budgeted, BudgetSpent, ModelFailure, paced, retrying, type Model } from "../model/index.js";
+import type { Row } from "../table/index.js";
+import { atOnce } from "./at-once.js";
+import { answeredCells, markedCells } from "./cells.js";
+import { absorbEdits } from "./edits.js";
+import { DEFAULT_AT_ONCE } from "./plan.js";
+import { project } from "./project.js";
+import { workOf, type FillOptions, type FillSetup, type Work } from "./setup.js";
+import { countState, countUsage, newTally, type FillEnd, type Tally } from "./tally.js";
+import { walk } from "./walk.js";
+
+export interface FillReport extends Tally {
+  readonly run: string;
+  readonly end: FillEnd;
+  /** Requests that may have been charged although no reply came. */
+  readonly unsure: Micros;
+  /** Cells found to have been edited by a person since the last fill. */
+  readonly newEdits: number;
+  /** Whether the table was written; not when it already stood so. */
+  readonly written: boolean;
+  readonly tookMs: number;
+  /** Why the run ended early, when the model or its host was the cause. */
+  readonly error?: ModelFailure | undefined;
+}
+
+/** Rows with one fingerprint that wait for the first of them; more than this, and reading waits. */
+const MOST_FOLLOWERS = 1_000;
+
+interface Asker {
+  readonly row: Row;
+  readonly record: CellRecord | undefined;
+}
+
+/** A row that needs an answer. */
+interface Question extends Asker {
+  readonly fingerprint: string;
+  readonly inputs: Readonly<Record<string, Json>>;
+  readonly fresh: boolean;
+}
+
+/**
+ * Runs a plan: reads its table in chunks, asks for what is needed and not known, records every answer and cell in the
+ * ledger, then writes the columns into the table. Nothing is asked twice, nothing a person edited is changed.
+ *
+ * @throws YoroshiError where the table cannot be read or written, or a key in `only` does not exist. What the model's
+ * host does wrong is in the report, and everything answered before it is kept and written.
+ */
+export async function fill(setup: FillSetup, options: FillOptions = {}): Promise<FillReport> {
+  const work = workOf(setup, options);
+  const began = work.clock.now();
+  const run = runId(work);
+  await work.ledger.startRun({ id: run, kind: "fill", subject: work.plan.name, startedAt: began });
+  const newEdits = await absorbEdits(work, run);
+  const budget = new Budget(options.spendCap ?? (work.plan.limits.spend === undefined ? undefined : toMicros(work.plan.limits.spend)));
+  const filling = new Filling(work, options, run, budget);
+  try {
+    await filling.go();
+  } finally {
+    // Also after an error in the table: what was answered is in the ledger, and the run has an end.
+    await work.ledger.endRun({ id: run, endedAt: work.clock.now(), end: filling.end, tally: filling.tally as unknown as Json });
+  }
+  const written = filling.end === "done" || filling.changed || newEdits > 0 ? await project(work, filling.changed || newEdits > 0) : false;
+  return { ...filling.tally, run, end: filling.end, unsure: budget.unsure, newEdits, written, tookMs: work.clock.now() - began, error: filling.error };
+}
+
+function runId(work: Work): string {
+  const time = new Date(work.clock.now()).toISOString().replace(/[-:]/g, "").slice(0, 15);
+  return `${time}-${Math.floor(work.clock.random() * 0xffffff).toString(16).padStart(6, "0")}`;
+}
+
+/** The state of one run while it goes. */
+class Filling {
+  readonly tally = newTally();
+  end: FillEnd = "done";
+  error: ModelFailure | undefined;
+  /** Whether any cell's record changed. */
+  changed = false;
+  readonly #model: Model;
+  readonly #places: ReturnType<typeof atOnce>;
+  readonly #mostRows: number;
+  /** Rows that wait for the answer of another row with the same fingerprint. */
+  readonly #followers = new Map<string, Asker[]>();
+  #followerCount = 0;
+  /** Answers of this run that a look-up in the ledger may not have seen yet. */
+  readonly #recent = new Map<string, { readonly answer: Answer; kept: boolean }>();
+  /** An error that is not the model's: the ledger's, or a mistake in this code. */
+  #broken: unknown;
+  #started = 0;
+  #share = 0;
+
+  constructor(
+    readonly work: Work,
+    readonly options: FillOptions,
+    readonly run: string,
+    readonly budget: Budget,
+  ) {
+    const { model, clock, plan } = work;
+    this.#model = retrying(clock)(paced(clock, model.limits)(budgeted(budget)(model)));
+    this.#places = atOnce(Math.min(plan.limits.atOnce ?? model.limits?.atOnce ?? DEFAULT_AT_ONCE, model.limits?.atOnce ?? Infinity));
+    this.#mostRows = options.rows ?? plan.limits.rows ?? Infinity;
+  }
+
+  async go(): Promise<void> {
+    const wanted = new Set(this.work.only);
+    try {
+      for await (const { considered, share } of walk(this.work)) {
+        this.#share = share;
+        const settled: CellRecord[] = [];
+        const open: Question[] = [];
+        for (const { row, record, decision } of considered) {
+          wanted.delete(row.key);
+          if (decision.do === "answer") open.push({ row, record, ...decision });
+          else if (decision.do === "leave") {
+            countState(this.tally, decision.state);
+            if (decision.state === "filled") this.tally.reused++;
+            if (record && record.state !== decision.state && decision.state === "filled") settled.push({ ...record, state: "filled", reason: undefined });
+          } else {
+            const marked = markedCells(this.work, row, record, decision.state, decision.reason, this.run);
+            countState(this.tally, decision.state);
+            if (marked) settled.push(marked);
+          }
+        }
+        const known = await this.#knownAnswers(open);
+        for (const [index, asker] of open.entries()) {
+          const answer = this.#recent.get(asker.fingerprint)?.answer ?? known[index];
+          if (answer) settled.push(this.#settle(asker, asker.fingerprint, answer, "reused"));
+          else await this.#ask(asker);
+        }
+        await this.#record(settled);
+        this.#tell();
+        if (this.#stopped) break;
+      }
+    } catch (error) {
+      this.end = "failed";
+      throw error;
+    } finally {
+      await this.#places.idle();
+      this.#tell();
+    }
+    if (this.#broken !== undefined) throw this.#broken;
+    if (wanted.size > 0 && !this.#stopped) throw new YoroshiError("keyNotFound", { keys: [...wanted], table: this.work.table.name });
+  }
+
+  /** Answers that need not be asked for, in the order of the questions. */
+  async #knownAnswers(questions: readonly Question[]): Promise<(Answer | undefined)[]> {
+    const seen = [...this.#recent].filter(([, recent]) => recent.kept).map(([fingerprint]) => fingerprint);
+    const records = await this.work.ledger.answers(questions.map((question) => question.fingerprint));
+    for (const fingerprint of seen) this.#recent.delete(fingerprint);
+    return records.map((record, index) => (record && (!questions[index]!.fresh || record.run === this.run) ? record.answer : undefined));
+  }
+
+  get #stopped(): boolean {
+    return this.end === "interrupted" || this.end === "failed" || this.#interruptedNow();
+  }
+
+  #interruptedNow(): boolean {
+    if (this.options.stop?.aborted) this.end = "interrupted";
+    return this.options.stop?.aborted === true;
+  }
+
+  async #ask(asker: Question): Promise<void> {
+    const { fingerprint } = asker;
+    const followers = this.#followers.get(fingerprint);
+    if (followers) {
+      followers.push(asker);
+      this.#followerCount++;
+      if (this.#followerCount > MOST_FOLLOWERS) await this.#places.idle();
+      return;
+    }
+    if (!this.#mayAsk()) return countState(this.tally, "blank");
+    this.#started++;
+    this.#followers.set(fingerprint, []);
+    await this.#places.start(async () => {
+      if (this.end === "failed" || this.end === "spendCap" || this.#interruptedNow()) return this.#leaveBlank(asker);
+      try {
+        const answer = await askPrepared(this.work.prepared, asker.inputs, { model: this.#model, clock: this.work.clock, signal: this.options.drop });
+        await this.#keep(asker, answer);
+      } catch (error) {
+        this.#fail(error);
+        this.#leaveBlank(asker);
+      }
+      this.#tell();
+    });
+  }
+
+  #mayAsk(): boolean {
+    if (this.#stopped || this.end === "spendCap") return false;
+    if (this.#started < this.#mostRows) return true;
+    this.end = "rowLimit";
+    return false;
+  }
+
+  async #keep(asker: Question, answer: Answer): Promise<void> {
+    const { work, run, tally } = this;
+    tally.asked++;
+    countUsage(tally, answer.usage, answer.spent);
+    const { template } = work.prepared;
+    const recorded = answer.state === "failed"
+      ? undefined
+      : work.ledger.recordAnswer({ fingerprint: asker.fingerprint, template: template.name, version: work.version, model: work.model.id, run, at: work.clock.now(), answer }, { replace: asker.fresh });
+    const recent = { answer, kept: false };
+    if (recorded) this.#recent.set(asker.fingerprint, recent);
+    const settled = [this.#settle(asker, asker.fingerprint, answer, "asked")];
+    for (const follower of this.#takeFollowers(asker.fingerprint)) settled.push(this.#settle(follower, asker.fingerprint, answer, "reused"));
+    await Promise.all([recorded, this.#record(settled)]);
+    recent.kept = true;
+  }
+
+  /** Books a row's new state and gives its record. */
+  #settle({ row, record }: Asker, fingerprint: string, answer: Answer, how: "asked" | "reused"): CellRecord {
+    const cells = answeredCells(this.work, row, record, fingerprint, answer, this.run);
+    countState(this.tally, cells.state);
+    if (answer.state !== "answered" && cells.state === "stale") this.tally.failed++, this.tally.stale--;
+    if (how === "reused") this.tally.reused++;
+    return cells;
+  }
+
+  #takeFollowers(fingerprint: string): Asker[] {
+    const followers = this.#followers.get(fingerprint) ?? [];
+    this.#followers.delete(fingerprint);
+    this.#followerCount -= followers.length;
+    return followers;
+  }
+
+  #leaveBlank(asker: Question): void {
+    for (const _ of [asker, ...this.#takeFollowers(asker.fingerprint)]) countState(this.tally, "blank");
+  }
+
+  async #record(records: readonly CellRecord[]): Promise<void> {
+    if (records.length === 0) return;
+    this.changed = true;
+    await this.work.ledger.recordCells(records);
+  }
+
+  #fail(error: unknown): void {
+    if (error instanceof BudgetSpent) {
+      if (this.end === "done" || this.end === "rowLimit") this.end = "spendCap";
+    } else if (error instanceof ModelFailure && error.kind === "cancelled") {
+      this.end = "interrupted";
+    } else if (error instanceof ModelFailure) {
+      this.end = "failed";
+      this.error ??= error;
+    } else {
+      this.end = "failed";
+      this.#broken ??= error;
+    }
+  }
+
+  #tell(): void {
+    const { rows, asked, reused, failed, spent } = this.tally;
+    this.options.onProgress?.({ share: this.#share, rows, asked, reused, failed, spent, inFlight: this.#places.running });
+  }
+}

@@ -1,0 +1,93 @@
+import type { CancelSignal, Clock, Micros } from "../ground/index.js";
+import type { Ledger } from "../ledger/index.js";
+import type { Model } from "../model/index.js";
+import type { Table } from "../table/index.js";
+import { fingerprinter, type Fingerprinter, type NamedShape, type Prepared } from "../template/index.js";
+import { inputColumns } from "./check-plan.js";
+import { readCondition, type Condition } from "./condition.js";
+import { stepOf, type Plan, type Refill, type Step } from "./plan.js";
+
+/** A plan with everything it names at hand. */
+export interface FillSetup {
+  readonly plan: Plan;
+  readonly table: Table;
+  readonly prepared: Prepared;
+  /** The template's version, from the ledger. */
+  readonly version: number;
+  readonly model: Model;
+  readonly ledger: Ledger;
+  readonly clock: Clock;
+}
+
+/** What one command asks of a fill, over what the plan says. */
+export interface FillOptions {
+  readonly refill?: Refill | undefined;
+  /** Only the rows with these keys. */
+  readonly only?: readonly string[] | undefined;
+  /** Most rows to ask about. */
+  readonly rows?: number | undefined;
+  /** Most to spend, in millionths. */
+  readonly spendCap?: Micros | undefined;
+  /** Columns in which a person's edits may be overwritten. */
+  readonly overwrite?: readonly string[] | undefined;
+  /** Aborted: nothing new is asked; what is in flight is finished. */
+  readonly stop?: CancelSignal | undefined;
+  /** Aborted: what is in flight is dropped, too. */
+  readonly drop?: CancelSignal | undefined;
+  readonly onProgress?: ((progress: Progress) => void) | undefined;
+}
+
+export interface Progress {
+  /** How much of the table has been read, 0 to 1. */
+  readonly share: number;
+  readonly rows: number;
+  readonly asked: number;
+  readonly reused: number;
+  readonly failed: number;
+  readonly inFlight: number;
+  readonly spent: Micros;
+}
+
+/** A setup with what is derived from it once for all rows. */
+export interface Work extends FillSetup {
+  readonly stepName: string;
+  readonly step: Step;
+  readonly condition: Condition | undefined;
+  readonly fingerprint: Fingerprinter;
+  /** Input -> column. */
+  readonly from: Readonly<Record<string, string>>;
+  readonly targets: readonly Target[];
+  readonly refill: Refill;
+  readonly only: ReadonlySet<string> | undefined;
+  readonly overwrite: ReadonlySet<string>;
+}
+
+/** A column that the step fills, and the part it takes. */
+export interface Target {
+  readonly column: string;
+  readonly freeText: boolean;
+  readonly part: NamedShape;
+}
+
+export function workOf(setup: FillSetup, options: FillOptions = {}): Work {
+  const { name, step } = stepOf(setup.plan);
+  const { template, parts } = setup.prepared;
+  return {
+    ...setup,
+    stepName: name,
+    step,
+    condition: step.when === undefined ? undefined : readCondition(step.when).condition,
+    fingerprint: fingerprinter(setup.prepared, setup.model),
+    from: inputColumns(step, template),
+    targets: Object.entries(step.fill).map(([column, partName]) => {
+      const part = parts.find((candidate) => candidate.name === partName)!;
+      return { column, part, freeText: part.kind.freeText === true };
+    }),
+    refill: options.refill ?? setup.plan.refill,
+    only: options.only && options.only.length > 0 ? new Set(options.only) : undefined,
+    overwrite: new Set(options.overwrite),
+  };
+}
+
+/** The step's columns as a table takes them. */
+export const targetColumns = (work: Work): { name: string; freeText: boolean }[] => work.targets.map(({ column, freeText }) => ({ name: column, freeText }));

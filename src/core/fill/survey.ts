@@ -1,0 +1,57 @@
+import type { CellState } from "../ledger/index.js";
+import { absorbEdits } from "./edits.js";
+import { workOf, type FillSetup } from "./setup.js";
+import { walk } from "./walk.js";
+
+/** One cell without a value, or with one that is out of date, and why. */
+export interface OpenCell {
+  readonly key: string;
+  readonly place: string;
+  readonly column: string;
+  readonly state: CellState;
+  readonly reason: string;
+}
+
+export interface Survey {
+  readonly rows: number;
+  /** Column -> how many of its cells stand in each state. */
+  readonly columns: Readonly<Record<string, Readonly<Partial<Record<CellState, number>>>>>;
+  /** Why cells are not filled: rows by reason, most first, each with a few keys. */
+  readonly reasons: readonly { readonly state: CellState; readonly reason: string; readonly rows: number; readonly keys: readonly string[] }[];
+}
+
+const KEYS_SHOWN = 5;
+const NOT_YET = "not filled yet";
+
+/** Tells how every cell of a plan stands, and of every cell without an up-to-date value, why. Asks nothing. */
+export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => void): Promise<Survey> {
+  const work = workOf(setup, { refill: "stale" });
+  await absorbEdits(work, "status");
+  const columns: Record<string, Partial<Record<CellState, number>>> = Object.fromEntries(work.targets.map(({ column }) => [column, {}]));
+  const reasons = new Map<string, { state: CellState; reason: string; rows: number; keys: string[] }>();
+  let rows = 0;
+  for await (const { considered } of walk(work)) {
+    for (const { row, record, decision } of considered) {
+      rows++;
+      const state: CellState = decision.do !== "answer" ? decision.state : decision.was === "failed" ? "failed" : decision.was;
+      const reason = state === "filled" || state === "edited" ? undefined : reasonOf(decision, record?.reason, state);
+      for (const { column } of work.targets) {
+        const own: CellState = record?.edited?.[column] !== undefined ? "edited" : state;
+        columns[column]![own] = (columns[column]![own] ?? 0) + 1;
+        if (reason !== undefined && own !== "edited") onOpenCell?.({ key: row.key, place: row.place, column, state: own, reason });
+      }
+      if (reason === undefined) continue;
+      const group = reasons.get(`${state} ${reason}`) ?? { state, reason, rows: 0, keys: [] };
+      group.rows++;
+      if (group.keys.length < KEYS_SHOWN) group.keys.push(row.key);
+      reasons.set(`${state} ${reason}`, group);
+    }
+  }
+  return { rows, columns, reasons: [...reasons.values()].sort((a, b) => b.rows - a.rows) };
+}
+
+function reasonOf(decision: { readonly do: string; readonly reason?: string | undefined }, recorded: string | undefined, state: CellState): string {
+  if (decision.do !== "answer") return decision.reason ?? recorded ?? "no reason was recorded";
+  if (state === "stale") return recorded ?? "the template, an input or the model has changed";
+  return state === "failed" ? (recorded ?? "it failed") : NOT_YET;
+}

@@ -1,0 +1,41 @@
+import type { CellState } from "../ledger/index.js";
+import type { Micros } from "../ground/index.js";
+import type { Usage } from "../model/index.js";
+
+/** How a fill ended: all done, or what stopped it. */
+export type FillEnd = "done" | "rowLimit" | "spendCap" | "interrupted" | "failed";
+
+/** The figures of a run. Rows are counted once, by the state in which they ended. */
+export interface Tally {
+  rows: number;
+  /** Rows for which a model was asked in this run. */
+  asked: number;
+  /** Rows whose answer was known: unchanged, asked in an earlier run, or the same as another row. */
+  reused: number;
+  filled: number;
+  skipped: number;
+  held: number;
+  failed: number;
+  edited: number;
+  stale: number;
+  /** Rows that a limit left without an answer. */
+  blank: number;
+  tokensIn: number;
+  tokensOut: number;
+  spent: Micros;
+}
+
+export function newTally(): Tally {
+  return { rows: 0, asked: 0, reused: 0, filled: 0, skipped: 0, held: 0, failed: 0, edited: 0, stale: 0, blank: 0, tokensIn: 0, tokensOut: 0, spent: 0 };
+}
+
+export function countState(tally: Tally, state: CellState): void {
+  tally.rows++;
+  tally[state]++;
+}
+
+export function countUsage(tally: Tally, usage: Usage, spent: Micros): void {
+  tally.tokensIn += usage.tokensIn;
+  tally.tokensOut += usage.tokensOut;
+  tally.spent += spent;
+}

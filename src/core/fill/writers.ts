@@ -1,0 +1,45 @@
+import { canonicalJson, type Json } from "../ground/index.js";
+import type { TargetColumn } from "../table/index.js";
+import { targetColumns, type Work } from "./setup.js";
+
+/** A step that fills columns of a table. */
+export interface Writer {
+  readonly plan: string;
+  readonly step: string;
+  readonly columns: readonly TargetColumn[];
+}
+
+/** What Yoroshi last wrote to a target: the marks of source and result, and every step whose columns it holds. */
+export interface Written {
+  readonly source: string | null;
+  readonly standing: string | null;
+  readonly writers: readonly Writer[];
+}
+
+const NOTHING: Written = { source: null, standing: null, writers: [] };
+
+const noteName = (work: Work): string => `written:${work.table.target}`;
+
+export async function readWritten(work: Work): Promise<Written> {
+  return ((await work.ledger.note(noteName(work))) as Written | undefined) ?? NOTHING;
+}
+
+export async function keepWritten(work: Work, written: Written): Promise<void> {
+  await work.ledger.setNote(noteName(work), written as unknown as Json);
+}
+
+export const sameWritten = (a: Written, b: Written): boolean => canonicalJson(a) === canonicalJson(b);
+
+/**
+ * Every step whose columns the target holds, this one last. Several plans may fill one table; each keeps what the
+ * others wrote. A column that two steps name belongs to the one at work.
+ */
+export function writersOf(work: Work, written: Written): Writer[] {
+  const own: Writer = { plan: work.plan.name, step: work.stepName, columns: targetColumns(work) };
+  const mine = new Set(own.columns.map((column) => column.name));
+  const others = written.writers
+    .filter((writer) => writer.plan !== own.plan || writer.step !== own.step)
+    .map((writer) => ({ ...writer, columns: writer.columns.filter((column) => !mine.has(column.name)) }))
+    .filter((writer) => writer.columns.length > 0);
+  return [...others, own];
+}

@@ -1,0 +1,71 @@
+/** Where something stands in a file that a person wrote. Lines and columns count from 1. */
+export interface Place {
+  readonly file: string;
+  readonly line: number;
+  readonly column: number;
+}
+
+/**
+ * One thing wrong in a file: data first (code, place, details), from which the sentence was made by `complain`.
+ */
+export interface Complaint {
+  readonly code: ComplaintCode;
+  readonly place: Place;
+  readonly message: string;
+}
+
+/** Every complaint about a file that a person wrote, and its sentence: what is wrong and what would be right. */
+const SENTENCES = {
+  syntax: (d: { problem: string }) => `This is not valid YAML: ${d.problem}.`,
+  empty: () => "The file is empty. Start it with its format and version, for example `yoroshi: template/1`.",
+  wrongFormat: (d: { found: string; expected: string }) => `The file says \`yoroshi: ${d.found}\` where \`yoroshi: ${d.expected}\` is expected.`,
+  missingFormat: (d: { expected: string }) => `The file does not say what it is. Add \`yoroshi: ${d.expected}\` as its first line.`,
+  unknownKey: (d: { key: string; known: readonly string[]; near?: string | undefined }) =>
+    `There is no key \`${d.key}\` here. ${d.near ? `Did you mean \`${d.near}\`?` : `Known keys: ${d.known.join(", ")}.`}`,
+  missingKey: (d: { key: string; hint?: string | undefined }) => `The key \`${d.key}\` is missing.${d.hint ? ` ${d.hint}` : ""}`,
+  wrongType: (d: { expected: string; found: string }) => `Expected ${d.expected}, found ${d.found}.`,
+  badValue: (d: { problem: string }) => d.problem,
+  unknownKind: (d: { kind: string; known: readonly string[]; near?: string | undefined }) =>
+    `There is no kind \`${d.kind}\`. ${d.near ? `Did you mean \`${d.near}\`?` : `Kinds: ${d.known.join(", ")}.`}`,
+  badName: (d: { name: string }) =>
+    `\`${d.name}\` cannot be a name. Use letters, digits and _, beginning with a letter (for example \`lineOut\`).`,
+  noParts: () => "The answer has no parts. Say what it must look like, for example `tone: { kind: choice, options: [calm, upset] }`.",
+  taskSyntax: (d: { problem: string }) => `The text with placeholders cannot be read: ${d.problem}.`,
+  unknownInput: (d: { name: string; known: readonly string[]; near?: string | undefined }) =>
+    `\`{{ ${d.name} }}\` is used, but there is no input \`${d.name}\`. ${d.near ? `Did you mean \`${d.near}\`?` : `Inputs: ${d.known.join(", ") || "none"}.`}`,
+  unusedInput: (d: { name: string }) => `The input \`${d.name}\` is never used. Write \`{{ ${d.name} }}\` into the task, or remove the input.`,
+  noOptions: () => "A choice needs options: a list, a map from option to meaning, or `{ from: <reference> }`.",
+  unknownReference: (d: { name: string; known: readonly string[]; near?: string | undefined }) =>
+    `There is no reference \`${d.name}\`. ${d.near ? `Did you mean \`${d.near}\`?` : `References: ${d.known.join(", ") || "none"}.`}`,
+  referenceUnreadable: (d: { problem: string }) => d.problem,
+  badExample: (d: { part: string; problem: string }) => `The example's \`${d.part}\` does not fit: ${d.problem}.`,
+  unknownPart: (d: { name: string; known: readonly string[]; near?: string | undefined }) =>
+    `The answer has no part \`${d.name}\`. ${d.near ? `Did you mean \`${d.near}\`?` : `Parts: ${d.known.join(", ")}.`}`,
+  unknownTemplate: (d: { name: string; known: readonly string[]; near?: string | undefined }) =>
+    `There is no template \`${d.name}\` in this project. ${d.near ? `Did you mean \`${d.near}\`?` : `Templates: ${d.known.join(", ") || "none"}.`}`,
+  unknownColumn: (d: { name: string; table: string; known: readonly string[]; near?: string | undefined }) =>
+    `${d.table} has no column \`${d.name}\`. ${d.near ? `Did you mean \`${d.near}\`?` : `Columns: ${d.known.join(", ")}.`}`,
+  unfedInput: (d: { name: string }) => `The template needs the input \`${d.name}\`. Say which column it comes from: \`inputs: { ${d.name}: <column> }\`.`,
+  keyFilled: (d: { column: string }) => `\`${d.column}\` is the key of the table and cannot be filled.`,
+  inputFilled: (d: { column: string }) => `\`${d.column}\` is read and filled by the same step. Fill another column.`,
+  twoWriters: (d: { column: string }) => `The column \`${d.column}\` is filled twice. Each column has one source.`,
+  badCondition: (d: { problem: string }) => `This condition cannot be read as CEL: ${d.problem}.`,
+  oneStep: () => "A plan runs one template step for now. Put the other steps into plans of their own.",
+  unknownModel: (d: { name: string; known: readonly string[]; near?: string | undefined }) =>
+    `The project has no model \`${d.name}\`. ${d.near ? `Did you mean \`${d.near}\`?` : `Models: ${d.known.join(", ") || "none"}.`}`,
+  secretInFile: () => "A key does not belong in a file. Put it into an environment variable and name that: `key: { env: YOROSHI_KEY }`.",
+} as const;
+
+export type ComplaintCode = keyof typeof SENTENCES;
+export type ComplaintDetails<C extends ComplaintCode> = Parameters<(typeof SENTENCES)[C]>[0];
+
+/** Makes the complaint of a code, with its sentence. */
+export function complain<C extends ComplaintCode>(code: C, place: Place, details: ComplaintDetails<C>): Complaint {
+  const say = SENTENCES[code] as (d: ComplaintDetails<C>) => string;
+  return { code, place, message: say(details) };
+}
+
+/** `templates/x.yaml:12:3  There is no key …` */
+export function formatComplaint({ place, message }: Complaint): string {
+  return `${place.file}:${place.line}:${place.column}  ${message}`;
+}

@@ -1,0 +1,72 @@
+import { formatComplaint, type Complaint } from "./complaint.js";
+import { plural } from "./words.js";
+
+interface ErrorEntry<D> {
+  /** Exit code of the command line: 2 the request or a file was wrong, 3 the outside world failed, 130 interrupted. */
+  readonly exit: 1 | 2 | 3 | 130;
+  /** Status of the HTTP interface. */
+  readonly http: number;
+  /** What is wrong, where, and what to do. Never row content, prompts or keys. */
+  readonly say: (details: D) => string;
+}
+
+const entry = <D>(exit: ErrorEntry<D>["exit"], http: number, say: (details: D) => string): ErrorEntry<D> => ({ exit, http, say });
+
+/** Every error that Yoroshi throws, with its exit code, HTTP status and sentence. `docs/errors.md` lists the same codes. */
+export const ERRORS = {
+  filesInvalid: entry(2, 400, (d: { complaints: readonly Complaint[] }) =>
+    `${plural(d.complaints.length, "mistake")} found:\n${d.complaints.map((c) => `  ${formatComplaint(c)}`).join("\n")}`),
+  noProject: entry(2, 404, (d: { folder: string }) =>
+    `There is no yoroshi.yaml in ${d.folder} or above it. Go to a project's folder, or make one with \`yoroshi demo\`.`),
+  notFound: entry(2, 404, (d: { what: string; name: string; near?: string | undefined; known: readonly string[] }) =>
+    `There is no ${d.what} \`${d.name}\`. ${d.near ? `Did you mean \`${d.near}\`?` : `There are: ${d.known.join(", ") || "none"}.`}`),
+  fileUnreadable: entry(2, 400, (d: { file: string; problem: string }) => `${d.file} cannot be read: ${d.problem}.`),
+  fileUnwritable: entry(3, 500, (d: { file: string; problem: string }) => `${d.file} cannot be written: ${d.problem}. The answers are safe in the ledger; run the same command again.`),
+  tableBroken: entry(2, 400, (d: { table: string; place: string; problem: string }) => `${d.table}, ${d.place}: ${d.problem}`),
+  badOption: entry(2, 400, (d: { option: string; problem: string }) => `${d.option}: ${d.problem}`),
+  keyNotFound: entry(2, 404, (d: { keys: readonly string[]; table: string }) => `${d.table} has no row with the key ${d.keys.map((k) => `\`${k}\``).join(", ")}.`),
+  samplesUnfit: entry(2, 400, (d: { file: string; problem: string }) => `${d.file} cannot be used as samples: ${d.problem}`),
+  keyMissing: entry(2, 401, (d: { model: string; env: string }) => `The model \`${d.model}\` takes its key from the environment variable ${d.env}, which is not set.`),
+  modelUnauthorised: entry(3, 502, (d: { host: string; status: number }) =>
+    `${d.host} refused the key (HTTP ${d.status}). Check the key and what it is allowed to do; nothing more was asked.`),
+  modelRejected: entry(3, 502, (d: { host: string; status: number; problem: string }) =>
+    `${d.host} rejected the request (HTTP ${d.status}): ${d.problem}. Check the model's id and settings in yoroshi.yaml.`),
+  modelUnavailable: entry(3, 502, (d: { host: string; problem: string; attempts: number }) =>
+    `${d.host} could not be used: ${d.problem} (after ${plural(d.attempts, "attempt")}).`),
+  quotaSpent: entry(3, 502, (d: { host: string }) => `${d.host} says that the quota is spent. Nothing more was asked; run again when there is quota.`),
+  ledgerNewer: entry(2, 409, (d: { file: string; found: number; known: number }) =>
+    `${d.file} was written by a newer Yoroshi (ledger format ${d.found}; this one knows ${d.known}). Upgrade Yoroshi.`),
+  ledgerBroken: entry(3, 500, (d: { file: string; problem: string }) => `The ledger ${d.file} cannot be used: ${d.problem}.`),
+  misuse: entry(2, 400, (d: { problem: string }) => d.problem),
+  interrupted: entry(130, 499, (d: { next: string }) => `Interrupted. ${d.next}`),
+} as const;
+
+export type ErrorCode = keyof typeof ERRORS;
+export type ErrorDetails<C extends ErrorCode> = (typeof ERRORS)[C] extends ErrorEntry<infer D> ? D : never;
+
+/** The one error class: a `code`, its typed `details`, and a sentence for people. */
+export class YoroshiError<C extends ErrorCode = ErrorCode> extends Error {
+  override readonly name = "YoroshiError";
+  readonly code: C;
+  readonly details: ErrorDetails<C>;
+
+  constructor(code: C, details: ErrorDetails<C>, options?: { cause?: unknown }) {
+    super((ERRORS[code].say as (d: ErrorDetails<C>) => string)(details), options);
+    this.code = code;
+    this.details = details;
+    // A cause may carry a request with its headers; it stays out of JSON and console output.
+    if (options && "cause" in options) Object.defineProperty(this, "cause", { value: options.cause, enumerable: false });
+  }
+
+  get exitCode(): number {
+    return ERRORS[this.code].exit;
+  }
+
+  get httpStatus(): number {
+    return ERRORS[this.code].http;
+  }
+}
+
+export function isYoroshiError(error: unknown): error is YoroshiError {
+  return error instanceof YoroshiError;
+}

@@ -1,0 +1,10 @@
+export { canonicalJson, type Json } from "./canonical.js";
+export type { CancelSignal, Clock } from "./clock.js";
+export { complain, formatComplaint, type Complaint, type ComplaintCode, type Place } from "./complaint.js";
+export { sha256Hex } from "./digest.js";
+export { documentOf, readDocument, type Path, type SourceDocument } from "./document.js";
+export { ERRORS, YoroshiError, isYoroshiError, type ErrorCode, type ErrorDetails } from "./errors.js";
+export { formatMoney, toMicros, type Micros } from "./money.js";
+export { nearest } from "./nearest.js";
+export { checkShape } from "./shape.js";
+export { countChars, groupDigits, joinWords, plural, sentences, utf8Length, wellFormed } from "./words.js";

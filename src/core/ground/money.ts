@@ -1,0 +1,15 @@
+/**
+ * Money is kept in integer millionths of the currency's unit. A price is per million tokens,
+ * so tokens x price is already in millionths.
+ */
+export type Micros = number;
+
+export function toMicros(amount: number): Micros {
+  return Math.round(amount * 1_000_000);
+}
+
+/** `1234567` -> `1.2346`; four decimals below ten units, two above. */
+export function formatMoney(micros: Micros, currency: string): string {
+  const units = micros / 1_000_000;
+  return `${units.toFixed(Math.abs(units) >= 10 ? 2 : 4)} ${currency}`;
+}

@@ -1,0 +1,106 @@
+import * as z from "zod";
+import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
+
+declare module "./value-of.js" {
+  interface KindValues<Spec> {
+    choice:
+      | (Spec extends { readonly options: infer Options }
+          ? Options extends readonly (infer Name extends string)[]
+            ? Name
+            : Options extends { readonly from: string }
+              ? string
+              : Extract<keyof Options, string>
+          : string)
+      | (Spec extends { readonly otherwise: infer Other extends string } ? Other : never);
+  }
+}
+
+/** An option and what it means. */
+export interface Option {
+  readonly name: string;
+  readonly about?: string | undefined;
+}
+
+export interface ChoiceSpec extends AnySpec {
+  readonly kind: "choice";
+  /** A list of names, a map from name to meaning, or `{ from: reference }`. */
+  readonly options: readonly string[] | Readonly<Record<string, string>> | { readonly from: string };
+  /** The option for what fits none of the others. */
+  readonly otherwise?: string | undefined;
+  /** The options as a reference gave them; set when the template is prepared, never written by a person. */
+  readonly resolved?: readonly Option[] | undefined;
+}
+
+const name = z.string().trim().min(1, "An option must not be empty");
+export const choiceOptions = z.union([
+  z.array(z.union([name, z.number().transform(String)])).min(1, "A choice needs at least one option"),
+  z.record(name, z.union([z.string(), z.null().transform(() => "")])),
+]);
+
+export const choice: Kind<ChoiceSpec, string> = {
+  kind: "choice",
+  summary: "Exactly one of the stated options.",
+  keys: { options: choiceOptions.optional(), otherwise: name.optional() },
+  faults: (spec) => {
+    if (spec.options === undefined) return ["noOptions"];
+    const seen = new Map<string, string>();
+    const faults: string[] = [];
+    for (const { name: option } of optionsOf(spec)) {
+      const twin = seen.get(fold(option));
+      if (twin !== undefined) faults.push(`The options \`${twin}\` and \`${option}\` differ only in case or spacing. Keep one.`);
+      seen.set(fold(option), option);
+    }
+    return faults;
+  },
+  value: (spec) => {
+    const names = optionsOf(spec).map((option) => option.name);
+    return z.enum(names as [string, ...string[]], { error: () => `must be one of: ${names.length > 12 ? `${names.slice(0, 12).join(", ")}, … (${names.length} options)` : names.join(", ")}` });
+  },
+  tell: (spec) => {
+    const lines = optionsOf(spec).map(({ name: option, about }) => `  - ${JSON.stringify(option)}${about ? `: ${about}` : ""}`);
+    return ["exactly one of these options, written as here:", ...lines].join("\n");
+  },
+  tidy: (spec, raw) => (typeof raw === "string" || typeof raw === "number" ? (sameOption(spec, String(raw)) ?? raw) : raw),
+  fromCell: (spec, cell) => {
+    const option = sameOption(spec, cell);
+    return option === undefined ? misfit("is none of the options") : fits(option);
+  },
+  toCell: (_spec, value) => value,
+};
+
+const OTHERWISE = "fits none of the others";
+const optionCache = new WeakMap<ChoiceSpec, readonly Option[]>();
+
+/** All options of a choice, `otherwise` last, each with its meaning where one is known. */
+export function optionsOf(spec: ChoiceSpec): readonly Option[] {
+  const cached = optionCache.get(spec);
+  if (cached) return cached;
+  const stated: Option[] = spec.resolved
+    ? [...spec.resolved]
+    : Array.isArray(spec.options)
+      ? spec.options.map((option) => ({ name: String(option) }))
+      : "from" in spec.options && Object.keys(spec.options).length === 1
+        ? []
+        : Object.entries(spec.options as Record<string, string>).map(([option, about]) => ({ name: option, about }));
+  const { otherwise } = spec;
+  const all = otherwise !== undefined && !stated.some((option) => option.name === otherwise) ? [...stated, { name: otherwise, about: OTHERWISE }] : stated;
+  optionCache.set(spec, all);
+  return all;
+}
+
+const foldCache = new WeakMap<ChoiceSpec, Map<string, string | undefined>>();
+
+/** The one option that a text names, whatever its case, quotes, spacing or closing stop; never a near miss. */
+export function sameOption(spec: ChoiceSpec, text: string): string | undefined {
+  let folded = foldCache.get(spec);
+  if (!folded) {
+    folded = new Map();
+    for (const { name: option } of optionsOf(spec)) folded.set(fold(option), folded.has(fold(option)) ? undefined : option);
+    foldCache.set(spec, folded);
+  }
+  return optionsOf(spec).find((option) => option.name === text)?.name ?? folded.get(fold(text));
+}
+
+function fold(text: string): string {
+  return text.normalize("NFKC").trim().replace(/^["'`*\u201c\u2018]+|["'`*\u201d\u2019.]+$/g, "").toLowerCase().replace(/[\s_-]+/g, " ").trim();
+}

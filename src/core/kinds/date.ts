@@ -1,0 +1,50 @@
+import * as z from "zod";
+import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
+
+declare module "./value-of.js" {
+  interface KindValues<Spec> {
+    /** ISO 8601, `2026-03-04`. */
+    date: string;
+  }
+}
+
+export interface DateSpec extends AnySpec {
+  readonly kind: "date";
+}
+
+const MONTHS = ["january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"];
+
+export const date: Kind<DateSpec, string> = {
+  kind: "date",
+  summary: "A calendar day, written YYYY-MM-DD (ISO 8601).",
+  keys: {},
+  value: () => z.iso.date("must be a day written YYYY-MM-DD"),
+  tell: () => "a day, written YYYY-MM-DD",
+  tidy: (_spec, raw) => (typeof raw === "string" ? (plainDay(raw) ?? raw) : raw),
+  fromCell: (_spec, cell) => {
+    const day = plainDay(cell);
+    return day === undefined ? misfit("is not a day; write YYYY-MM-DD") : fits(day);
+  },
+  toCell: (_spec, value) => value,
+};
+
+/**
+ * Reads `2026-03-04`, `2026-03-04T08:15`, `4 March 2026` and `Mar 4, 2026` as a day;
+ * `undefined` for `03/04/2026`, which means two days, and for days that do not exist.
+ */
+export function plainDay(text: string): string | undefined {
+  const bare = text.trim();
+  const iso = /^(\d{4})-(\d{1,2})-(\d{1,2})(?:$|[T ]\d)/.exec(bare);
+  if (iso) return day(Number(iso[1]), Number(iso[2]), Number(iso[3]));
+  const worded = /^(?:(\d{1,2})\.? ([a-z]{3,9})\.?,? (\d{4})|([a-z]{3,9})\.? (\d{1,2}),? (\d{4}))$/i.exec(bare);
+  if (!worded) return undefined;
+  const name = (worded[2] ?? worded[4])!.toLowerCase();
+  const month = MONTHS.findIndex((m) => m === name || m.slice(0, 3) === name || (name === "sept" && m === "september")) + 1;
+  return month > 0 ? day(Number(worded[3] ?? worded[6]), month, Number(worded[1] ?? worded[5])) : undefined;
+}
+
+function day(year: number, month: number, date: number): string | undefined {
+  const last = month === 2 ? (year % 4 === 0 && (year % 100 !== 0 || year % 400 === 0) ? 29 : 28) : [4, 6, 9, 11].includes(month) ? 30 : 31;
+  if (month < 1 || month > 12 || date < 1 || date > last) return undefined;
+  return `${String(year).padStart(4, "0")}-${String(month).padStart(2, "0")}-${String(date).padStart(2, "0")}`;
+}

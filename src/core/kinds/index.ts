@@ -1,0 +1,10 @@
+export { choiceOptions, optionsOf, type ChoiceSpec, type Option } from "./choice.js";
+export { plainDay, type DateSpec } from "./date.js";
+export { fits, misfit, shapeSpec, type AnySpec, type Kind, type Reading, type Shaped } from "./kind.js";
+export type { ListSpec } from "./list.js";
+export type { NumberSpec } from "./number.js";
+export { hasKind, kindNames, kindOf, specSchema } from "./registry.js";
+export type { ScoreSpec } from "./score.js";
+export type { TextSpec } from "./text.js";
+export type { KindValues, ValueOf } from "./value-of.js";
+export type { YesNoSpec } from "./yes-no.js";

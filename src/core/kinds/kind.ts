@@ -1,0 +1,96 @@
+import * as z from "zod";
+import type { Json } from "../ground/index.js";
+
+/** A value that fits its kind, or the sentence that says why it does not. */
+export type Reading<V = Json> = { readonly ok: true; readonly value: V } | { readonly ok: false; readonly problem: string };
+
+export const fits = <V>(value: V): Reading<V> => ({ ok: true, value });
+export const misfit = (problem: string): Reading<never> => ({ ok: false, problem });
+
+/** What every spec of every kind has. */
+export interface AnySpec {
+  readonly kind: string;
+  readonly about?: string | undefined;
+}
+
+/**
+ * Everything Yoroshi knows about one kind of value. A kind is one file that exports one of these;
+ * `registry.ts` lists them.
+ */
+export interface Kind<Spec extends AnySpec = AnySpec, V extends Json = Json> {
+  readonly kind: Spec["kind"];
+  /** One sentence for the documentation and for messages. */
+  readonly summary: string;
+  /** The keys that a person may write besides `kind` and `about`, with their checks. */
+  readonly keys: z.ZodRawShape;
+  /** What is wrong with a spec whose keys are each right; `options` is empty until references are resolved. */
+  faults?(spec: Spec): string[];
+  /** The schema that a value must meet to get into a table. */
+  value(spec: Spec, kinds: KindLookup): z.ZodType<V>;
+  /** How the value is asked for, after its name: `a whole number from 1 to 5`. Further lines are indented below it. */
+  tell(spec: Spec, kinds: KindLookup): string;
+  /** Small safe repairs of what a model wrote (spaces, case, quotes); never a guess. Default: none. */
+  tidy?(spec: Spec, raw: unknown, kinds: KindLookup): unknown;
+  /** Reads the text of a table's cell. Blank cells never get here. */
+  fromCell(spec: Spec, cell: string, kinds: KindLookup): Reading<V>;
+  /** The text that stands for a value in a table's cell. `fromCell(toCell(v))` gives `v` back. */
+  toCell(spec: Spec, value: V, kinds: KindLookup): string;
+  /** Whether a model's own words stand in the cell, which could then be taken for a formula. */
+  readonly freeText?: boolean;
+}
+
+export type KindLookup = (name: string) => Kind;
+
+/** A spec made ready for use: its schema is built once, then used for every row. */
+export interface Shaped {
+  readonly spec: AnySpec;
+  readonly kind: Kind;
+  readonly schema: z.ZodType<Json>;
+  /** Reads a value that a model wrote. */
+  read(raw: unknown): Reading;
+  fromCell(cell: string): Reading;
+  toCell(value: Json): string;
+  tell(): string;
+  jsonSchema(): Record<string, Json>;
+}
+
+/** Makes a spec ready for use. References in it must have been resolved. */
+export function shapeSpec(spec: AnySpec, kinds: KindLookup): Shaped {
+  const kind = kinds(spec.kind);
+  const schema = kind.value(spec, kinds);
+  const read = (raw: unknown): Reading => {
+    const result = schema.safeParse(kind.tidy ? kind.tidy(spec, raw, kinds) : raw);
+    return result.success ? fits(result.data) : misfit(result.error.issues.map((issue) => issue.message).join("; "));
+  };
+  return {
+    spec,
+    kind,
+    schema,
+    read,
+    fromCell: (cell) => kind.fromCell(spec, cell, kinds),
+    toCell: (value) => kind.toCell(spec, value, kinds),
+    tell: () => kind.tell(spec, kinds),
+    jsonSchema: () => jsonSchemaOf(schema),
+  };
+}
+
+/**
+ * A Zod schema as the JSON Schema that hosts with strict structured outputs take: no `oneOf`, no patterns made for
+ * formats, no bounds that only restate what a safe integer is.
+ */
+export function jsonSchemaOf(schema: z.ZodType): Record<string, Json> {
+  const { $schema: _, ...json } = z.toJSONSchema(schema, {
+    io: "input",
+    unrepresentable: "any",
+    override: ({ jsonSchema: node }) => {
+      if (node.oneOf) {
+        node.anyOf = node.oneOf;
+        delete node.oneOf;
+      }
+      if (node.format) delete node.pattern;
+      if (node.minimum === Number.MIN_SAFE_INTEGER) delete node.minimum;
+      if (node.maximum === Number.MAX_SAFE_INTEGER) delete node.maximum;
+    },
+  });
+  return json as Record<string, Json>;
+}

@@ -1,0 +1,29 @@
+import * as z from "zod";
+import { choice } from "./choice.js";
+import { date } from "./date.js";
+import type { Kind, KindLookup } from "./kind.js";
+import { list } from "./list.js";
+import { number } from "./number.js";
+import { score } from "./score.js";
+import { text } from "./text.js";
+import { yesNo } from "./yes-no.js";
+
+/** Every kind, by its name. A new kind is its own file and one entry here. */
+const KINDS = new Map<string, Kind>([text, number, yesNo, date, choice, score, list].map((kind) => [kind.kind, kind as unknown as Kind]));
+
+export const kindNames: readonly string[] = [...KINDS.keys()];
+
+export function hasKind(name: string): boolean {
+  return KINDS.has(name);
+}
+
+export const kindOf: KindLookup = (name) => {
+  const kind = KINDS.get(name);
+  if (!kind) throw new TypeError(`unknown kind ${name}`);
+  return kind;
+};
+
+/** The schema of what a person may write for a kind; `extra` are the keys of the place where it stands. */
+export function specSchema(kind: Kind, extra: z.ZodRawShape = {}): z.ZodType {
+  return z.strictObject({ kind: z.literal(kind.kind), about: z.string().optional(), ...kind.keys, ...extra });
+}

@@ -1,0 +1,62 @@
+import * as z from "zod";
+import { countChars, joinWords, sentences } from "../ground/index.js";
+import { fits, type AnySpec, type Kind } from "./kind.js";
+
+declare module "./value-of.js" {
+  interface KindValues<Spec> {
+    text: string;
+  }
+}
+
+export interface TextSpec extends AnySpec {
+  readonly kind: "text";
+  /** Upper limits, counted in code points, sentences (UAX #29) and words. */
+  readonly maxChars?: number | undefined;
+  readonly maxSentences?: number | undefined;
+  readonly maxWords?: number | undefined;
+}
+
+const limit = z.int().positive().optional();
+
+export const text: Kind<TextSpec, string> = {
+  kind: "text",
+  summary: "Words: a note, a summary, a reason.",
+  keys: { maxChars: limit, maxSentences: limit, maxWords: limit },
+  freeText: true,
+  value: (spec) =>
+    z
+      .string({ error: "must be text" })
+      .min(1, "must not be empty")
+      .superRefine((value, context) => {
+        for (const problem of overLimits(spec, value)) context.addIssue({ code: "custom", message: problem });
+      })
+      .meta(spec.maxChars ? { maxLength: spec.maxChars } : {}),
+  tell: (spec) => {
+    const limits = [
+      spec.maxSentences && `${spec.maxSentences} ${spec.maxSentences === 1 ? "sentence" : "sentences"}`,
+      spec.maxWords && `${spec.maxWords} words`,
+      spec.maxChars && `${spec.maxChars} characters`,
+    ].filter((part) => typeof part === "string");
+    return limits.length > 0 ? `text, at most ${joinWords(limits)}` : "text";
+  },
+  tidy: (_spec, raw) => (typeof raw === "string" ? raw.trim() : typeof raw === "number" ? String(raw) : raw),
+  fromCell: (_spec, cell) => fits(cell),
+  toCell: (_spec, value) => value,
+};
+
+function overLimits(spec: TextSpec, value: string): string[] {
+  const problems: string[] = [];
+  if (spec.maxChars && value.length > spec.maxChars) {
+    const chars = countChars(value);
+    if (chars > spec.maxChars) problems.push(`has ${chars} characters, at most ${spec.maxChars} are allowed`);
+  }
+  if (spec.maxWords) {
+    const words = value.split(/\s+/).length;
+    if (words > spec.maxWords) problems.push(`has ${words} words, at most ${spec.maxWords} are allowed`);
+  }
+  if (spec.maxSentences) {
+    const found = sentences(value).length;
+    if (found > spec.maxSentences) problems.push(`has ${found} sentences, at most ${spec.maxSentences} are allowed`);
+  }
+  return problems;
+}

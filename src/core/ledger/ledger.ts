@@ -1,0 +1,101 @@
+import type { Json, Micros } from "../ground/index.js";
+import type { Answer } from "../answer/index.js";
+
+/** The state of a row's cells that one step fills. `edited` is kept for each column beside it. */
+export type CellState = "blank" | "filled" | "stale" | "edited" | "held" | "failed" | "skipped";
+
+/** What a table's cell takes: text, a number, true or false. */
+export type CellValue = string | number | boolean;
+
+/** An answer as the ledger keeps it. `parts` of an answered one are plain JSON. */
+export interface AnswerRecord {
+  readonly fingerprint: string;
+  readonly template: string;
+  readonly version: number;
+  readonly model: string;
+  readonly run: string;
+  /** Milliseconds since 1970. */
+  readonly at: number;
+  readonly answer: Answer;
+}
+
+/** What stands in the cells of one row that one step fills, and why. */
+export interface CellRecord {
+  readonly plan: string;
+  readonly step: string;
+  readonly key: string;
+  readonly state: CellState;
+  /** Why the cells are empty or out of date. */
+  readonly reason?: string | undefined;
+  /** Of the answer that the values came from. */
+  readonly fingerprint?: string | undefined;
+  /** What Yoroshi last gave each column. */
+  readonly values: Readonly<Record<string, CellValue>>;
+  /** What a person put into columns instead; it wins. */
+  readonly edited?: Readonly<Record<string, string>> | undefined;
+  readonly run: string;
+  readonly at: number;
+}
+
+export interface RunRecord {
+  readonly id: string;
+  readonly kind: "fill" | "trial" | "try";
+  /** The plan of a fill, the template of a trial or a try. */
+  readonly subject: string;
+  readonly startedAt: number;
+  readonly endedAt?: number | undefined;
+  /** How it ended: `done`, or why it stopped early. */
+  readonly end?: string | undefined;
+  /** Figures of the run, as its command printed them. */
+  readonly tally?: Json | undefined;
+}
+
+export interface VersionRecord {
+  readonly template: string;
+  readonly version: number;
+  /** Hash of the template's content. */
+  readonly hash: string;
+  /** The file as it stood. */
+  readonly text: string;
+  readonly at: number;
+}
+
+export interface SpendRecord {
+  readonly model: string;
+  readonly answers: number;
+  readonly spent: Micros;
+}
+
+/**
+ * The port to the durable record of every answer, cell and run. Writes resolve once they survive the end of the
+ * process; `flush` once they survive the loss of power.
+ */
+export interface Ledger {
+  /** The answers of fingerprints, in their order; `undefined` for those never answered. */
+  answers(fingerprints: readonly string[]): Promise<(AnswerRecord | undefined)[]>;
+  /** Keeps an answer. The first of a fingerprint wins, unless `replace` says that it was asked afresh. */
+  recordAnswer(record: AnswerRecord, options?: { readonly replace?: boolean }): Promise<void>;
+  /** The cells of rows, by step; rows without a record are left out. */
+  cells(plan: string, step: string, keys: readonly string[]): Promise<Map<string, CellRecord>>;
+  recordCells(records: readonly CellRecord[]): Promise<void>;
+  /** How many rows stand in each state, and why, most first. */
+  countCells(plan: string, step: string): Promise<{ state: CellState; reason: string | undefined; rows: number }[]>;
+
+  /** The version of a template's content; a content not seen before gets the next number. */
+  versionOf(template: string, content: { readonly hash: string; readonly text: string; readonly at: number }): Promise<VersionRecord>;
+  versions(template: string): Promise<VersionRecord[]>;
+
+  startRun(run: RunRecord): Promise<void>;
+  endRun(run: Required<Pick<RunRecord, "id" | "endedAt" | "end">> & { readonly tally: Json }): Promise<void>;
+  /** Runs of a kind about a subject, newest first. */
+  runs(kind: RunRecord["kind"], subject: string, limit: number): Promise<RunRecord[]>;
+  /** Cost of all answers that runs of a subject recorded, by model. */
+  spend(subject: string): Promise<SpendRecord[]>;
+
+  /** Small facts about the project's own files, such as what was last written to a table. */
+  note(name: string): Promise<Json | undefined>;
+  setNote(name: string, value: Json): Promise<void>;
+
+  flush(): Promise<void>;
+  close(): Promise<void>;
+}

@@ -1,0 +1,73 @@
+import type { Json } from "../ground/index.js";
+import type { AnswerRecord, CellRecord, Ledger, RunRecord, VersionRecord } from "./ledger.js";
+
+/** A ledger that lives as long as the process: for the browser, tests and single questions. */
+export function memoryLedger(): Ledger {
+  const answers = new Map<string, AnswerRecord>();
+  const cells = new Map<string, CellRecord>();
+  const versions = new Map<string, VersionRecord[]>();
+  const runs = new Map<string, RunRecord>();
+  const notes = new Map<string, Json>();
+  const cellId = (plan: string, step: string, key: string): string => JSON.stringify([plan, step, key]);
+
+  return {
+    answers: async (fingerprints) => fingerprints.map((fingerprint) => answers.get(fingerprint)),
+    recordAnswer: async (record, { replace = false } = {}) => {
+      if (replace || !answers.has(record.fingerprint)) answers.set(record.fingerprint, record);
+    },
+    cells: async (plan, step, keys) => {
+      const found = new Map<string, CellRecord>();
+      for (const key of keys) {
+        const record = cells.get(cellId(plan, step, key));
+        if (record) found.set(key, record);
+      }
+      return found;
+    },
+    recordCells: async (records) => {
+      for (const record of records) cells.set(cellId(record.plan, record.step, record.key), record);
+    },
+    countCells: async (plan, step) => {
+      const counts = new Map<string, { state: CellRecord["state"]; reason: string | undefined; rows: number }>();
+      for (const record of cells.values()) {
+        if (record.plan !== plan || record.step !== step) continue;
+        const id = JSON.stringify([record.state, record.reason]);
+        const count = counts.get(id) ?? { state: record.state, reason: record.reason, rows: 0 };
+        count.rows++;
+        counts.set(id, count);
+      }
+      return [...counts.values()].sort((a, b) => b.rows - a.rows);
+    },
+    versionOf: async (template, { hash, text, at }) => {
+      const known = versions.get(template) ?? [];
+      const same = known.find((version) => version.hash === hash);
+      if (same) return same;
+      const record = { template, version: known.length + 1, hash, text, at };
+      versions.set(template, [...known, record]);
+      return record;
+    },
+    versions: async (template) => versions.get(template) ?? [],
+    startRun: async (run) => void runs.set(run.id, run),
+    endRun: async (end) => {
+      const run = runs.get(end.id);
+      if (run) runs.set(end.id, { ...run, ...end });
+    },
+    runs: async (kind, subject, limit) =>
+      [...runs.values()].filter((run) => run.kind === kind && run.subject === subject).sort((a, b) => b.startedAt - a.startedAt).slice(0, limit),
+    spend: async (subject) => {
+      const mine = new Set([...runs.values()].filter((run) => run.subject === subject).map((run) => run.id));
+      const models = new Map<string, { model: string; answers: number; spent: number }>();
+      for (const { run, model, answer } of answers.values()) {
+        if (!mine.has(run)) continue;
+        const sum = models.get(model) ?? { model, answers: 0, spent: 0 };
+        sum.answers++;
+        sum.spent += answer.spent;
+        models.set(model, sum);
+      }
+      return [...models.values()];
+    },
+    note: async (name) => notes.get(name),
+    setNote: async (name, value) => void notes.set(name, value),
+    flush: async () => undefined,
+    close: async () => undefined,
+  };
+}

@@ -1,0 +1,75 @@
+import type { Micros } from "../ground/index.js";
+import type { CancelSignal } from "../ground/index.js";
+import { ModelFailure, withAsk, type Model, type ModelLayer } from "./model.js";
+import { costOf, dearestUsage, guessUsage } from "./price.js";
+
+/** Thrown instead of a request that could pass the cap. */
+export class BudgetSpent extends Error {
+  override readonly name = "BudgetSpent";
+  constructor() {
+    super("the spend cap leaves no room for another request");
+  }
+}
+
+/**
+ * A cap on spend that cannot be passed: the dearest possible cost of a request is reserved before it is sent and
+ * settled by what it really cost. Requests wait while others' reservations may still be given back.
+ */
+export class Budget {
+  readonly cap: Micros | undefined;
+  /** Known cost of the replies so far. */
+  spent: Micros = 0;
+  /** Dearest cost of requests whose reply never came, though the host may have charged for them. */
+  unsure: Micros = 0;
+  #reserved: Micros = 0;
+  #open = 0;
+  #waiting: (() => void)[] = [];
+
+  constructor(cap?: Micros) {
+    this.cap = cap;
+  }
+
+  /** Spent, unsure and reserved together; never above the cap. */
+  get committed(): Micros {
+    return this.spent + this.unsure + this.#reserved;
+  }
+
+  /** Reserves an amount. Rejects with `BudgetSpent` once it cannot fit whatever open requests give back. */
+  async reserve(amount: Micros, signal?: CancelSignal): Promise<void> {
+    while (this.cap !== undefined && this.committed + amount > this.cap) {
+      if (signal?.aborted) throw new ModelFailure("cancelled", "cancelled");
+      if (this.#open === 0 || this.spent + this.unsure + amount > this.cap) throw new BudgetSpent();
+      await new Promise<void>((resolve) => this.#waiting.push(resolve));
+    }
+    this.#reserved += amount;
+    this.#open++;
+  }
+
+  /** Gives a reservation back and books what became of it. */
+  settle(reserved: Micros, outcome: { cost: Micros } | { unsure: Micros }): void {
+    this.#reserved -= reserved;
+    this.#open--;
+    if ("cost" in outcome) this.spent += outcome.cost;
+    else this.unsure += outcome.unsure;
+    const waiting = this.#waiting;
+    this.#waiting = [];
+    for (const wake of waiting) wake();
+  }
+}
+
+/** Reserves before every attempt of a model and settles after it. */
+export function budgeted(budget: Budget): ModelLayer {
+  return (model: Model): Model => withAsk(model, async (request, signal) => {
+      const reserved = costOf(dearestUsage(request), model.price);
+      await budget.reserve(reserved, signal);
+      try {
+        const reply = await model.ask(request, signal);
+        budget.settle(reserved, { cost: costOf(reply.usage ?? guessUsage(request, reply.text), model.price) });
+        return reply;
+      } catch (error) {
+        const unsure = error instanceof ModelFailure && error.maybeCharged ? reserved : 0;
+        budget.settle(reserved, { unsure });
+        throw error;
+      }
+    });
+}

@@ -1,0 +1,101 @@
+import type { CancelSignal, Json } from "../ground/index.js";
+import type { Message } from "../template/index.js";
+
+/** One request to a model. */
+export interface ModelRequest {
+  readonly messages: readonly Message[];
+  /** JSON Schema of the answer; a model that cannot take one ignores it. */
+  readonly schema?: Record<string, Json> | undefined;
+  readonly schemaName?: string | undefined;
+  readonly temperature?: number | undefined;
+  readonly maxTokens: number;
+  readonly seed?: number | undefined;
+}
+
+/** Why a model stopped: it was done, ran out of tokens, its host filtered the text, it refused, or it did not say. */
+export type Finish = "stop" | "length" | "filtered" | "refused" | "unknown";
+
+export interface Usage {
+  readonly tokensIn: number;
+  readonly tokensOut: number;
+}
+
+export interface ModelReply {
+  readonly text: string;
+  readonly finish: Finish;
+  /** The model's own words when it refused. */
+  readonly refusal?: string | undefined;
+  /** As the host counted them; absent when it did not say. */
+  readonly usage?: Usage | undefined;
+  /** The host's id of the reply, for its support. */
+  readonly id?: string | undefined;
+}
+
+/** The price of a million tokens, in units of the project's currency. */
+export interface Price {
+  readonly input: number;
+  readonly output: number;
+}
+
+/** How much a model may be asked. */
+export interface ModelLimits {
+  readonly requestsPerMinute?: number | undefined;
+  readonly tokensPerMinute?: number | undefined;
+  readonly atOnce?: number | undefined;
+}
+
+/**
+ * The port to a language model: one request, one attempt. Retries, pace and budget are wrapped around it.
+ * Every failure is thrown as a `ModelFailure`.
+ */
+export interface Model {
+  readonly id: string;
+  /** Who serves it: an address, or `standin`. Part of an answer's fingerprint. */
+  readonly host: string;
+  readonly price?: Price | undefined;
+  readonly limits?: ModelLimits | undefined;
+  ask(request: ModelRequest, signal?: CancelSignal): Promise<ModelReply>;
+}
+
+/**
+ * Why an attempt failed. `busy` (429), `server` (5xx), `network`, `timeout` and `garbled` (a reply that is not the
+ * protocol's) may pass and are tried again; `unauthorised`, `quota` and `rejected` are final for the whole run;
+ * `cancelled` is the user's own doing.
+ */
+export type FailureKind = "busy" | "server" | "network" | "timeout" | "garbled" | "unauthorised" | "quota" | "rejected" | "cancelled";
+
+const PASSING: ReadonlySet<FailureKind> = new Set(["busy", "server", "network", "timeout", "garbled"]);
+/** Failures after which the host may have done the work, and charged for it, without our seeing the reply. */
+const MAYBE_CHARGED: ReadonlySet<FailureKind> = new Set(["network", "timeout", "garbled", "cancelled"]);
+
+export class ModelFailure extends Error {
+  override readonly name = "ModelFailure";
+  readonly kind: FailureKind;
+  readonly status: number | undefined;
+  /** How long the host asks to wait. */
+  readonly retryAfterMs: number | undefined;
+
+  constructor(kind: FailureKind, message: string, details: { status?: number | undefined; retryAfterMs?: number | undefined; cause?: unknown } = {}) {
+    super(message);
+    this.kind = kind;
+    this.status = details.status;
+    this.retryAfterMs = details.retryAfterMs;
+    if (details.cause !== undefined) Object.defineProperty(this, "cause", { value: details.cause, enumerable: false });
+  }
+
+  get mayPass(): boolean {
+    return PASSING.has(this.kind);
+  }
+
+  get maybeCharged(): boolean {
+    return MAYBE_CHARGED.has(this.kind);
+  }
+}
+
+/** Asks nothing itself, but stands around a model: retries, pace, budget. */
+export type ModelLayer = (model: Model) => Model;
+
+/** The same model with another way to ask it. */
+export function withAsk(model: Model, ask: Model["ask"]): Model {
+  return { id: model.id, host: model.host, price: model.price, limits: model.limits, ask };
+}

@@ -1,0 +1,1 @@
+export { STANDIN_HOST, STANDIN_ID, standin, standinReply } from "./standin.js";

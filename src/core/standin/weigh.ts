@@ -1,0 +1,191 @@
+import { plainDay } from "../kinds/index.js";
+import { sentences, type Json } from "../ground/index.js";
+import type { AskedPart, ReadRequest } from "./read-request.js";
+import { alarmOf, bestLikeness, isAlarmWord, likeness, stems, terms, type Term } from "./words.js";
+
+/** What the stand-in makes of one row, part by part; earlier parts may draw on what later ones come to. */
+export function weigh(request: ReadRequest): Record<string, Json> {
+  const text = request.data;
+  const words = terms(text);
+  const verdicts = new Map<string, Verdict>();
+  for (const part of request.parts) if (part.kind === "choice") verdicts.set(part.name, choose(part, words, request));
+  const leading = [...verdicts.values()][0];
+  return Object.fromEntries(request.parts.map((part) => [part.name, valueOf(part, request, words, verdicts, leading)]));
+}
+
+interface Verdict {
+  readonly option: string;
+  /** The stems that spoke for it. */
+  readonly because: ReadonlySet<string>;
+}
+
+function valueOf(part: AskedPart, request: ReadRequest, words: readonly Term[], verdicts: ReadonlyMap<string, Verdict>, leading: Verdict | undefined): Json {
+  switch (part.kind) {
+    case "choice": return verdicts.get(part.name)?.option ?? "";
+    case "score": return score(part, request.data, words);
+    case "yesNo": return yesNo(part, request.data, words);
+    case "date": return dateIn(request.data);
+    case "number": return numberNear(part, request.data);
+    case "list": return list(part, request.data);
+    case "text": return /\b(why|reason|because|evidence|decided)\b/i.test(`${part.name} ${part.about}`) ? evidence(part, request.data, leading) : summary(part, request.data);
+  }
+}
+
+const NAME_WEIGHT = 2.2;
+const ABOUT_WEIGHT = 1;
+const RULE_WEIGHT = 0.8;
+const EXAMPLE_WEIGHT = 0.6;
+const NEGATED = 0.15;
+/** Below this the words of an option hardly occur, and what fits none of the others is the better answer. */
+const HARDLY = 0.9;
+
+function choose(part: AskedPart, words: readonly Term[], request: ReadRequest): Verdict {
+  const profiles = part.options.map((option) => profileOf(option, part, request));
+  const spread = new Map<string, number>();
+  for (const profile of profiles) for (const stem of profile.keys()) spread.set(stem, (spread.get(stem) ?? 0) + 1);
+  const seen = new Map<string, number>();
+  for (const { stem, negated } of words) seen.set(stem, Math.min(1.6, (seen.get(stem) ?? 0) + (negated ? NEGATED : 1) * (seen.has(stem) ? 0.3 : 1)));
+
+  const results = profiles.map((profile, index) => {
+    let sum = 0;
+    const because = new Set<string>();
+    for (const [stem, count] of seen) {
+      let best = 0;
+      for (const [own, weight] of profile) {
+        const like = likeness(stem, own);
+        if (like > 0) best = Math.max(best, like * weight * Math.log(1 + profiles.length / spread.get(own)!));
+      }
+      if (best > 0) because.add(stem);
+      sum += best * count;
+    }
+    return { option: part.options[index]!, sum, because };
+  });
+  const other = results.find(({ option }) => /fits none|none of the|anything else|everything else|other|unclear|unknown/i.test(`${option.name} ${option.about}`));
+  const best = results.filter((result) => result !== other).reduce<(typeof results)[number] | undefined>((top, result) => (!top || result.sum > top.sum ? result : top), undefined);
+  const chosen = best && (best.sum >= HARDLY || !other) ? best : (other ?? best);
+  return { option: chosen?.option.name ?? "", because: chosen?.because ?? new Set() };
+}
+
+/** The words that speak for an option: its name, its meaning, rules about it in the task, and examples. */
+function profileOf(option: { readonly name: string; readonly about: string }, part: AskedPart, request: ReadRequest): Map<string, number> {
+  const profile = new Map<string, number>();
+  const add = (text: string, weight: number): void => {
+    for (const { stem, negated } of terms(text)) if (!negated) profile.set(stem, Math.max(profile.get(stem) ?? 0, weight));
+  };
+  add(option.name.replace(/[_-]+/g, " "), NAME_WEIGHT);
+  add(option.about, ABOUT_WEIGHT);
+  for (const sentence of sentences(request.instruction)) {
+    const named = part.options.filter((candidate) => new RegExp(`(?<![\\p{L}\\p{N}])${escapeRegExp(candidate.name)}(?![\\p{L}\\p{N}])`, "iu").test(sentence));
+    if (named.length === 1 && named[0]!.name === option.name) add(sentence, RULE_WEIGHT);
+  }
+  for (const example of request.examples) if (example.answer[part.name] === option.name) add(example.data, EXAMPLE_WEIGHT);
+  return profile;
+}
+
+function escapeRegExp(text: string): string {
+  return text.replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
+}
+
+function score(part: AskedPart, text: string, words: readonly Term[]): number {
+  const from = part.from ?? 1;
+  const to = part.to ?? 5;
+  const alarming = part.scale.length === 0 || part.scale.some(({ about }) => [...stems(about)].some(isAlarmWord)) || /sever|urgen|risk|bad|danger|harm|serious/i.test(part.about);
+  let level = alarmOf(text);
+  if (!alarming) level = 1 - level;
+  const toned = from + level * (to - from);
+  const matches = part.scale.map(({ point, about }) => ({ point, overlap: overlap(words, stems(about)) })).filter(({ overlap: share }) => share > 0.2);
+  if (matches.length === 0) return Math.round(toned);
+  // A described point that the text speaks of draws the score towards it.
+  const pull = Math.min(0.6, Math.max(...matches.map(({ overlap: share }) => share)));
+  const total = matches.reduce((sum, { overlap: share }) => sum + share, 0);
+  const described = matches.reduce((sum, { point, overlap: share }) => sum + (point * share) / total, 0);
+  return Math.round(toned * (1 - pull) + described * pull);
+}
+
+/** Share of a description's words that a text speaks of without negating them. */
+function overlap(words: readonly Term[], described: ReadonlySet<string>): number {
+  if (described.size === 0) return 0;
+  const said = new Set(words.filter((word) => !word.negated).map((word) => word.stem));
+  let hits = 0;
+  for (const stem of described) hits += bestLikeness(stem, said);
+  return hits / described.size;
+}
+
+const WANTED = /\b(please|need(s|ed)?|must|should|can (someone|somebody|you|we)|could (someone|somebody)|request(ed|ing)?|require[sd]?|urgent(ly)?|asap|to be (replaced|repaired|checked|fixed|inspected|ordered)|still (broken|leaking|loose|missing|out)|not (yet )?(fixed|repaired|replaced|working)|won't|out of (order|service)|awaiting|pending|follow[- ]?up|investigate|order(ed)? (a )?new|unserviceable|defect(ive)?)\b/gi;
+const SETTLED = /\b(all (ok|good|fine|clear|normal)|no (further )?(action|issues?|damage|injur(y|ies))|fixed|repaired|replaced|resolved|cleaned up|sorted|working again|made safe|completed|dealt with|nothing (further|to report|more))\b/gi;
+
+function yesNo(part: AskedPart, text: string, words: readonly Term[]): boolean {
+  const question = part.about.replace(/true \(yes\) or false \(no\)/gi, " ");
+  if (/\b(act|action|follow|followup|fix|repair|respond|reply|do something|attention)\b/i.test(`${part.name.replace(/([A-Z])/g, " $1")} ${question}`)) {
+    const wanted = [...text.matchAll(WANTED)].length;
+    const settled = [...text.matchAll(SETTLED)].length;
+    return wanted > settled || (wanted === settled && alarmOf(text) > 0.6);
+  }
+  return overlap(words, stems(question)) >= 0.34;
+}
+
+function dateIn(text: string): string | null {
+  for (const [found] of text.matchAll(/\d{4}-\d{1,2}-\d{1,2}|\d{1,2}\.? [A-Z][a-z]{2,8}\.?,? \d{4}|[A-Z][a-z]{2,8}\.? \d{1,2},? \d{4}/g)) {
+    const day = plainDay(found);
+    if (day) return day;
+  }
+  return null;
+}
+
+/** The number that stands nearest to words of the question; the first one where none does. */
+function numberNear(part: AskedPart, text: string): number | null {
+  const wanted = stems(part.about);
+  let best: { value: number; near: number } | undefined;
+  for (const match of text.matchAll(/-?\d{1,3}(?:,\d{3})+(?:\.\d+)?|-?\d+(?:\.\d+)?/g)) {
+    const value = Number(match[0].replaceAll(",", ""));
+    if ((part.from !== undefined && value < part.from) || (part.to !== undefined && value > part.to)) continue;
+    const around = text.slice(Math.max(0, match.index - 40), match.index + match[0].length + 40);
+    const near = [...stems(around)].filter((stem) => wanted.has(stem)).length;
+    if (!best || near > best.near) best = { value, near };
+  }
+  return best?.value ?? null;
+}
+
+/** The sentences most like the whole text, the first ones preferred. */
+function ranked(text: string): { sentence: string; index: number; weight: number }[] {
+  const all = sentences(text.replace(/\s+/g, " "));
+  const whole = new Map<string, number>();
+  for (const { stem } of terms(text)) whole.set(stem, (whole.get(stem) ?? 0) + 1);
+  return all
+    .map((sentence, index) => {
+      const own = [...stems(sentence)];
+      const shared = own.reduce((sum, stem) => sum + Math.log(1 + (whole.get(stem) ?? 0)), 0) / Math.sqrt(own.length + 2);
+      return { sentence, index, weight: shared + alarmOf(sentence) + (index === 0 ? 0.5 : 0) };
+    })
+    .sort((a, b) => b.weight - a.weight);
+}
+
+function summary(part: AskedPart, text: string): string {
+  return clip(ranked(text)[0]?.sentence ?? "Nothing to summarise", part);
+}
+
+/** The words that decided: the sentence with most of what spoke for the leading verdict. */
+function evidence(part: AskedPart, text: string, leading: Verdict | undefined): string {
+  const best = sentences(text.replace(/\s+/g, " "))
+    .map((sentence) => ({ sentence, hits: [...stems(sentence)].filter((stem) => leading?.because.has(stem)).length }))
+    .reduce<{ sentence: string; hits: number } | undefined>((top, next) => (!top || next.hits > top.hits ? next : top), undefined);
+  return clip(best?.sentence ?? "No words in the text speak for any option", part);
+}
+
+function list(part: AskedPart, text: string): string[] {
+  const all = ranked(text).map(({ sentence }) => clip(sentence, part));
+  const wished = all.filter((sentence) => sentence.search(WANTED) >= 0);
+  const most = part.atMost ?? 3;
+  const chosen = [...new Set([...wished, ...all])].slice(0, Math.max(part.atLeast ?? 0, Math.min(most, Math.max(wished.length, 1))));
+  while (chosen.length < (part.atLeast ?? 0)) chosen.push("Nothing more is stated");
+  return chosen;
+}
+
+/** Cuts at a word so that a limit holds. */
+function clip(sentence: string, { maxChars = 240, maxWords = Infinity }: AskedPart): string {
+  let words = sentence.split(" ");
+  if (words.length > maxWords) words = words.slice(0, maxWords);
+  let text = words.join(" ");
+  if (text.length > maxChars) text = `${text.slice(0, maxChars - 1).replace(/\s+\S*$/, "")}…`;
+  return text;
+}

@@ -1,0 +1,3 @@
+export { defang } from "./defang.js";
+export { memoryTable, type MemoryTable } from "./memory.js";
+export type { CellOut, CellsOf, Chunk, Row, Table, TargetColumn } from "./table.js";

@@ -1,0 +1,52 @@
+import { YoroshiError } from "../ground/index.js";
+import { defang } from "./defang.js";
+import type { Chunk, Row, Table } from "./table.js";
+
+const CHUNK_ROWS = 500;
+
+export interface MemoryTable extends Table {
+  /** The rows as they stand, filled columns included. */
+  readonly rows: Record<string, string>[];
+}
+
+/** A table of plain objects: for the browser, tests and code that has its rows at hand. Filled in place. */
+export function memoryTable(rows: readonly Readonly<Record<string, string>>[], { key, name = "table" }: { readonly key: string; readonly name?: string }): MemoryTable {
+  const own = rows.map((row) => ({ ...row }));
+  let mark = 0;
+  const asRow = (values: Record<string, string>, index: number): Row => {
+    const rowKey = values[key];
+    if (rowKey === undefined) throw new YoroshiError("tableBroken", { table: name, place: `row ${index + 1}`, problem: `it has no \`${key}\`.` });
+    return { key: rowKey, place: `row ${index + 1}`, values };
+  };
+  return {
+    name,
+    target: name,
+    keyColumn: key,
+    rows: own,
+    columns: async () => [...new Set(own.flatMap((row) => Object.keys(row)))],
+    async *read(): AsyncIterable<Chunk> {
+      for (let from = 0; from < own.length; from += CHUNK_ROWS) {
+        const some = own.slice(from, from + CHUNK_ROWS);
+        yield { rows: some.map((values, i) => asRow({ ...values }, from + i)), share: Math.min(1, (from + some.length) / own.length) };
+      }
+    },
+    async *standing(columns) {
+      yield own.map((row) => ({ key: row[key] ?? "", values: Object.fromEntries(columns.flatMap((column) => (row[column] === undefined ? [] : [[column, row[column]]]))) }));
+    },
+    sourceMark: async () => undefined,
+    standingMark: async () => (mark === 0 ? undefined : JSON.stringify(own)),
+    async write(columns, cellsOf) {
+      const cells = await cellsOf(own.map((row) => row[key] ?? ""));
+      own.forEach((row, index) => {
+        for (const column of columns) {
+          const cell = cells[index]?.[column.name];
+          if (cell !== undefined) row[column.name] = typeof cell === "object" ? cell.asIs : this.asWritten(column, cell);
+          else row[column.name] ??= "";
+        }
+      });
+      mark++;
+      return JSON.stringify(own);
+    },
+    asWritten: (column, value) => (column.freeText ? defang(String(value)) : String(value)),
+  };
+}

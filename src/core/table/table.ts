@@ -1,0 +1,56 @@
+import type { CellValue } from "../ledger/index.js";
+
+/** A row as it came from its table: text by column. Its key is unique within the table. */
+export interface Row {
+  readonly key: string;
+  /** Where it stands, for messages: `line 12`. */
+  readonly place: string;
+  readonly values: Readonly<Record<string, string>>;
+  /** Why the row cannot be used: a doubled key, cells that do not match the header. */
+  readonly problem?: string | undefined;
+}
+
+/** Some rows in the table's order, and how much of the table has been read with them (0 to 1). */
+export interface Chunk {
+  readonly rows: readonly Row[];
+  readonly share: number;
+}
+
+/** A column that is written. */
+export interface TargetColumn {
+  readonly name: string;
+  /** A model's own words stand in it, so that they could be taken for a formula. */
+  readonly freeText: boolean;
+}
+
+/** A value for a cell; `asIs` is a person's own text, written back as they wrote it. */
+export type CellOut = CellValue | { readonly asIs: string };
+
+/** Gives the cells of rows by key, in the order of the keys; `undefined` leaves a row as it is. */
+export type CellsOf = (keys: readonly string[]) => Promise<readonly (Readonly<Record<string, CellOut>> | undefined)[]>;
+
+/**
+ * The port to a table: rows out in a stream, cells in by key. A table never changes its source before the whole
+ * result is ready, and touches only the named columns.
+ */
+export interface Table {
+  /** For messages. */
+  readonly name: string;
+  /** Where results go, for messages. */
+  readonly target: string;
+  readonly keyColumn: string;
+  /** The columns of the source, in order. Throws when the table cannot be read. */
+  columns(): Promise<readonly string[]>;
+  /** All rows in a steady order. */
+  read(): AsyncIterable<Chunk>;
+  /** What now stands in the columns where results go, as text, by key; nothing where they do not exist yet. */
+  standing(columns: readonly string[]): AsyncIterable<readonly { readonly key: string; readonly values: Readonly<Record<string, string>> }[]>;
+  /** A mark that changes when anybody changes what `standing` reads; `undefined` where there is nothing yet. */
+  standingMark(): Promise<string | undefined>;
+  /** A mark that changes when the source changes; `undefined` where that cannot be told. */
+  sourceMark(): Promise<string | undefined>;
+  /** Writes columns: asks for the cells of every row, keeps everything else. Returns the new `standingMark`. */
+  write(columns: readonly TargetColumn[], cellsOf: CellsOf): Promise<string | undefined>;
+  /** The text that `standing` gives for a value once it is written. */
+  asWritten(column: TargetColumn, value: CellValue): string;
+}

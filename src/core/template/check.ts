@@ -1,0 +1,99 @@
+import { complain, nearest, type Complaint, type SourceDocument } from "../ground/index.js";
+import { kindOf, optionsOf, shapeSpec, type AnySpec, type ChoiceSpec } from "../kinds/index.js";
+import { parseText } from "./liquid.js";
+import type { Template } from "./template.js";
+
+const NAME = /^[\p{L}_][\p{L}\p{N}_]*$/u;
+
+/** What is wrong between the parts of a template whose parts are each right by themselves. */
+export function checkTemplate(template: Template, document: SourceDocument): Complaint[] {
+  return [
+    ...checkNames(template, document),
+    ...checkTask(template, document),
+    ...checkReferences(template, document),
+    ...checkMissing(template, document),
+    ...checkExamples(template, document),
+  ];
+}
+
+function checkNames(template: Template, document: SourceDocument): Complaint[] {
+  const found: Complaint[] = [];
+  for (const where of ["inputs", "answer", "references"] as const) {
+    for (const name of Object.keys(template[where] ?? {})) if (!NAME.test(name)) found.push(complain("badName", document.atKey([where, name]), { name }));
+  }
+  if (Object.keys(template.answer).length === 0) found.push(complain("noParts", document.atKey(["answer"]), undefined as never));
+  return found;
+}
+
+function checkTask(template: Template, document: SourceDocument): Complaint[] {
+  const found: Complaint[] = [];
+  const inputs = Object.keys(template.inputs);
+  const references = Object.keys(template.references ?? {});
+  const used = new Set<string>();
+  for (const key of ["role", "task"] as const) {
+    const source = template[key];
+    if (source === undefined) continue;
+    const { text, problem } = parseText(source);
+    if (problem) found.push(complain("taskSyntax", document.within([key], problem.line, problem.column), { problem: problem.problem }));
+    for (const { name, line, column } of text?.uses ?? []) {
+      used.add(name);
+      if (inputs.includes(name) || references.includes(name)) continue;
+      found.push(complain("unknownInput", document.within([key], line, column), { name, known: inputs, near: nearest(name, inputs) }));
+    }
+    if (problem) return found;
+  }
+  for (const name of inputs) if (!used.has(name)) found.push(complain("unusedInput", document.atKey(["inputs", name]), { name }));
+  return found;
+}
+
+function checkReferences(template: Template, document: SourceDocument): Complaint[] {
+  const known = Object.keys(template.references ?? {});
+  return Object.entries(template.answer).flatMap(([name, spec]) => {
+    const from = referenceOf(spec);
+    if (from === undefined || known.includes(from)) return [];
+    return [complain("unknownReference", document.at(["answer", name, "options", "from"]), { name: from, known, near: nearest(from, known) })];
+  });
+}
+
+/** The reference that a choice reads its options from, if it does. */
+export function referenceOf(spec: AnySpec): string | undefined {
+  const options = (spec as Partial<ChoiceSpec>).options;
+  if (spec.kind !== "choice" || !options || Array.isArray(options)) return undefined;
+  const keys = Object.keys(options);
+  return keys.length === 1 && keys[0] === "from" ? (options as { from: string }).from : undefined;
+}
+
+function checkMissing(template: Template, document: SourceDocument): Complaint[] {
+  const known = Object.keys(template.inputs);
+  return Object.keys(template.whenMissing ?? {})
+    .filter((name) => !known.includes(name))
+    .map((name) => complain("unknownKey", document.atKey(["whenMissing", name]), { key: name, known, near: nearest(name, known) }));
+}
+
+function checkExamples(template: Template, document: SourceDocument): Complaint[] {
+  const parts = Object.keys(template.answer);
+  const inputs = Object.keys(template.inputs);
+  return (template.examples ?? []).flatMap((example, index) => {
+    const at = ["examples", index] as const;
+    const found: Complaint[] = [];
+    for (const name of Object.keys(example.inputs)) {
+      if (!inputs.includes(name)) found.push(complain("unknownKey", document.atKey([...at, "inputs", name]), { key: name, known: inputs, near: nearest(name, inputs) }));
+    }
+    for (const name of Object.keys(example.answer)) {
+      if (!parts.includes(name)) found.push(complain("unknownPart", document.atKey([...at, "answer", name]), { name, known: parts, near: nearest(name, parts) }));
+    }
+    for (const part of parts) {
+      const spec = template.answer[part]!;
+      if (!(part in example.answer)) found.push(complain("missingKey", document.at([...at, "answer"]), { key: part }));
+      else if (!waitsForReference(spec)) {
+        const reading = shapeSpec(spec, kindOf).read(example.answer[part]);
+        if (!reading.ok) found.push(complain("badExample", document.at([...at, "answer", part]), { part, problem: reading.problem }));
+      }
+    }
+    return found;
+  });
+}
+
+function waitsForReference(spec: AnySpec): boolean {
+  return referenceOf(spec) !== undefined || (spec.kind === "choice" && optionsOf(spec as ChoiceSpec).length === 0);
+}

@@ -1,0 +1,22 @@
+import { canonicalJson, sha256Hex, type Json } from "../ground/index.js";
+import type { Prepared } from "./prepare.js";
+
+/** What of a model and its settings decides an answer. */
+export interface ModelIdentity {
+  /** Who serves the model: the address of its endpoint, or `standin`. */
+  readonly host: string;
+  readonly id: string;
+}
+
+/** Makes the fingerprints of a template asked of one model: SHA-256 over canonical JSON (RFC 8785). */
+export type Fingerprinter = (inputs: Readonly<Record<string, Json>>, ask?: number) => string;
+
+/**
+ * The part that all rows share is hashed once; a row adds its inputs. `ask` numbers repeated questions about the
+ * same thing, so that an answer asked for again is kept apart; 0 is the first.
+ */
+export function fingerprinter(prepared: Prepared, model: ModelIdentity): Fingerprinter {
+  const { temperature, seed } = prepared.template.model ?? {};
+  const base = sha256Hex(canonicalJson({ template: prepared.fingerprint, host: model.host, model: model.id, temperature, seed, maxTokens: prepared.maxTokens }));
+  return (inputs, ask = 0) => sha256Hex(`${base}${ask === 0 ? "" : `#${ask}`}${canonicalJson(inputs)}`);
+}

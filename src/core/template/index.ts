@@ -1,0 +1,21 @@
+export { fence } from "./fence.js";
+export { fingerprinter, type Fingerprinter, type ModelIdentity } from "./fingerprint.js";
+export type { NamedShape } from "./instruct.js";
+export { parsePlainText } from "./liquid.js";
+export { prepare, type Message, type Prepared, type References } from "./prepare.js";
+export { readInputs, type InputReading } from "./read-inputs.js";
+export { checkFormat, readTemplate, template, type TemplateReading } from "./read.js";
+export {
+  DEFAULT_MAX_TOKENS,
+  TEMPLATE_FORMAT,
+  type Example,
+  type InputSpec,
+  type InputValues,
+  type ModelChoice,
+  type PartValues,
+  type ReferenceSpec,
+  type Template,
+  type TemplateShape,
+  type WhenMissing,
+} from "./template.js";
+export { versionText } from "./version.js";

@@ -1,0 +1,118 @@
+import { Liquid, Output, analyzeSync, toValueSync, type Template as Node } from "liquidjs";
+import { fence } from "./fence.js";
+
+/** The tags that a task may use. Tags that read files, print unfenced text or keep state between renders are left out. */
+const TAGS = new Set(["if", "unless", "case", "for", "break", "continue", "assign", "comment", "raw", "#"]);
+
+const engine = new Liquid({
+  cache: false,
+  ownPropertyOnly: true,
+  strictFilters: true,
+  jsTruthy: false,
+  parseLimit: 1_000_000,
+  renderLimit: 2_000,
+  memoryLimit: 50_000_000,
+});
+for (const tag of Object.keys(engine.tags)) if (!TAGS.has(tag)) delete engine.tags[tag];
+
+/** A variable that a text uses from outside, and where: line and column count from 1. */
+export interface Use {
+  readonly name: string;
+  readonly line: number;
+  readonly column: number;
+}
+
+/** A text with placeholders, parsed once and rendered for every row. */
+export interface ParsedText {
+  readonly uses: readonly Use[];
+  render(scope: Record<string, unknown>): string;
+}
+
+export interface TextProblem {
+  readonly problem: string;
+  readonly line: number;
+  readonly column: number;
+}
+
+/**
+ * Parses Liquid text. Whatever it prints is fenced off as data, named after the variable it came from, except what
+ * comes from a name in `trusted`, which is the analyst's own.
+ */
+export function parseText(source: string, trusted: ReadonlySet<string> = new Set()): { text?: ParsedText; problem?: TextProblem } {
+  let nodes: Node[];
+  try {
+    nodes = engine.parse(source);
+  } catch (error) {
+    return { problem: readProblem(error as Error) };
+  }
+  const { globals } = analyzeSync(nodes, { partials: false });
+  const uses = Object.values(globals).flatMap((variables) =>
+    variables.map(({ segments, location }) => ({ name: String(segments[0]), line: location.row, column: location.col })));
+  fenceOutputs(nodes, new Set(trusted));
+  return { text: { uses, render: (scope) => engine.renderSync(nodes, scope) as string } };
+}
+
+/** Text whose placeholders are printed as they are; for plain columns and messages, never for prompts. */
+export function parsePlainText(source: string): { text?: ParsedText; problem?: TextProblem } {
+  try {
+    const nodes = engine.parse(source);
+    return { text: { uses: [], render: (scope) => engine.renderSync(nodes, scope) as string } };
+  } catch (error) {
+    return { problem: readProblem(error as Error) };
+  }
+}
+
+interface Named {
+  variable?: string;
+  key?: string;
+}
+
+function fenceOutputs(nodes: readonly Node[], trusted: Set<string>): void {
+  for (const node of nodes) {
+    const roots = rootsOf(node);
+    const own = roots.every((root) => trusted.has(root) || root === "forloop");
+    if (node instanceof Output) {
+      const label = own ? undefined : labelOf(node);
+      if (label !== undefined) (node.value.filters as unknown[]).push(fenceFilter(label));
+      continue;
+    }
+    // A loop's or an assignment's own name is trusted exactly when what it comes from is.
+    const local = (node as Named).variable ?? (node as Named).key;
+    if (typeof local === "string") {
+      if (own) trusted.add(local);
+      else trusted.delete(local);
+    }
+    const children = node.children ? (toValueSync(node.children(false, true)) as Node[]) : [];
+    if (children.length > 0) fenceOutputs(children, trusted);
+  }
+}
+
+/** The outermost names that a node itself reads, children left out. */
+function rootsOf(node: Node): string[] {
+  const alone = { token: node.token, render: node.render, ...(node.arguments ? { arguments: () => node.arguments!() } : {}) };
+  return Object.values(analyzeSync([alone as Node], { partials: false }).variables).flatMap((variables) => variables.map((v) => String(v.segments[0])));
+}
+
+function labelOf(node: Output): string {
+  const [variables] = Object.values(analyzeSync([node], { partials: false }).variables);
+  return variables?.[0]?.segments.filter((segment) => typeof segment === "string").join(".") ?? "value";
+}
+
+/** Stands at the end of an output's filters, in the form that the engine's own filters have. */
+function fenceFilter(label: string): { raw: boolean; render(value: unknown): IterableIterator<unknown> } {
+  return {
+    raw: false,
+    // eslint-disable-next-line require-yield
+    *render(value: unknown) {
+      return fence(label, value);
+    },
+  };
+}
+
+function readProblem(error: Error): TextProblem {
+  const at = /, line:(\d+)(?:, col:(\d+))?/.exec(error.message);
+  const first = error.message.split("\n")[0]!.replace(/,? ?line:\d+(, col:\d+)?/, "").replace(/,? ?file:\S+/, "");
+  const tag = /^tag "([^"]*)" not found/.exec(first);
+  const problem = tag ? `there is no tag \`${tag[1]}\` here; known tags: ${[...TAGS].filter((name) => name !== "#").join(", ")}` : first;
+  return { problem, line: Number(at?.[1] ?? 1), column: Number(at?.[2] ?? 1) };
+}

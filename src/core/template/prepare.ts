@@ -1,0 +1,104 @@
+import { canonicalJson, sha256Hex, YoroshiError, type Json } from "../ground/index.js";
+import { kindOf, shapeSpec, type AnySpec, type Option } from "../kinds/index.js";
+import { referenceOf } from "./check.js";
+import { FENCE_NOTE } from "./fence.js";
+import { tellAnswer, type NamedShape } from "./instruct.js";
+import { parseText, type ParsedText } from "./liquid.js";
+import { DEFAULT_MAX_TOKENS, type Template, type TemplateShape } from "./template.js";
+
+/** One turn of a conversation with a model. */
+export interface Message {
+  readonly role: "system" | "user" | "assistant";
+  readonly content: string;
+}
+
+/** A template with its references read: all that is needed to ask it about any number of rows. */
+export interface Prepared<Inputs = Record<string, Json>, Parts = Record<string, Json>> {
+  readonly template: Template<Inputs, Parts>;
+  readonly inputs: readonly NamedShape[];
+  readonly parts: readonly NamedShape[];
+  /** The JSON Schema of the whole answer. */
+  readonly schema: Record<string, Json>;
+  readonly maxTokens: number;
+  /** Hash of all in the template and its references that decides an answer. */
+  readonly fingerprint: string;
+  /** The prompt for one row: role, task with fenced inputs, what the answer must be; examples as earlier turns. */
+  render(inputs: Readonly<Record<string, Json | undefined>>): Message[];
+}
+
+/** Rows of the references that a template names. */
+export type References = Readonly<Record<string, readonly Option[]>>;
+
+/** Changes when the way prompts are built changes, so that answers to differently built prompts are told apart. */
+const PROMPT_FORMAT = 1;
+
+/**
+ * Makes a template ready to be asked.
+ *
+ * @throws YoroshiError `misuse` when a reference that the template names is not given or empty.
+ */
+export function prepare<Inputs, Parts>(template: Template<Inputs, Parts>, references: References = {}): Prepared<Inputs, Parts> {
+  const names = Object.keys(template.references ?? {});
+  for (const name of names) if (!references[name]) throw new YoroshiError("misuse", { problem: `The template ${template.name} needs the reference \`${name}\`.` });
+  const shaped = (specs: Readonly<Record<string, AnySpec>>): NamedShape[] =>
+    Object.entries(specs).map(([name, spec]) => ({ name, ...shapeSpec(resolve(spec, references, template.name), kindOf) }));
+  const parts = shaped(template.answer);
+  const inputs = shaped(template.inputs);
+  const schema: Record<string, Json> = {
+    type: "object",
+    properties: Object.fromEntries(parts.map((part) => [part.name, part.jsonSchema()])),
+    required: parts.map((part) => part.name),
+    additionalProperties: false,
+  };
+  const prompt = promptBuilder(template, parts, references);
+  return {
+    template,
+    inputs,
+    parts,
+    schema,
+    maxTokens: template.model?.maxTokens ?? DEFAULT_MAX_TOKENS,
+    fingerprint: sha256Hex(canonicalJson({
+      prompt: PROMPT_FORMAT,
+      role: template.role,
+      task: template.task,
+      inputs: template.inputs,
+      answer: Object.fromEntries(parts.map((part) => [part.name, part.spec])),
+      order: parts.map((part) => part.name),
+      examples: template.examples,
+      references: Object.fromEntries(names.map((name) => [name, references[name]])),
+    })),
+    render: prompt,
+  };
+}
+
+function resolve(spec: AnySpec, references: References, template: string): AnySpec {
+  const from = referenceOf(spec);
+  if (from === undefined) return spec;
+  const rows = references[from] ?? [];
+  if (rows.length === 0) throw new YoroshiError("misuse", { problem: `The reference \`${from}\` of the template ${template} has no rows, so there is nothing to choose from.` });
+  return { ...spec, resolved: rows } as AnySpec;
+}
+
+function promptBuilder(template: TemplateShape, parts: readonly NamedShape[], references: References): Prepared["render"] {
+  const trusted = new Set(Object.keys(references));
+  const role = template.role ? parsed(template.role, trusted) : undefined;
+  const task = parsed(template.task, trusted);
+  const answer = tellAnswer(parts);
+  const scopeOf = (inputs: Readonly<Record<string, unknown>>): Record<string, unknown> => ({ ...references, ...inputs });
+  const turn = (inputs: Readonly<Record<string, unknown>>): string => task.render(scopeOf(inputs)).trim();
+  const examples: Message[] = (template.examples ?? []).flatMap((example) => [
+    { role: "user" as const, content: turn(example.inputs) },
+    { role: "assistant" as const, content: JSON.stringify(Object.fromEntries(parts.map((part) => [part.name, example.answer[part.name]]))) },
+  ]);
+  return (inputs) => [
+    { role: "system", content: [role?.render(scopeOf(inputs)).trim(), FENCE_NOTE].filter(Boolean).join("\n\n") },
+    ...examples,
+    { role: "user", content: `${turn(inputs)}\n\n${answer}` },
+  ];
+}
+
+function parsed(source: string, trusted: ReadonlySet<string>): ParsedText {
+  const { text, problem } = parseText(source, trusted);
+  if (!text) throw new YoroshiError("misuse", { problem: `The template's text cannot be read: ${problem!.problem}.` });
+  return text;
+}

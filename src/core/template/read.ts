@@ -1,0 +1,111 @@
+import * as z from "zod";
+import { checkShape, complain, documentOf, nearest, readDocument, YoroshiError, type Complaint, type SourceDocument } from "../ground/index.js";
+import { hasKind, kindNames, kindOf, specSchema, type AnySpec } from "../kinds/index.js";
+import { checkTemplate } from "./check.js";
+import { TEMPLATE_FORMAT, type InputSpec, type InputValues, type PartValues, type Template, type TemplateShape } from "./template.js";
+
+const anything = z.unknown();
+const specs = z.record(z.string(), z.looseObject({ kind: z.string() }));
+
+/** A template file, kinds apart: those are checked by their own schemas, so that messages know their keys. */
+const templateFile = z.strictObject({
+  yoroshi: z.literal(TEMPLATE_FORMAT).optional(),
+  name: z.string().regex(/^[a-z0-9][a-z0-9-]*$/, "A name is made of small letters, digits and hyphens (for example `hazard-triage`)."),
+  title: z.string().optional(),
+  tags: z.array(z.string()).optional(),
+  inputs: specs,
+  references: z
+    .record(z.string(), z.strictObject({ file: z.string(), columns: z.strictObject({ name: z.string(), about: z.string().optional() }).optional() }))
+    .optional(),
+  role: z.string().optional(),
+  task: z.string().min(1, "The task is empty."),
+  answer: specs,
+  whenMissing: z.record(z.string(), z.enum(["decline", "proceed"], "Expected decline or proceed.")).optional(),
+  examples: z.array(z.strictObject({ inputs: z.record(z.string(), anything), answer: z.record(z.string(), anything) })).optional(),
+  model: z
+    .strictObject({
+      use: z.string().optional(),
+      temperature: z.number().min(0).max(2).optional(),
+      maxTokens: z.int().positive().optional(),
+      seed: z.int().optional(),
+    })
+    .optional(),
+});
+
+const INPUT_KEYS = { required: z.boolean().optional(), sample: z.unknown().optional() };
+const FROM_REFERENCE = z.strictObject({ from: z.string() });
+
+export interface TemplateReading {
+  readonly template?: Template;
+  readonly complaints: readonly Complaint[];
+}
+
+/** Reads a template from YAML. Every mistake is reported with file, line and column; then there is no template. */
+export function readTemplate(text: string, file: string): TemplateReading {
+  const { document, complaints } = readDocument(text, file);
+  if (!document) return { complaints };
+  const format = checkFormat(document, TEMPLATE_FORMAT);
+  if (format) return { complaints: [format] };
+  return checkDocument(document);
+}
+
+/**
+ * Makes a template in code, with the types of its inputs and answer inferred.
+ *
+ * @throws YoroshiError `filesInvalid` with every mistake found.
+ * @example
+ * const tone = template({
+ *   name: "tone",
+ *   inputs: { note: { kind: "text" } },
+ *   task: "How does the writer of this note feel? {{ note }}",
+ *   answer: { tone: { kind: "choice", options: ["calm", "upset"] } },
+ * });
+ */
+export function template<
+  const Inputs extends Readonly<Record<string, InputSpec>>,
+  const Parts extends Readonly<Record<string, AnySpec>>,
+>(shape: Omit<TemplateShape, "inputs" | "answer"> & { readonly inputs: Inputs; readonly answer: Parts }): Template<InputValues<Inputs>, PartValues<Parts>> {
+  const { template: made, complaints } = checkDocument(documentOf(shape, `template ${shape.name}`));
+  if (!made) throw new YoroshiError("filesInvalid", { complaints });
+  return made as Template<InputValues<Inputs>, PartValues<Parts>>;
+}
+
+/** The complaint about a file that does not begin with its format, or `undefined`. */
+export function checkFormat(document: SourceDocument, expected: string): Complaint | undefined {
+  const found = (document.value as { yoroshi?: unknown } | null)?.yoroshi;
+  if (found === undefined) return complain("missingFormat", { file: document.file, line: 1, column: 1 }, { expected });
+  return found === expected ? undefined : complain("wrongFormat", document.at(["yoroshi"]), { found: String(found), expected });
+}
+
+function checkDocument(document: SourceDocument): TemplateReading {
+  const shape = checkShape(templateFile, document.value, document);
+  const raw = (document.value ?? {}) as { inputs?: unknown; answer?: unknown };
+  const complaints = [...shape.complaints, ...checkSpecs(raw.inputs, "inputs", document), ...checkSpecs(raw.answer, "answer", document)];
+  if (!shape.value || complaints.length > 0) return { complaints };
+  const { yoroshi: _, ...rest } = shape.value;
+  const made = rest as unknown as Template;
+  const faults = checkTemplate(made, document);
+  return faults.length > 0 ? { complaints: faults } : { template: made, complaints: [] };
+}
+
+function checkSpecs(specsFound: unknown, where: "inputs" | "answer", document: SourceDocument): Complaint[] {
+  if (specsFound === null || typeof specsFound !== "object" || Array.isArray(specsFound)) return [];
+  return Object.entries(specsFound).flatMap(([name, spec]) => checkSpec(spec, [where, name], document, where === "inputs"));
+}
+
+function checkSpec(spec: unknown, path: (string | number)[], document: SourceDocument, isInput: boolean): Complaint[] {
+  const kindName = (spec as { kind?: unknown } | null)?.kind;
+  if (typeof kindName !== "string") return []; // the shape's own check has complained
+  if (!hasKind(kindName)) {
+    return [complain("unknownKind", document.at([...path, "kind"]), { kind: kindName, known: kindNames, near: nearest(kindName, kindNames) })];
+  }
+  const kind = kindOf(kindName);
+  const { options, ...others } = spec as { options?: unknown; of?: unknown };
+  // `options: { from: name }` reads a reference; any other map of options is meanings.
+  const fromReference = FROM_REFERENCE.safeParse(options).success;
+  const { complaints } = checkShape(specSchema(kind, isInput ? INPUT_KEYS : {}), fromReference ? others : spec, document, path);
+  if (complaints.length > 0) return complaints;
+  const faults = (kind.faults?.(spec as AnySpec) ?? []).map((fault) =>
+    fault === "noOptions" ? complain("noOptions", document.at(path), undefined as never) : complain("badValue", document.at(path), { problem: fault }));
+  return others.of === undefined ? faults : [...faults, ...checkSpec(others.of, [...path, "of"], document, false)];
+}

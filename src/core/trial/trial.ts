@@ -1,0 +1,139 @@
+import { askPrepared, type Answer } from "../answer/index.js";
+import type { CancelSignal, Clock, Json, Micros } from "../ground/index.js";
+import type { Ledger } from "../ledger/index.js";
+import { Budget, budgeted, paced, retrying, type Model } from "../model/index.js";
+import { fingerprinter, type Prepared } from "../template/index.js";
+import { grade, type Disagreement, type Graded, type PartGrade } from "./grade.js";
+import type { Samples, UnfitSample } from "./samples.js";
+
+export interface TrialSetup {
+  readonly prepared: Prepared;
+  readonly version: number;
+  readonly model: Model;
+  readonly ledger: Ledger;
+  readonly clock: Clock;
+  readonly samples: Samples;
+}
+
+export interface TrialOptions {
+  /** Most requests at once. Default 8. */
+  readonly atOnce?: number | undefined;
+  readonly spendCap?: Micros | undefined;
+  readonly signal?: CancelSignal | undefined;
+  readonly onProgress?: ((done: number, total: number) => void) | undefined;
+}
+
+export interface TrialReport {
+  readonly run: string;
+  readonly template: string;
+  readonly version: number;
+  readonly model: string;
+  /** The samples file, for messages. */
+  readonly file: string;
+  readonly samples: number;
+  readonly asked: number;
+  readonly reused: number;
+  readonly unanswered: number;
+  readonly tokensIn: number;
+  readonly tokensOut: number;
+  /** What this trial cost now; answers known before cost nothing again. */
+  readonly spent: Micros;
+  /** What all its answers cost when they were asked. */
+  readonly worth: Micros;
+  readonly tookMs: number;
+  readonly parts: readonly PartGrade[];
+  readonly disagreements: readonly Disagreement[];
+  readonly unfit: readonly UnfitSample[];
+}
+
+const DEFAULT_AT_ONCE = 8;
+
+/**
+ * Grades a template on samples. Answers that the ledger knows are reused, so that a trial where nothing changed asks
+ * nothing, and one with new samples asks only about those.
+ *
+ * @throws ModelFailure when the model cannot be used, BudgetSpent when the cap is too small; what was answered is kept.
+ */
+export async function trial(setup: TrialSetup, options: TrialOptions = {}): Promise<TrialReport> {
+  const { prepared, ledger, clock, samples } = setup;
+  const began = clock.now();
+  const run = `trial-${began.toString(36)}-${Math.floor(clock.random() * 0xffffff).toString(36)}`;
+  const { template } = prepared;
+  await ledger.startRun({ id: run, kind: "trial", subject: template.name, startedAt: began });
+  const { answers, asked } = await answerAll(setup, options, run);
+  const graded = samples.samples.map((_, index): Graded => {
+    const answer = answers[index]!;
+    return answer.state === "answered" ? { parts: answer.parts } : { reason: answer.reason };
+  });
+  const now = answers.filter((_, index) => asked.has(index));
+  const report: TrialReport = {
+    run,
+    template: template.name,
+    version: setup.version,
+    model: setup.model.id,
+    file: samples.file,
+    samples: samples.samples.length,
+    asked: now.length,
+    reused: answers.length - now.length,
+    unanswered: answers.filter((answer) => answer.state !== "answered").length,
+    tokensIn: sum(now, (answer) => answer.usage.tokensIn),
+    tokensOut: sum(now, (answer) => answer.usage.tokensOut),
+    spent: sum(now, (answer) => answer.spent),
+    worth: sum(answers, (answer) => answer.spent),
+    tookMs: clock.now() - began,
+    unfit: samples.unfit,
+    ...grade(prepared, samples.graded, samples.samples, graded),
+  };
+  await ledger.endRun({ id: run, endedAt: clock.now(), end: "done", tally: report as unknown as Json });
+  await ledger.flush();
+  return report;
+}
+
+/** The newest trial of the template with another version on the same samples file, to compare with. */
+export async function earlierTrial(ledger: Ledger, report: TrialReport, version?: number): Promise<TrialReport | undefined> {
+  const runs = await ledger.runs("trial", report.template, 200);
+  const reports = runs.flatMap((run) => (run.tally ? [run.tally as unknown as TrialReport] : []));
+  return reports.find((other) => other.file === report.file && (version === undefined ? other.version !== report.version : other.version === version));
+}
+
+async function answerAll(setup: TrialSetup, options: TrialOptions, run: string): Promise<{ answers: Answer[]; asked: Set<number> }> {
+  const { prepared, ledger, clock, samples, model } = setup;
+  const fingerprint = fingerprinter(prepared, model);
+  const marks = samples.samples.map((sample) => fingerprint(sample.inputs));
+  const known = await ledger.answers(marks);
+  const answers = new Map<string, Answer>();
+  for (const [index, record] of known.entries()) if (record) answers.set(marks[index]!, record.answer);
+  // Samples with the same inputs are one question; the first of them counts as asked.
+  const firsts = new Map<string, number>();
+  for (const [index, mark] of marks.entries()) if (!firsts.has(mark)) firsts.set(mark, index);
+  const questions = [...firsts].filter(([mark]) => !answers.has(mark));
+  const asked = new Set<number>();
+  const layered = retrying(clock)(paced(clock, model.limits)(budgeted(new Budget(options.spendCap))(model)));
+  let done = marks.length - questions.length;
+  options.onProgress?.(done, marks.length);
+  const next = questions[Symbol.iterator]();
+  let failure: { readonly error: unknown } | undefined;
+  const worker = async (): Promise<void> => {
+    for (let item = next.next(); !item.done && !failure; item = next.next()) {
+      const [mark, index] = item.value;
+      try {
+        const answer = await askPrepared(prepared, samples.samples[index]!.inputs, { model: layered, clock, signal: options.signal });
+        answers.set(mark, answer);
+        asked.add(index);
+        if (answer.state !== "failed") {
+          await ledger.recordAnswer({ fingerprint: mark, template: prepared.template.name, version: setup.version, model: model.id, run, at: clock.now(), answer });
+        }
+        options.onProgress?.(++done, marks.length);
+      } catch (error) {
+        failure ??= { error };
+      }
+    }
+  };
+  await Promise.all(Array.from({ length: options.atOnce ?? model.limits?.atOnce ?? DEFAULT_AT_ONCE }, worker));
+  if (failure) throw failure.error;
+  return { answers: marks.map((mark) => answers.get(mark)!), asked };
+}
+
+function sum<T>(items: readonly T[], of: (item: T) => number): number {
+  return items.reduce((total, item) => total + of(item), 0);
+}

@@ -1,0 +1,3 @@
+export type { OpenModel } from "./models.js";
+export { openProject, type LoadedTemplate, type Project, type ProjectOptions } from "./project.js";
+export { PROJECT_FILE, PROJECT_FORMAT, type ModelEntry, type ProjectFile } from "./project-file.js";

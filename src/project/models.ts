@@ -1,0 +1,67 @@
+import { chatCompletions } from "../adapters/chat-completions/index.js";
+import { viaUndici } from "../adapters/chat-completions/send-undici.js";
+import { nearest, YoroshiError, type Clock, type Model } from "../core/index.js";
+import { STANDIN_HOST, STANDIN_ID } from "../core/standin/index.js";
+import { standinServer, type StandinServer } from "../services/standin-server/index.js";
+import type { ModelEntry, ProjectFile } from "./project-file.js";
+
+/** The models of a project, opened as they are needed. */
+export interface Models {
+  /** A model by its name in yoroshi.yaml; the first one, or the stand-in, where no name is given. */
+  open(name: string | undefined): Promise<OpenModel>;
+  close(): Promise<void>;
+}
+
+export interface OpenModel {
+  readonly name: string;
+  readonly model: Model;
+  readonly isStandin: boolean;
+}
+
+const STANDIN_ENTRY: ModelEntry = { endpoint: "standin" };
+
+export function projectModels(project: ProjectFile, clock: Clock, onNotice: (text: string) => void): Models {
+  const open = new Map<string, Promise<OpenModel>>();
+  let server: Promise<StandinServer> | undefined;
+
+  const make = async (name: string, entry: ModelEntry): Promise<OpenModel> => {
+    const isStandin = entry.endpoint === "standin";
+    const endpoint = isStandin ? (await (server ??= standinServer())).endpoint : entry.endpoint;
+    const model = chatCompletions({
+      endpoint,
+      id: entry.id ?? STANDIN_ID,
+      host: isStandin ? STANDIN_HOST : undefined,
+      key: keyOf(name, entry),
+      price: entry.price,
+      limits: entry.limits,
+      jsonSchema: entry.can === undefined || entry.can.includes("jsonSchema"),
+      timeoutMs: entry.timeoutSeconds === undefined ? undefined : entry.timeoutSeconds * 1000,
+      send: viaUndici(),
+      clock,
+      onSchemaRefused: () => onNotice(`The model ${name} does not take a JSON Schema; it is left out for the rest of this run. Say \`can: []\` in yoroshi.yaml to leave it out from the start.`),
+    });
+    return { name, model, isStandin };
+  };
+
+  return {
+    open: (wanted) => {
+      const names = Object.keys(project.models);
+      const name = wanted ?? names[0] ?? "standin";
+      const entry = project.models[name] ?? (names.length === 0 || name === "standin" ? STANDIN_ENTRY : undefined);
+      if (!entry) throw new YoroshiError("notFound", { what: "model", name, known: names, near: nearest(name, names) });
+      let opened = open.get(name);
+      if (!opened) open.set(name, (opened = make(name, entry)));
+      return opened;
+    },
+    close: async () => {
+      if (server) await (await server).close();
+    },
+  };
+}
+
+function keyOf(name: string, entry: ModelEntry): string | undefined {
+  if (!entry.key) return undefined;
+  const key = process.env[entry.key.env];
+  if (!key) throw new YoroshiError("keyMissing", { model: name, env: entry.key.env });
+  return key;
+}

@@ -1,0 +1,55 @@
+import * as z from "zod";
+import { checkFormat, checkShape, complain, readDocument, type Complaint } from "../core/index.js";
+
+export const PROJECT_FORMAT = "project/1";
+export const PROJECT_FILE = "yoroshi.yaml";
+
+const limit = z.int().positive().optional();
+
+const model = z.strictObject({
+  /** An address up to and without `/chat/completions`, or `standin`. */
+  endpoint: z.union([z.literal("standin"), z.url({ protocol: /^https?$/ })], "Expected an address that begins with http:// or https://, or `standin`."),
+  id: z.string().min(1).optional(),
+  key: z.strictObject({ env: z.string().min(1) }).optional(),
+  price: z.strictObject({ input: z.number().min(0), output: z.number().min(0) }).optional(),
+  limits: z.strictObject({ requestsPerMinute: limit, tokensPerMinute: limit, atOnce: limit }).optional(),
+  can: z.array(z.enum(["jsonSchema", "images"], "Expected jsonSchema or images.")).optional(),
+  timeoutSeconds: z.number().positive().optional(),
+});
+
+const projectFile = z.strictObject({
+  yoroshi: z.literal(PROJECT_FORMAT),
+  currency: z.string().regex(/^[A-Z]{3}$/, "Expected a currency by its three capital letters (ISO 4217), for example USD.").default("USD"),
+  timeZone: z.string().default("UTC"),
+  models: z.record(z.string(), model).default({}),
+});
+
+export type ModelEntry = z.infer<typeof model>;
+export type ProjectFile = z.infer<typeof projectFile>;
+
+/** Reads `yoroshi.yaml`. Every mistake is reported with its place; a key written into the file is one of them. */
+export function readProjectFile(text: string, file: string): { project?: ProjectFile; complaints: readonly Complaint[] } {
+  const { document, complaints } = readDocument(text, file);
+  if (!document) return { complaints };
+  const format = checkFormat(document, PROJECT_FORMAT);
+  if (format) return { complaints: [format] };
+  const models = (document.value as { models?: unknown }).models;
+  const secrets = Object.entries((models ?? {}) as Record<string, { key?: unknown } | null>)
+    .filter(([, entry]) => typeof entry?.key === "string")
+    .map(([name]) => complain("secretInFile", document.at(["models", name, "key"]), undefined as never));
+  const shape = checkShape(projectFile, document.value, document);
+  const others = secrets.length > 0 ? shape.complaints.filter((complaint) => complaint.code !== "wrongType") : shape.complaints;
+  if (!shape.value) return { complaints: [...secrets, ...others] };
+  if (!isTimeZone(shape.value.timeZone)) {
+    return { complaints: [complain("badValue", document.at(["timeZone"]), { problem: `There is no time zone \`${shape.value.timeZone}\`. Use an IANA name such as Pacific/Auckland.` })] };
+  }
+  return { project: shape.value, complaints: [] };
+}
+
+function isTimeZone(name: string): boolean {
+  try {
+    return new Intl.DateTimeFormat("en", { timeZone: name }) !== undefined;
+  } catch {
+    return false;
+  }
+}

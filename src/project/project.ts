@@ -1,0 +1,246 @@
+import { existsSync } from "node:fs";
+import path from "node:path";
+import { csvTable, readSmallCsv } from "../adapters/csv/index.js";
+import { sqliteLedger } from "../adapters/sqlite-ledger/index.js";
+import { systemClock } from "../adapters/system-clock/index.js";
+import {
+  checkPlan,
+  complain,
+  nearest,
+  prepare,
+  readPlan,
+  readSamples,
+  readTemplate,
+  stepOf,
+  versionText,
+  YoroshiError,
+  type Clock,
+  type Complaint,
+  type FillSetup,
+  type Ledger,
+  type Option,
+  type Plan,
+  type Prepared,
+  type References,
+  type Samples,
+  type Table,
+  type Template,
+  type VersionRecord,
+} from "../core/index.js";
+import { findFile, findUpwards, insideProject, listFiles, readText, type NamedFile } from "./files.js";
+import { projectModels, type Models, type OpenModel } from "./models.js";
+import { PROJECT_FILE, readProjectFile, type ProjectFile } from "./project-file.js";
+
+export interface LoadedTemplate {
+  readonly template: Template;
+  /** Relative to the project. */
+  readonly file: string;
+  readonly text: string;
+}
+
+/** A user's project: its files, its ledger, its models. */
+export interface Project {
+  readonly root: string;
+  readonly settings: ProjectFile;
+  readonly clock: Clock;
+  readonly models: Models;
+  ledger(): Ledger;
+  listTemplates(): Promise<NamedFile[]>;
+  listPlans(): Promise<NamedFile[]>;
+  template(nameOrPath: string): Promise<LoadedTemplate>;
+  plan(nameOrPath: string): Promise<Plan>;
+  isPlan(nameOrPath: string): Promise<boolean>;
+  /** Complaints about one file, and about what it names. */
+  check(what: "template" | "plan", nameOrPath: string): Promise<readonly Complaint[]>;
+  /** A template with its references read. */
+  prepare(template: Template): Promise<Prepared>;
+  /** The version of a template's content; the ledger gives it a number. */
+  version(loaded: LoadedTemplate): Promise<VersionRecord>;
+  table(plan: Plan, inPlace?: boolean): Table;
+  /** A plan with all that it names, ready to fill; complains about columns that its table lacks. */
+  fillSetup(nameOrPath: string, options?: { readonly inPlace?: boolean }): Promise<{ readonly setup: FillSetup; readonly model: OpenModel }>;
+  /** A samples file; by habit the one named after the template. */
+  samples(prepared: Prepared, file: string | undefined): Promise<Samples>;
+  close(): Promise<void>;
+}
+
+export interface ProjectOptions {
+  /** Where to look from. Default: the working directory. */
+  readonly cwd?: string | undefined;
+  readonly clock?: Clock | undefined;
+  /** Told what a person should know though nothing is wrong. */
+  readonly onNotice?: ((text: string) => void) | undefined;
+}
+
+/**
+ * Opens the project around a folder.
+ *
+ * @throws YoroshiError `noProject`, `filesInvalid`, `fileUnreadable`.
+ */
+export async function openProject(options: ProjectOptions = {}): Promise<Project> {
+  const cwd = path.resolve(options.cwd ?? process.cwd());
+  const root = findUpwards(cwd, PROJECT_FILE);
+  if (root === undefined) throw new YoroshiError("noProject", { folder: cwd });
+  const read = readProjectFile(await readText(path.join(root, PROJECT_FILE), PROJECT_FILE), PROJECT_FILE);
+  if (!read.project) throw new YoroshiError("filesInvalid", { complaints: read.complaints });
+  return new OpenProject(root, cwd, read.project, options.clock ?? systemClock(), options.onNotice ?? (() => undefined));
+}
+
+class OpenProject implements Project {
+  readonly models: Models;
+  #ledger: Ledger | undefined;
+
+  constructor(
+    readonly root: string,
+    readonly cwd: string,
+    readonly settings: ProjectFile,
+    readonly clock: Clock,
+    onNotice: (text: string) => void,
+  ) {
+    this.models = projectModels(settings, clock, onNotice);
+  }
+
+  ledger(): Ledger {
+    return (this.#ledger ??= sqliteLedger(path.join(this.root, ".yoroshi", "ledger.sqlite")));
+  }
+
+  listTemplates(): Promise<NamedFile[]> {
+    return listFiles(this.root, "templates");
+  }
+
+  listPlans(): Promise<NamedFile[]> {
+    return listFiles(this.root, "plans");
+  }
+
+  async template(nameOrPath: string): Promise<LoadedTemplate> {
+    const { file } = await findFile(this.root, this.cwd, "templates", "template", nameOrPath);
+    const text = await readText(path.resolve(this.root, file), file);
+    const { template, complaints } = readTemplate(text, file);
+    if (!template) throw new YoroshiError("filesInvalid", { complaints });
+    return { template, file, text };
+  }
+
+  async plan(nameOrPath: string): Promise<Plan> {
+    const { plan, complaints } = await this.#readPlan(nameOrPath);
+    if (!plan) throw new YoroshiError("filesInvalid", { complaints });
+    return plan;
+  }
+
+  async isPlan(nameOrPath: string): Promise<boolean> {
+    if (/\.ya?ml$/.test(nameOrPath)) {
+      const { file } = await findFile(this.root, this.cwd, "plans", "plan", nameOrPath);
+      return /^yoroshi:\s*plan\//m.test(await readText(path.resolve(this.root, file), file));
+    }
+    return (await this.listPlans()).some((plan) => plan.name === nameOrPath);
+  }
+
+  async check(what: "template" | "plan", nameOrPath: string): Promise<readonly Complaint[]> {
+    return what === "template" ? this.#checkTemplate(nameOrPath) : this.#checkPlan(nameOrPath);
+  }
+
+  async prepare(template: Template): Promise<Prepared> {
+    const references: Record<string, readonly Option[]> = {};
+    for (const [name, spec] of Object.entries(template.references ?? {})) {
+      const { columns, rows } = await readSmallCsv(insideProject(this.root, spec.file), spec.file);
+      const nameColumn = spec.columns?.name ?? columns[0] ?? "";
+      const aboutColumn = spec.columns ? spec.columns.about : columns[1];
+      for (const column of [nameColumn, aboutColumn]) {
+        if (column !== undefined && !columns.includes(column)) {
+          throw new YoroshiError("tableBroken", { table: spec.file, place: "row 1", problem: `there is no column \`${column}\`, which the reference \`${name}\` reads. Columns: ${columns.join(", ")}.` });
+        }
+      }
+      references[name] = rows
+        .map(({ values }) => ({ name: values[nameColumn]?.trim() ?? "", about: (aboutColumn && values[aboutColumn]?.trim()) || undefined }))
+        .filter((option) => option.name !== "");
+    }
+    return prepare(template, references as References);
+  }
+
+  version({ template, text }: LoadedTemplate): Promise<VersionRecord> {
+    return this.ledger().versionOf(template.name, { hash: versionText(template), text, at: this.clock.now() });
+  }
+
+  table(plan: Plan, inPlace = false): Table {
+    return csvTable({ file: insideProject(this.root, plan.table.file), name: plan.table.file, key: plan.table.key, inPlace });
+  }
+
+  async fillSetup(nameOrPath: string, { inPlace = false }: { readonly inPlace?: boolean } = {}): Promise<{ setup: FillSetup; model: OpenModel }> {
+    const { plan, document, complaints } = await this.#readPlan(nameOrPath);
+    if (!plan || !document) throw new YoroshiError("filesInvalid", { complaints });
+    const loaded = await this.#stepTemplate(plan);
+    const table = this.table(plan, inPlace);
+    const found = checkPlan(plan, loaded.template, document, { name: plan.table.file, columns: await table.columns() });
+    if (found.length > 0) throw new YoroshiError("filesInvalid", { complaints: found });
+    const prepared = await this.prepare(loaded.template);
+    const model = await this.models.open(loaded.template.model?.use);
+    const { version } = await this.version(loaded);
+    return { setup: { plan, table, prepared, version, model: model.model, ledger: this.ledger(), clock: this.clock }, model };
+  }
+
+  async samples(prepared: Prepared, file: string | undefined): Promise<Samples> {
+    const { name } = prepared.template;
+    const chosen = file === undefined ? path.join("samples", `${name}.csv`) : path.relative(this.root, path.resolve(this.cwd, file));
+    const absolute = path.resolve(this.root, chosen);
+    if (file === undefined && !existsSync(absolute)) {
+      throw new YoroshiError("badOption", { option: "--samples", problem: `there is no ${chosen}. Name a CSV file with columns for the inputs and for the right values.` });
+    }
+    const { columns, rows } = await readSmallCsv(absolute, chosen);
+    const known = new Set([...prepared.inputs, ...prepared.parts].map((shape) => shape.name.toLowerCase()));
+    const keyColumn = columns.find((column) => !known.has(column.toLowerCase()) && new Set(rows.map((row) => row.values[column])).size === rows.length);
+    return readSamples(prepared, chosen, columns, rows, keyColumn);
+  }
+
+  async close(): Promise<void> {
+    await this.models.close();
+    await this.#ledger?.close();
+  }
+
+  async #readPlan(nameOrPath: string): Promise<ReturnType<typeof readPlan>> {
+    const { file } = await findFile(this.root, this.cwd, "plans", "plan", nameOrPath);
+    return readPlan(await readText(path.resolve(this.root, file), file), file);
+  }
+
+  async #stepTemplate(plan: Plan): Promise<LoadedTemplate> {
+    return this.template(stepOf(plan).step.template);
+  }
+
+  async #checkTemplate(nameOrPath: string): Promise<readonly Complaint[]> {
+    const { file } = await findFile(this.root, this.cwd, "templates", "template", nameOrPath);
+    const { template, complaints } = readTemplate(await readText(path.resolve(this.root, file), file), file);
+    if (!template) return complaints;
+    const found: Complaint[] = [];
+    const names = Object.keys(this.settings.models);
+    const use = template.model?.use;
+    if (use !== undefined && names.length > 0 && !names.includes(use)) {
+      found.push(complain("unknownModel", { file, line: 1, column: 1 }, { name: use, known: names, near: nearest(use, names) }));
+    }
+    try {
+      await this.prepare(template);
+    } catch (error) {
+      if (!(error instanceof YoroshiError)) throw error;
+      found.push(complain("referenceUnreadable", { file, line: 1, column: 1 }, { problem: error.message }));
+    }
+    return found;
+  }
+
+  async #checkPlan(nameOrPath: string): Promise<readonly Complaint[]> {
+    const { plan, document, complaints } = await this.#readPlan(nameOrPath);
+    if (!plan || !document) return complaints;
+    const { name, step } = stepOf(plan);
+    const known = (await this.listTemplates()).map((template) => template.name);
+    const loaded = await this.#stepTemplate(plan).catch((error: unknown) => {
+      if (error instanceof YoroshiError) return undefined; // the template's own complaints are told with it
+      throw error;
+    });
+    if (!loaded) {
+      const missing = step.template;
+      return known.includes(missing) ? [] : [complain("unknownTemplate", document.at(["steps", name, "template"]), { name: missing, known, near: nearest(missing, known) })];
+    }
+    try {
+      return checkPlan(plan, loaded.template, document, { name: plan.table.file, columns: await this.table(plan).columns() });
+    } catch (error) {
+      if (!(error instanceof YoroshiError)) throw error;
+      return [...checkPlan(plan, loaded.template, document), complain("referenceUnreadable", document.at(["table", "file"]), { problem: error.message })];
+    }
+  }
+}
