@@ -83,16 +83,19 @@ function partLine(part: PartGrade): string[] {
 
 function printConfusion({ part, confusion }: PartGrade): void {
   if (!confusion || confusion.labels.length < 2) return;
-  const anyUnanswered = confusion.counts.some((row) => row.at(-1)! > 0);
+  const { labels, counts } = confusion;
+  const anyUnanswered = counts.some((row) => row.at(-1)! > 0);
+  // Long names would not fit across, so the columns carry the rows' numbers.
+  const numbered = labels.length > 6 || labels.some((label) => label.length > 10);
   out(`\n${heading(part)}  ${quiet("right value down, answer across")}`);
-  const short = (label: string): string => cut(label, 9);
-  const head = ["", ...confusion.labels.map(short), ...(anyUnanswered ? ["none"] : [])];
-  const rows = confusion.labels.map((label, row) => [
-    cut(label, 18),
-    ...confusion.labels.map((_, column) => cell(confusion.counts[row]![column]!, row === column)),
-    ...(anyUnanswered ? [cell(confusion.counts[row]!.at(-1)!, false)] : []),
+  const head = [...(numbered ? [""] : []), "", ...labels.map((label, index) => (numbered ? String(index + 1) : label)), ...(anyUnanswered ? ["none"] : [])];
+  const rows = labels.map((label, row) => [
+    ...(numbered ? [quiet(String(row + 1))] : []),
+    cut(label, 24),
+    ...labels.map((_, column) => cell(counts[row]![column]!, row === column)),
+    ...(anyUnanswered ? [cell(counts[row]!.at(-1)!, false)] : []),
   ]);
-  out(table(head, rows, { right: head.map((_, index) => index).slice(1) }));
+  out(table(head, rows, { right: head.map((_, index) => index).filter((index) => index !== (numbered ? 1 : 0)) }));
 }
 
 function cell(count: number, onDiagonal: boolean): string {

@@ -1,5 +1,5 @@
 import { askPrepared, type Answer } from "../answer/index.js";
-import { toMicros, YoroshiError, type Json, type Micros } from "../ground/index.js";
+import { relaySignal, toMicros, YoroshiError, type Json, type Micros } from "../ground/index.js";
 import type { CellRecord } from "../ledger/index.js";
 import { Budget, budgeted, BudgetSpent, ModelFailure, paced, retrying, type Model } from "../model/index.js";
 import type { Row } from "../table/index.js";
@@ -55,10 +55,12 @@ export async function fill(setup: FillSetup, options: FillOptions = {}): Promise
   await work.ledger.startRun({ id: run, kind: "fill", subject: work.plan.name, startedAt: began });
   const newEdits = await absorbEdits(work, run);
   const budget = new Budget(options.spendCap ?? (work.plan.limits.spend === undefined ? undefined : toMicros(work.plan.limits.spend)));
-  const filling = new Filling(work, options, run, budget);
+  const drop = relaySignal(options.drop);
+  const filling = new Filling(work, { ...options, drop: drop.signal }, run, budget);
   try {
     await filling.go();
   } finally {
+    drop.release();
     // Also after an error in the table: what was answered is in the ledger, and the run has an end.
     await work.ledger.endRun({ id: run, endedAt: work.clock.now(), end: filling.end, tally: filling.tally as unknown as Json });
   }

@@ -6,5 +6,6 @@ export { documentOf, readDocument, type Path, type SourceDocument } from "./docu
 export { ERRORS, YoroshiError, isYoroshiError, type ErrorCode, type ErrorDetails } from "./errors.js";
 export { formatMoney, toMicros, type Micros } from "./money.js";
 export { nearest } from "./nearest.js";
+export { relaySignal } from "./relay.js";
 export { checkShape } from "./shape.js";
 export { countChars, groupDigits, joinWords, plural, sentences, utf8Length, wellFormed } from "./words.js";

@@ -60,7 +60,7 @@ function choose(part: AskedPart, words: readonly Term[], request: ReadRequest): 
     }
     return { option: part.options[index]!, sum, because };
   });
-  const other = results.find(({ option }) => /fits none|none of the|anything else|everything else|other|unclear|unknown/i.test(`${option.name} ${option.about}`));
+  const other = results.find(({ option }) => /fits none of the others|none of (these|the above)|(any|every)thing else/i.test(option.about) || /^(other|others|unclear|unknown|none|rest|misc\w*)$/i.test(option.name));
   const best = results.filter((result) => result !== other).reduce<(typeof results)[number] | undefined>((top, result) => (!top || result.sum > top.sum ? result : top), undefined);
   const chosen = best && (best.sum >= HARDLY || !other) ? best : (other ?? best);
   return { option: chosen?.option.name ?? "", because: chosen?.because ?? new Set() };
@@ -90,7 +90,8 @@ function score(part: AskedPart, text: string, words: readonly Term[]): number {
   const from = part.from ?? 1;
   const to = part.to ?? 5;
   const alarming = part.scale.length === 0 || part.scale.some(({ about }) => [...stems(about)].some(isAlarmWord)) || /sever|urgen|risk|bad|danger|harm|serious/i.test(part.about);
-  let level = alarmOf(text);
+  // Whoever writes at length without a grave word still writes about something.
+  let level = Math.max(alarmOf(text), Math.min(0.35, 0.04 * words.length));
   if (!alarming) level = 1 - level;
   const toned = from + level * (to - from);
   const matches = part.scale.map(({ point, about }) => ({ point, overlap: overlap(words, stems(about)) })).filter(({ overlap: share }) => share > 0.2);

@@ -66,9 +66,15 @@ const lexicon = (weights: Record<string, number>): Map<string, number> => new Ma
 
 /** Words that sound like harm or danger, 0 to 1. */
 const ALARM = lexicon({
-  death: 1, die: 1, died: 1, dead: 1, killed: 1, kill: 1, drown: 1, drowned: 1, overboard: 1, explosion: 1, fire: 0.85, flames: 0.85, unconscious: 0.95, crush: 0.9, crushed: 0.9, collapse: 0.8, collapsed: 0.8, ambulance: 0.85,
-  hospital: 0.85, burn: 0.7, burned: 0.7, smoke: 0.65, injury: 0.65, injured: 0.7, blood: 0.7, bleeding: 0.7, emergency: 0.75, danger: 0.65, dangerous: 0.65, collision: 0.8, fell: 0.55, fall: 0.5, snapped: 0.65, parted: 0.6, whipped: 0.7, broken: 0.45, broke: 0.45,
-  sprained: 0.5, hurt: 0.5, cut: 0.45, bruise: 0.4, bruised: 0.4, slipped: 0.4, slip: 0.35, leak: 0.35, alarm: 0.45, failed: 0.45, failure: 0.45, threatened: 0.6, hit: 0.45, struck: 0.55, trapped: 0.8, jammed: 0.4, wrong: 0.3, urgent: 0.7, angry: 0.35, furious: 0.5, terrible: 0.5, awful: 0.5, worst: 0.6, shock: 0.6, gas: 0.5, fumes: 0.5, loose: 0.3, missing: 0.3,
+  missing: 0.4, cracked: 0.5, crack: 0.5, loose: 0.45, worn: 0.4, jammed: 0.45, stuck: 0.45, blocked: 0.35, faulty: 0.5, fault: 0.45, defect: 0.5, damaged: 0.5,
+  damage: 0.45, rusted: 0.4, corroded: 0.4, leaking: 0.45, overheating: 0.55, spilled: 0.4, lost: 0.5, sick: 0.45, drunk: 0.45, shouting: 0.4, weapon: 0.9, chest: 0.7,
+  choked: 0.75, fainted: 0.6, dizzy: 0.5, bottle: 0.2, pinned: 0.8, grounded: 0.7, smoking: 0.55, sparks: 0.6, overdue: 0.4, expired: 0.4, delayed: 0.3, complaint: 0.3,
+  refund: 0.3, cancelled: 0.4, unlocked: 0.4, unguarded: 0.7, trapped: 0.8, death: 1, die: 1, died: 1, dead: 1, killed: 1, kill: 1, drown: 1,
+  drowned: 1, overboard: 1, explosion: 1, fire: 0.85, flames: 0.85, unconscious: 0.95, crush: 0.9, crushed: 0.9, collapse: 0.8, collapsed: 0.8, ambulance: 0.85, hospital: 0.85,
+  burn: 0.7, burned: 0.7, smoke: 0.65, injury: 0.65, injured: 0.7, blood: 0.7, bleeding: 0.7, emergency: 0.75, danger: 0.65, dangerous: 0.65, collision: 0.8, fell: 0.55,
+  fall: 0.5, snapped: 0.65, parted: 0.6, whipped: 0.7, broken: 0.45, broke: 0.45, sprained: 0.5, hurt: 0.5, cut: 0.45, bruise: 0.4, bruised: 0.4, slipped: 0.4,
+  slip: 0.35, leak: 0.35, alarm: 0.45, failed: 0.45, failure: 0.45, threatened: 0.6, hit: 0.45, struck: 0.55, wrong: 0.3, urgent: 0.7, angry: 0.35, furious: 0.5,
+  terrible: 0.5, awful: 0.5, worst: 0.6, shock: 0.6, gas: 0.5, fumes: 0.5,
 });
 
 /** Words that make light of things: they lower the alarm. */

@@ -1,5 +1,5 @@
 import { askPrepared, type Answer } from "../answer/index.js";
-import type { CancelSignal, Clock, Json, Micros } from "../ground/index.js";
+import { relaySignal, type CancelSignal, type Clock, type Json, type Micros } from "../ground/index.js";
 import type { Ledger } from "../ledger/index.js";
 import { Budget, budgeted, paced, retrying, type Model } from "../model/index.js";
 import { fingerprinter, type Prepared } from "../template/index.js";
@@ -111,13 +111,14 @@ async function answerAll(setup: TrialSetup, options: TrialOptions, run: string):
   const layered = retrying(clock)(paced(clock, model.limits)(budgeted(new Budget(options.spendCap))(model)));
   let done = marks.length - questions.length;
   options.onProgress?.(done, marks.length);
+  const signal = relaySignal(options.signal);
   const next = questions[Symbol.iterator]();
   let failure: { readonly error: unknown } | undefined;
   const worker = async (): Promise<void> => {
     for (let item = next.next(); !item.done && !failure; item = next.next()) {
       const [mark, index] = item.value;
       try {
-        const answer = await askPrepared(prepared, samples.samples[index]!.inputs, { model: layered, clock, signal: options.signal });
+        const answer = await askPrepared(prepared, samples.samples[index]!.inputs, { model: layered, clock, signal: signal.signal });
         answers.set(mark, answer);
         asked.add(index);
         if (answer.state !== "failed") {
@@ -130,6 +131,7 @@ async function answerAll(setup: TrialSetup, options: TrialOptions, run: string):
     }
   };
   await Promise.all(Array.from({ length: options.atOnce ?? model.limits?.atOnce ?? DEFAULT_AT_ONCE }, worker));
+  signal.release();
   if (failure) throw failure.error;
   return { answers: marks.map((mark) => answers.get(mark)!), asked };
 }
