@@ -48,7 +48,8 @@ export function readProjectFile(text: string, file: string): { project?: Project
 
 function isTimeZone(name: string): boolean {
   try {
-    return new Intl.DateTimeFormat("en", { timeZone: name }) !== undefined;
+    Intl.DateTimeFormat("en", { timeZone: name });
+    return true;
   } catch {
     return false;
   }

@@ -108,6 +108,7 @@ export function printReport(report: FillReport, { plan, table: source }: FillSet
   out(table(["rows", ""], rows.filter(([, count], index) => index === 0 || count !== "0"), { right: [1] }));
   out(`  ${plural(report.asked, "row")} asked, ${report.reused} known already · ${report.tokensIn.toLocaleString("en")} tokens in, ${report.tokensOut.toLocaleString("en")} out · ${formatMoney(report.spent, currency)} spent`);
   if (report.unsure > 0) out(`  ${warn(`Up to ${formatMoney(report.unsure, currency)} more may have been charged for requests that broke off.`)}`);
+  if (report.newEdits > 0) out(`  ${warn(`${plural(report.newEdits, "cell was", "cells were")} edited by a person since the last fill; kept.`)}`);
   out(report.written ? `  written: ${source.target}` : report.end === "done" ? `  ${source.target} stands as it should; it was not written again` : "  nothing was written");
   for (const line of advice(report, plan.name)) note(line);
   const standin = standinNote(opened.isStandin);

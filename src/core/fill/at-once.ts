@@ -9,17 +9,16 @@ export interface AtOnce {
 
 export function atOnce(limit: number): AtOnce {
   let running = 0;
-  let freed: (() => void) | undefined;
+  const waiting: (() => void)[] = [];
   let emptied: (() => void) | undefined;
   const finish = (): void => {
     running--;
-    freed?.();
-    freed = undefined;
+    waiting.shift()?.();
     if (running === 0) emptied?.();
   };
   return {
     async start(task) {
-      while (running >= limit) await new Promise<void>((resolve) => (freed = resolve));
+      while (running >= limit) await new Promise<void>((resolve) => waiting.push(resolve));
       running++;
       void task().finally(finish);
     },

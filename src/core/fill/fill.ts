@@ -215,7 +215,11 @@ class Filling {
   #settle({ row, record }: Asker, fingerprint: string, answer: Answer, how: "asked" | "reused"): CellRecord {
     const cells = answeredCells(this.work, row, record, fingerprint, answer, this.run);
     countState(this.tally, cells.state);
-    if (answer.state !== "answered" && cells.state === "stale") this.tally.failed++, this.tally.stale--;
+    if (answer.state !== "answered" && cells.state === "stale") {
+      // The old value stays, yet the row did not get what it needed.
+      this.tally.stale--;
+      this.tally.failed++;
+    }
     if (how === "reused") this.tally.reused++;
     return cells;
   }

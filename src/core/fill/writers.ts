@@ -31,15 +31,15 @@ export async function keepWritten(work: Work, written: Written): Promise<void> {
 export const sameWritten = (a: Written, b: Written): boolean => canonicalJson(a) === canonicalJson(b);
 
 /**
- * Every step whose columns the target holds, this one last. Several plans may fill one table; each keeps what the
+ * Every step whose columns the target holds, this one included. Several plans may fill one table; each keeps what the
  * others wrote. A column that two steps name belongs to the one at work.
  */
 export function writersOf(work: Work, written: Written): Writer[] {
   const own: Writer = { plan: work.plan.name, step: work.stepName, columns: targetColumns(work) };
   const mine = new Set(own.columns.map((column) => column.name));
-  const others = written.writers
-    .filter((writer) => writer.plan !== own.plan || writer.step !== own.step)
-    .map((writer) => ({ ...writer, columns: writer.columns.filter((column) => !mine.has(column.name)) }))
+  const isOwn = (writer: Writer): boolean => writer.plan === own.plan && writer.step === own.step;
+  const all = written.writers
+    .map((writer) => (isOwn(writer) ? own : { ...writer, columns: writer.columns.filter((column) => !mine.has(column.name)) }))
     .filter((writer) => writer.columns.length > 0);
-  return [...others, own];
+  return all.some(isOwn) ? all : [...all, own];
 }

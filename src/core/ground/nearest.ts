@@ -10,7 +10,7 @@ export function nearest(word: string, known: Iterable<string>): string | undefin
   let bestDistance = Infinity;
   for (const candidate of known) {
     const gap = distance(lower, candidate.toLowerCase());
-    if (gap < bestDistance && gap <= Math.max(1, Math.floor(Math.max(word.length, candidate.length) / 3))) {
+    if (gap < bestDistance && gap <= Math.ceil(Math.max(word.length, candidate.length) / 3)) {
       best = candidate;
       bestDistance = gap;
     }

@@ -8,7 +8,7 @@ export function relaySignal(signal: CancelSignal | undefined): { readonly signal
   if (!signal) return { signal: undefined, release: () => undefined };
   const listeners = new Set<() => void>();
   const onAbort = (): void => {
-    for (const listener of [...listeners]) listener();
+    for (const listener of listeners) listener();
     listeners.clear();
   };
   signal.addEventListener("abort", onAbort, { once: true });

@@ -46,7 +46,7 @@ export function readRequest(request: ModelRequest): ReadRequest {
 }
 
 function dataOf(text: string): string {
-  return [...text.matchAll(FENCED)].map((match) => match[1] ?? "").join("\n");
+  return [...text.matchAll(FENCED)].map((match) => match[1] ?? "").join("\n\n");
 }
 
 function readExamples(turns: ModelRequest["messages"]): ReadRequest["examples"] {
@@ -69,7 +69,7 @@ function readParts(text: string): AskedPart[] {
     lines = [];
   };
   for (const line of text.split("\n").slice(1)) {
-    if (/^- "/.test(line)) {
+    if (line.startsWith('- "')) {
       close();
       lines = [line];
     } else if (lines.length > 0 && /^ {2}- /.test(line)) lines.push(line);

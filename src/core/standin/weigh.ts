@@ -147,16 +147,21 @@ function numberNear(part: AskedPart, text: string): number | null {
   return best?.value ?? null;
 }
 
+/** Sentences of all data; a blank line parts one input from the next. */
+function sentencesOf(text: string): string[] {
+  return text.split(/\n{2,}/).flatMap((block) => sentences(block.replace(/\s+/g, " ")));
+}
+
 /** The sentences most like the whole text, the first ones preferred. */
 function ranked(text: string): { sentence: string; index: number; weight: number }[] {
-  const all = sentences(text.replace(/\s+/g, " "));
+  const all = sentencesOf(text);
   const whole = new Map<string, number>();
   for (const { stem } of terms(text)) whole.set(stem, (whole.get(stem) ?? 0) + 1);
   return all
     .map((sentence, index) => {
       const own = [...stems(sentence)];
       const shared = own.reduce((sum, stem) => sum + Math.log(1 + (whole.get(stem) ?? 0)), 0) / Math.sqrt(own.length + 2);
-      return { sentence, index, weight: shared + alarmOf(sentence) + (index === 0 ? 0.5 : 0) };
+      return { sentence, index, weight: shared + alarmOf(sentence) + (index === 0 && own.length > 3 ? 0.5 : 0) };
     })
     .sort((a, b) => b.weight - a.weight);
 }
@@ -167,7 +172,7 @@ function summary(part: AskedPart, text: string): string {
 
 /** The words that decided: the sentence with most of what spoke for the leading verdict. */
 function evidence(part: AskedPart, text: string, leading: Verdict | undefined): string {
-  const best = sentences(text.replace(/\s+/g, " "))
+  const best = sentencesOf(text)
     .map((sentence) => ({ sentence, hits: [...stems(sentence)].filter((stem) => leading?.because.has(stem)).length }))
     .reduce<{ sentence: string; hits: number } | undefined>((top, next) => (!top || next.hits > top.hits ? next : top), undefined);
   return clip(best?.sentence ?? "No words in the text speak for any option", part);

@@ -33,7 +33,7 @@ export function memoryTable(rows: readonly Readonly<Record<string, string>>[], {
     async *standing(columns) {
       yield own.map((row) => ({ key: row[key] ?? "", values: Object.fromEntries(columns.flatMap((column) => (row[column] === undefined ? [] : [[column, row[column]]]))) }));
     },
-    sourceMark: async () => undefined,
+    sourceMark: async () => JSON.stringify(own),
     standingMark: async () => (mark === 0 ? undefined : JSON.stringify(own)),
     async write(columns, cellsOf) {
       const cells = await cellsOf(own.map((row) => row[key] ?? ""));

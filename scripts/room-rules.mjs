@@ -1,0 +1,42 @@
+/** Who may import whom. Read by check-rooms.mjs; told in docs/decisions.md. */
+const CORE_ROOMS = ["ground", "kinds", "template", "model", "answer", "ledger", "table", "trial", "fill", "review", "standin"];
+
+const upwards = CORE_ROOMS.map((room, index) => ({
+  name: `core-${room}-imports-only-rooms-above`,
+  comment: "Inside the core a room imports only from rooms above it.",
+  from: { path: `^src/core/${room}/`, pathNot: "\\.test(-d)?\\.ts$" },
+  to: { path: `^src/core/(${CORE_ROOMS.slice(index + 1).join("|") || "-"})/` },
+}));
+
+export const forbidden = [
+  ...upwards,
+  { name: "no-cycles", comment: "Files must not import each other in a circle.", from: {}, to: { circular: true } },
+  { name: "core-is-pure", comment: "The core imports nothing from outside itself but packages.", from: { path: "^src/core/" }, to: { path: "^src/(?!core/)" } },
+  { name: "core-without-node", comment: "The core runs in a browser.", from: { path: "^src/core/", pathNot: "\\.test(-d)?\\.ts$" }, to: { dependencyTypes: ["core"] } },
+  {
+    name: "front-doors",
+    comment: "A room is entered by its index.ts.",
+    from: { path: "^src/core/([^/]+)/" },
+    to: { path: "^src/core/[^/]+/", pathNot: ["^src/core/$1/", "/index\\.ts$"] },
+  },
+  {
+    name: "core-front-doors-from-outside",
+    comment: "The core is entered by its index.ts; the stand-in by its own.",
+    from: { path: "^src/(adapters|services|project|cli|server)/" },
+    to: { path: "^src/core/", pathNot: ["^src/core/index\\.ts$", "^src/core/standin/index\\.ts$"] },
+  },
+  {
+    name: "adapters-know-no-sibling",
+    comment: "An adapter imports the core and its own library, never another adapter, a service or what stands above.",
+    from: { path: "^src/adapters/([^/]+)/" },
+    to: { path: "^src/(adapters|services|project|cli|server)/", pathNot: "^src/adapters/$1/" },
+  },
+  {
+    name: "services-know-no-wiring",
+    comment: "A service imports the core only.",
+    from: { path: "^src/services/([^/]+)/" },
+    to: { path: "^src/(adapters|services|project|cli|server)/", pathNot: "^src/services/$1/" },
+  },
+  { name: "project-below-commands", comment: "The project knows neither commands nor server.", from: { path: "^src/project/" }, to: { path: "^src/(cli|server)/" } },
+  { name: "commands-use-the-project", comment: "Commands reach adapters through the project.", from: { path: "^src/cli/" }, to: { path: "^src/adapters/" } },
+];

@@ -1,0 +1,1 @@
+import { two } from "../two/index.js"; export const one = two;

@@ -1,0 +1,1 @@
+import { one } from "../adapters/one/index.js"; export const main = one;

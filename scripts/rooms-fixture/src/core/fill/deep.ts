@@ -1,0 +1,1 @@
+import { kinds } from "../kinds/index.js"; export const deep = kinds;

@@ -1,0 +1,1 @@
+export { deep } from "./deep.js";

@@ -1,0 +1,228 @@
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+import { fakeClock } from "../../../tests/helpers/clock.js";
+import { fenced, scriptedModel, type ScriptedModel } from "../../../tests/helpers/models.js";
+import { memoryLedger, type Ledger } from "../ledger/index.js";
+import { ModelFailure } from "../model/index.js";
+import { memoryTable, type MemoryTable } from "../table/index.js";
+import { prepare, template } from "../template/index.js";
+import { fill } from "./fill.js";
+import { preview } from "./preview.js";
+import { plan as makePlan } from "./read-plan.js";
+import type { FillOptions, FillSetup } from "./setup.js";
+import { survey } from "./survey.js";
+
+const tone = template({
+  name: "tone",
+  inputs: { note: { kind: "text", maxChars: 30 } },
+  task: "{{ note }}",
+  answer: { why: { kind: "text" }, tone: { kind: "choice", options: ["calm", "upset"] }, level: { kind: "score", from: 1, to: 5 } },
+});
+const plan = makePlan({
+  name: "tones",
+  table: { file: "t.csv", key: "id" },
+  steps: { tone: { template: "tone", inputs: { note: "text" }, fill: { tone: "tone", level: "level", because: "why" }, when: 'row.kind != "internal"' } },
+  limits: { atOnce: 4 },
+});
+
+const reply = (note: string): string => JSON.stringify({ why: `=${note}`, tone: note.includes("!") ? "upset" : "calm", level: 3 });
+const goodModel = (options = {}): ScriptedModel => scriptedModel((request) => reply(fenced(request, "note")), options);
+const rows = (...notes: string[]) => notes.map((text, index) => ({ id: `r${index + 1}`, kind: "", text }));
+
+interface World extends FillSetup {
+  readonly model: ScriptedModel;
+  readonly table: MemoryTable;
+  readonly ledger: Ledger;
+}
+
+const world = (table: MemoryTable, model = goodModel(), ledger = memoryLedger()): World => ({ plan, table, prepared: prepare(tone), version: 1, model, ledger, clock: fakeClock() });
+const tableOf = (...notes: string[]): MemoryTable => memoryTable(rows(...notes), { key: "id" });
+
+describe("a fill", () => {
+  it("asks for each row, records, then writes typed and harmless values", async () => {
+    const one = world(tableOf("fine", "no!"));
+    const report = await fill(one);
+    expect(report).toMatchObject({ rows: 2, asked: 2, filled: 2, failed: 0, tokensIn: 200, tokensOut: 20, spent: 220, end: "done", written: true });
+    expect(one.table.rows).toEqual([
+      { id: "r1", kind: "", text: "fine", tone: "calm", level: "3", because: "'=fine" },
+      { id: "r2", kind: "", text: "no!", tone: "upset", level: "3", because: "'=no!" },
+    ]);
+  });
+
+  it("records before it writes: a table that fails loses nothing and asks nothing again (law 1)", async () => {
+    const one = world(tableOf("a", "b", "c"));
+    const broken = { ...one.table, write: () => Promise.reject(new Error("disk gone")) };
+    await expect(fill({ ...one, table: broken })).rejects.toThrow("disk gone");
+    expect(await fill(one)).toMatchObject({ asked: 0, reused: 3, filled: 3, written: true });
+    expect(one.table.rows.map((row) => row["tone"])).toEqual(["calm", "calm", "calm"]);
+  });
+
+  it("never asks the same twice: doubles in one run, a second run, another plan's answer (law 2)", async () => {
+    const one = world(tableOf("same", "same", "other", "same"));
+    expect(await fill(one)).toMatchObject({ asked: 2, reused: 2, filled: 4, spent: 220 });
+    expect(await fill(one)).toMatchObject({ asked: 0, reused: 4, filled: 4, spent: 0, written: false });
+    const elsewhere = { ...world(tableOf("other"), one.model, one.ledger), plan: { ...plan, name: "else" } };
+    expect(await fill(elsewhere)).toMatchObject({ asked: 0, reused: 1, filled: 1 });
+    expect(one.model.requests).toHaveLength(2);
+  });
+
+  it("never asks the same twice, however rows repeat and replies are delayed", async () => {
+    await fc.assert(
+      fc.asyncProperty(fc.array(fc.constantFrom("a", "b", "c", "d", "e!", ""), { maxLength: 40 }), fc.array(fc.nat(6), { minLength: 1 }), fc.integer({ min: 1, max: 9 }), async (notes, delays, limit) => {
+        const model = scriptedModel(async (request, index) => {
+          for (let i = 0; i < delays[index % delays.length]!; i++) await new Promise((resolve) => setImmediate(resolve));
+          return reply(fenced(request, "note"));
+        });
+        const one = { ...world(tableOf(...notes), model), plan: { ...plan, limits: { atOnce: limit } } };
+        const report = await fill(one);
+        const blanks = notes.filter((note) => note === "").length;
+        expect(model.requests).toHaveLength(new Set(notes.filter((note) => note !== "")).size);
+        expect(model.mostAtOnce).toBeLessThanOrEqual(limit);
+        expect(report).toMatchObject({ rows: notes.length, skipped: blanks, filled: notes.length - blanks });
+        for (const row of one.table.rows) expect(row["because"] ?? "").toBe(row["text"] === "" ? "" : `'=${row["text"]}`);
+      }),
+      { numRuns: 60 },
+    );
+  });
+
+  it("keeps what a person wrote, and says so; a cleared cell is blank again (law 3)", async () => {
+    const one = world(tableOf("a", "b", "c"));
+    await fill(one);
+    one.table.rows[0]!["tone"] = "cheerful";
+    one.table.rows[1]!["level"] = "";
+    one.table.rows[2]!["text"] = "changed";
+    one.table.rows[2]!["because"] = "=MINE()";
+    expect(await fill(one)).toMatchObject({ asked: 1, newEdits: 2, filled: 3 });
+    expect(one.table.rows.map(({ tone: t, level, because }) => [t, level, because])).toEqual([["cheerful", "3", "'=a"], ["calm", "3", "'=b"], ["calm", "3", "=MINE()"]]);
+    expect((await survey(one)).columns["tone"]).toEqual({ filled: 2, edited: 1 });
+    expect(await fill(one, { refill: "all" })).toMatchObject({ asked: 3, newEdits: 0 });
+    expect(one.table.rows[0]!["tone"]).toBe("cheerful");
+    await fill(one, { overwrite: ["tone"], only: ["r1"], refill: "all" });
+    expect(one.table.rows[0]!["tone"]).toBe("calm");
+  });
+
+  it("keeps values that stood in the column before it ever filled it", async () => {
+    const one = world(memoryTable([{ id: "r1", kind: "", text: "a", tone: "upset", level: "5", because: "mine" }, { id: "r2", kind: "", text: "b", tone: "", level: "", because: "" }], { key: "id" }));
+    expect(await fill(one)).toMatchObject({ rows: 2, edited: 1, filled: 1, asked: 1 });
+    expect(one.table.rows[0]).toMatchObject({ tone: "upset", level: "5" });
+  });
+
+  it("gives every empty cell its reason (law 6)", async () => {
+    const model = scriptedModel((request) => (fenced(request, "note") === "bad" ? { finish: "refused" as const } : fenced(request, "note") === "odd" ? "nonsense" : reply("x")));
+    const table = memoryTable([...rows("fine", " ", "x".repeat(31), "bad", "odd"), { id: "r6", kind: "internal", text: "a" }], { key: "id" });
+    const one = world(table, model);
+    expect(await fill(one)).toMatchObject({ rows: 6, filled: 1, skipped: 2, failed: 3 });
+    const { reasons, columns } = await survey(one);
+    expect(reasons.map(({ state, reason, keys }) => [state, reason, keys[0]])).toEqual([
+      ["skipped", "note is blank", "r2"],
+      ["failed", "note has 31 characters, at most 30 are allowed", "r3"],
+      ["failed", "the model refused", "r4"],
+      ["failed", "the answer did not fit, nor did the second try: the reply has no JSON object", "r5"],
+      ["skipped", "the condition does not hold", "r6"],
+    ]);
+    expect(columns["tone"]).toEqual({ filled: 1, skipped: 2, failed: 3 });
+    expect(await fill(one)).toMatchObject({ asked: 0, failed: 3 });
+    expect(await fill(one, { refill: "failed" })).toMatchObject({ asked: 2, failed: 3 });
+  });
+
+  it("never passes its spend cap, says that it stopped there, and goes on (law 7)", async () => {
+    const one = world(tableOf("a", "b", "c", "d", "e", "f"));
+    const report = await fill(one, { spendCap: 2000 });
+    expect(report.end).toBe("spendCap");
+    expect(report.spent + report.unsure).toBeLessThanOrEqual(2000);
+    expect(report.asked).toBeGreaterThan(0);
+    expect(report).toMatchObject({ rows: 6, blank: 6 - report.asked });
+    expect(await fill(one)).toMatchObject({ end: "done", asked: 6 - report.asked, reused: report.asked, filled: 6 });
+  });
+
+  it("asks about as many rows as it may, and then about the next", async () => {
+    const one = world(tableOf("a", "b", "c", "d", "e"));
+    expect(await fill(one, { rows: 2 })).toMatchObject({ asked: 2, filled: 2, blank: 3, end: "rowLimit" });
+    expect(await fill(one, { rows: 2 })).toMatchObject({ asked: 2, filled: 4, blank: 1 });
+    expect((await survey(one)).reasons).toMatchObject([{ state: "blank", reason: "not filled yet", rows: 1, keys: ["r5"] }]);
+  });
+
+  it("renews what is out of date: a changed input, a changed template; and only blank cells when told so", async () => {
+    const one = world(tableOf("a", "b"));
+    await fill(one);
+    one.table.rows[0]!["text"] = "new!";
+    expect((await survey(one)).columns["tone"]).toEqual({ stale: 1, filled: 1 });
+    expect(await fill(one, { refill: "blank" })).toMatchObject({ asked: 0, stale: 1, filled: 1 });
+    expect(await fill(one)).toMatchObject({ asked: 1, filled: 2 });
+    expect(one.table.rows[0]!["tone"]).toBe("upset");
+    const changed = { ...one, prepared: prepare({ ...tone, task: "Again: {{ note }}" } as typeof tone) };
+    expect(await fill(changed)).toMatchObject({ asked: 2, filled: 2 });
+  });
+
+  it("keeps the old value when a new answer fails or the condition stops holding", async () => {
+    let broken = false;
+    const one = world(tableOf("a", "b"), scriptedModel((request) => (broken ? { finish: "filtered" } : reply(fenced(request, "note")))));
+    await fill(one);
+    broken = true;
+    one.table.rows[0]!["text"] = "other";
+    one.table.rows[1]!["kind"] = "internal";
+    expect(await fill(one)).toMatchObject({ asked: 1, failed: 1, stale: 1 });
+    expect(one.table.rows.map((row) => row["tone"])).toEqual(["calm", "calm"]);
+    expect((await survey(one)).reasons.map(({ state, reason }) => [state, reason])).toEqual([
+      ["stale", "not renewed: the host's content filter held the answer back"],
+      ["stale", "the condition no longer holds"],
+    ]);
+  });
+
+  it("fails a row when the host keeps failing, and asks again next time", async () => {
+    let down = true;
+    const one = world(tableOf("a", "b"), scriptedModel((request) => { if (down && fenced(request, "note") === "a") throw new ModelFailure("server", "the host failed (HTTP 500)"); return reply("x"); }));
+    expect(await fill(one)).toMatchObject({ filled: 1, failed: 1, end: "done" });
+    down = false;
+    expect(await fill(one)).toMatchObject({ asked: 1, filled: 2 });
+  });
+
+  it("stops at once on a wrong key, keeps what it has, and says why", async () => {
+    const one = world(tableOf(...Array.from({ length: 60 }, (_, i) => `n${i}`)), scriptedModel((_, index) => { if (index >= 3) throw new ModelFailure("unauthorised", "HTTP 401", { status: 401 }); return reply("x"); }));
+    const report = await fill(one);
+    expect(report).toMatchObject({ end: "failed", filled: 3, written: true, error: { kind: "unauthorised" } });
+    expect(one.model.requests.length).toBeLessThanOrEqual(3 + 4);
+  });
+
+  it("finishes what is in flight when stopped, and drops it when told to", async () => {
+    const stop = new AbortController();
+    const one = world(tableOf(...Array.from({ length: 30 }, (_, i) => `n${i}`)), scriptedModel(async (request, index) => { if (index === 5) stop.abort(); await new Promise((resolve) => setImmediate(resolve)); return reply(fenced(request, "note")); }));
+    const report = await fill(one, { stop: stop.signal });
+    expect(report.end).toBe("interrupted");
+    expect(report.filled).toBe(one.model.requests.length);
+    expect(report.filled).toBeLessThan(12);
+    expect(await fill(one)).toMatchObject({ end: "done", filled: 30, asked: 30 - report.filled });
+  });
+
+  it("refuses keys that do not exist, once the rest is done", async () => {
+    await expect(fill(world(tableOf("a")), { only: ["r1", "r9"] })).rejects.toThrow("table has no row with the key `r9`");
+  });
+
+  it("fails when the ledger fails, and does not hang", async () => {
+    const ledger = { ...memoryLedger(), recordAnswer: () => Promise.reject(new Error("ledger gone")) };
+    await expect(fill(world(tableOf("a", "b"), goodModel(), ledger))).rejects.toThrow("ledger gone");
+  });
+
+  it("keeps the columns of another plan on the same table", async () => {
+    const one = world(tableOf("a", "b"));
+    await fill(one);
+    one.table.rows[1]!["tone"] = "mine";
+    const second = { ...one, plan: makePlan({ name: "second", table: { file: "t.csv", key: "id" }, steps: { s: { template: "tone", inputs: { note: "text" }, fill: { reason: "why" } } } }) };
+    expect(await fill(second)).toMatchObject({ asked: 0, filled: 2 });
+    expect(one.table.rows[1]).toMatchObject({ tone: "mine", reason: "'=b" });
+    expect((await survey(one)).columns["tone"]).toEqual({ filled: 1, edited: 1 });
+  });
+});
+
+describe("a preview", () => {
+  it("counts what a fill would ask and cost, and asks nothing", async () => {
+    const one = world(tableOf("a", "a", "b", "", "c"));
+    const options: FillOptions = { rows: 2 };
+    const result = await preview(one, options, (text) => text.length);
+    expect(result).toMatchObject({ rows: 5, asked: 2, reused: 1, skipped: 1, blank: 1 });
+    expect(result.estimate.cost).toBeGreaterThan(0);
+    expect(result.dearest).toBeGreaterThan(result.estimate.cost);
+    expect(one.model.requests).toHaveLength(0);
+    expect((await fill(one, options)).spent).toBeLessThanOrEqual(result.dearest);
+  });
+});

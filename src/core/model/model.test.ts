@@ -1,0 +1,111 @@
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+import { fakeClock } from "../../../tests/helpers/clock.js";
+import { scriptedModel } from "../../../tests/helpers/models.js";
+import { Budget, budgeted, BudgetSpent } from "./budget.js";
+import { ModelFailure, type FailureKind } from "./model.js";
+import { paced } from "./pace.js";
+import { costOf, dearestUsage } from "./price.js";
+import { retrying } from "./retry.js";
+
+const request = { messages: [{ role: "user" as const, content: "Grüße" }], maxTokens: 50 };
+const failing = (kinds: readonly FailureKind[], retryAfterMs?: number) =>
+  scriptedModel((_, index) => {
+    if (index < kinds.length) throw new ModelFailure(kinds[index]!, "no", { retryAfterMs });
+    return "done";
+  });
+
+describe("retries", () => {
+  it("try what may pass again, with full jitter that doubles, and not before the host's Retry-After", async () => {
+    const clock = fakeClock({ random: 0.5 });
+    expect((await retrying(clock)(failing(["busy", "server", "network", "timeout", "garbled"])).ask(request)).text).toBe("done");
+    expect(clock.slept).toEqual([250, 500, 1000, 2000, 4000]);
+    const waiting = fakeClock({ random: 0 });
+    await retrying(waiting)(failing(["busy", "busy"], 3000)).ask(request);
+    expect(waiting.slept).toEqual([3000, 3000]);
+    const patience = fakeClock({ random: 0 });
+    await retrying(patience, { longestWaitMs: 1000 })(failing(["busy"], 3_600_000)).ask(request);
+    expect(patience.slept).toEqual([1000]);
+  });
+
+  it("give up after their attempts, and at once where trying again is useless", async () => {
+    const model = failing(Array.from({ length: 9 }, () => "server" as const));
+    await expect(retrying(fakeClock(), { attempts: 3 })(model).ask(request)).rejects.toMatchObject({ kind: "server" });
+    expect(model.requests).toHaveLength(3);
+    for (const kind of ["unauthorised", "quota", "rejected", "cancelled"] as const) {
+      const final = failing([kind]);
+      await expect(retrying(fakeClock())(final).ask(request)).rejects.toMatchObject({ kind });
+      expect(final.requests).toHaveLength(1);
+    }
+  });
+
+  it("stop waiting when the user cancels", async () => {
+    const signal = AbortSignal.abort();
+    await expect(retrying(fakeClock())(failing(["busy"])).ask(request, signal)).rejects.toMatchObject({ kind: "cancelled" });
+  });
+});
+
+describe("pace", () => {
+  it("spreads starts over the minute, and waits for all when the host says it is too much", async () => {
+    const clock = fakeClock();
+    const model = paced(clock, { requestsPerMinute: 300 })(scriptedModel(() => "ok"));
+    for (let i = 0; i < 4; i++) await model.ask(request);
+    expect(clock.slept).toEqual([200, 200, 200]);
+    const busy = fakeClock();
+    const other = paced(busy, {})(failing(["busy"], 5000));
+    await other.ask(request).catch(() => undefined);
+    await other.ask(request);
+    expect(busy.slept).toEqual([5000]);
+  });
+
+  it("spreads tokens over the minute", async () => {
+    const clock = fakeClock();
+    const model = paced(clock, { tokensPerMinute: 6000 })(scriptedModel(() => "ok"));
+    const long = { ...request, messages: [{ role: "user" as const, content: "word ".repeat(80) }] };
+    await model.ask(long);
+    await model.ask(long);
+    expect(clock.slept[0]).toBeCloseTo(1040, 0); // 104 tokens at 10 ms each
+  });
+});
+
+describe("prices", () => {
+  it("are millionths a token, rounded up; the dearest use counts a token for each byte", () => {
+    expect(costOf({ tokensIn: 1000, tokensOut: 10 }, { input: 0.15, output: 0.6 })).toBe(156);
+    expect(costOf({ tokensIn: 1, tokensOut: 0 }, { input: 0.15, output: 0.6 })).toBe(1);
+    expect(dearestUsage({ ...request, schema: { type: "object" } })).toEqual({ tokensIn: 7 + 16 + 17, tokensOut: 50 });
+  });
+});
+
+describe("a budget", () => {
+  it("is never passed, whatever replies cost and in whatever order they come", async () => {
+    await fc.assert(
+      fc.asyncProperty(fc.integer({ min: 0, max: 3000 }), fc.array(fc.record({ used: fc.integer({ min: 0, max: 70 }), turns: fc.nat(5), fails: fc.constantFrom(undefined, "server" as const, "timeout" as const) }), { maxLength: 60 }), async (cap, replies) => {
+        const budget = new Budget(cap);
+        let real = 0;
+        const model = budgeted(budget)(
+          scriptedModel(async (_, index) => {
+            const { used, turns, fails } = replies[index]!;
+            for (let i = 0; i < turns; i++) await Promise.resolve();
+            expect(budget.committed).toBeLessThanOrEqual(cap);
+            if (fails === "timeout") real += 73; // the host may have done all the work
+            if (fails) throw new ModelFailure(fails, "no");
+            real += used;
+            return { text: "", usage: { tokensIn: used, tokensOut: 0 } };
+          }),
+        );
+        const results = await Promise.allSettled(replies.map(() => model.ask(request)));
+        for (const result of results) if (result.status === "rejected" && !(result.reason instanceof ModelFailure)) expect(result.reason).toBeInstanceOf(BudgetSpent);
+        expect(real).toBeLessThanOrEqual(cap);
+        expect(budget.committed).toBe(budget.spent + budget.unsure);
+      }),
+    );
+  });
+
+  it("lets requests wait for what others give back, and says when nothing can", async () => {
+    const budget = new Budget(100); // one request of at most 73 at a time
+    const model = budgeted(budget)(scriptedModel(() => ({ text: "", usage: { tokensIn: 20, tokensOut: 0 } })));
+    const results = await Promise.allSettled([1, 2, 3].map(() => model.ask(request)));
+    expect(results.map((result) => result.status)).toEqual(["fulfilled", "fulfilled", "rejected"]);
+    expect(budget.spent).toBe(40);
+  });
+});

@@ -1,0 +1,39 @@
+import { expectTypeOf, test } from "vitest";
+import { ask } from "../answer/index.js";
+import { template } from "./read.js";
+
+const made = template({
+  name: "typed",
+  inputs: { note: { kind: "text" }, count: { kind: "number", required: false } },
+  task: "{{ note }} {{ count }}",
+  answer: {
+    tone: { kind: "choice", options: ["calm", "upset"], otherwise: "unclear" },
+    topic: { kind: "choice", options: { fire: "flames", spill: "oil" } },
+    severity: { kind: "score", from: 1, to: 5 },
+    followUp: { kind: "yesNo" },
+    day: { kind: "date" },
+    steps: { kind: "list" },
+    numbers: { kind: "list", of: { kind: "number" } },
+  },
+});
+
+test("inputs and parts are inferred", async () => {
+  type Inputs = NonNullable<typeof made.types>["inputs"];
+  type Parts = NonNullable<typeof made.types>["parts"];
+  expectTypeOf<Inputs>().toEqualTypeOf<{ note: string; count?: number | null }>();
+  expectTypeOf<Parts["tone"]>().toEqualTypeOf<"calm" | "upset" | "unclear">();
+  expectTypeOf<Parts["topic"]>().toEqualTypeOf<"fire" | "spill">();
+  expectTypeOf<Parts["severity"]>().toEqualTypeOf<number>();
+  expectTypeOf<Parts["followUp"]>().toEqualTypeOf<boolean>();
+  expectTypeOf<Parts["day"]>().toEqualTypeOf<string>();
+  expectTypeOf<Parts["steps"]>().toEqualTypeOf<string[]>();
+  expectTypeOf<Parts["numbers"]>().toEqualTypeOf<number[]>();
+});
+
+test("an answer is a union by its state", async () => {
+  const answer = await ask(made, { note: "x" }, {} as never);
+  if (answer.state === "answered") expectTypeOf(answer.parts.tone).toEqualTypeOf<"calm" | "upset" | "unclear">();
+  else expectTypeOf(answer.reason).toEqualTypeOf<string>();
+  // @ts-expect-error an input that the template does not have
+  void ask(made, { nope: "x" }, {} as never);
+});

@@ -1,0 +1,37 @@
+import type { Model, ModelReply, ModelRequest } from "../../src/core/index.js";
+
+export interface ScriptedModel extends Model {
+  readonly requests: ModelRequest[];
+  mostAtOnce: number;
+}
+
+/** A model that answers as a function says, and remembers what it was asked. */
+export function scriptedModel(answer: (request: ModelRequest, index: number) => string | Partial<ModelReply> | Promise<string | Partial<ModelReply>>, options: Partial<Model> = {}): ScriptedModel {
+  let open = 0;
+  const model: ScriptedModel = {
+    id: "scripted",
+    host: "here",
+    price: { input: 1, output: 1 },
+    requests: [],
+    mostAtOnce: 0,
+    ...options,
+    ask: async (request) => {
+      model.mostAtOnce = Math.max(model.mostAtOnce, ++open);
+      try {
+        const reply = await answer(request, model.requests.push(request) - 1);
+        const whole = typeof reply === "string" ? { text: reply } : reply;
+        return { text: "", finish: "stop", usage: { tokensIn: 100, tokensOut: 10 }, ...whole };
+      } finally {
+        open--;
+      }
+    },
+  };
+  return model;
+}
+
+/** The text between the last fence of the question. */
+export function fenced(request: ModelRequest, name: string): string {
+  const content = request.messages.findLast((message) => message.role === "user" && message.content.includes("<data"))!.content;
+  const all = [...content.matchAll(new RegExp(`<data name="${name}">\\n?([\\s\\S]*?)\\n?</data>`, "g"))];
+  return all.at(-1)?.[1] ?? "";
+}
