@@ -24,8 +24,8 @@ export function csvTable(options: CsvTableOptions): Table {
   const name = options.name ?? file;
   const targetFile = inPlace ? file : filledName(file);
   const target = inPlace ? name : filledName(name);
-  let header: Promise<Header> | undefined;
-  const source = (): Promise<Header> => (header ??= readHeader(file, name));
+  // Read anew each time: the file may have changed, in place by our own hand.
+  const source = (): Promise<Header> => readHeader(file, name);
 
   return {
     name,

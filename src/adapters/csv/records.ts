@@ -52,7 +52,7 @@ export async function* readRecords(file: string, name: string, style: CsvStyle):
         records.push(record);
         if (records.length >= CHUNK_ROWS) yield take();
       }
-      if (failure !== undefined) throw problemOf(failure, name, parser.info.lines);
+      if (failure !== undefined) throw problemOf(failure, name, parser.info);
       if (ended) break;
       await new Promise<void>((resolve) => (wake = resolve));
     }
@@ -110,10 +110,12 @@ const QUOTES: Record<string, string> = {
   CSV_MAX_RECORD_SIZE: "one row is larger than 64 MB. A quote is probably not closed.",
 };
 
-function problemOf(error: unknown, name: string, line: number): YoroshiError {
+function problemOf(error: unknown, name: string, { lines: line, records }: { readonly lines: number; readonly records: number }): YoroshiError {
   if (error instanceof YoroshiError) return error;
   if (error instanceof NotUtf8) return new YoroshiError("tableBroken", { table: name, place: `near line ${line + 1}`, problem: "this is not UTF-8 text. Save the file as UTF-8 (or UTF-16 with a byte order mark)." });
   const { code, lines } = error as { code?: string; lines?: number };
+  // The parser notices at the end of the file; what a person needs is where the quote was opened.
+  if (code === "CSV_QUOTE_NOT_CLOSED") return new YoroshiError("tableBroken", { table: name, place: `row ${records + 1}`, problem: QUOTES[code]! });
   if (code !== undefined && QUOTES[code]) return new YoroshiError("tableBroken", { table: name, place: `line ${lines ?? line}`, problem: QUOTES[code] });
   return new YoroshiError("fileUnreadable", { file: name, problem: fileProblem(error) }, { cause: error });
 }

@@ -1,0 +1,101 @@
+import { mkdtempSync, rmSync, statSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import path from "node:path";
+import Database from "better-sqlite3";
+import { afterAll, beforeEach, describe, expect, it } from "vitest";
+import { sqliteLedger } from "../../src/adapters/sqlite-ledger/index.js";
+import { memoryLedger, type AnswerRecord, type CellRecord, type Ledger } from "../../src/core/index.js";
+
+const folder = mkdtempSync(path.join(tmpdir(), "yoroshi-ledger-"));
+afterAll(() => rmSync(folder, { recursive: true, force: true }));
+let files = 0;
+const freshFile = (): string => path.join(folder, `l${++files}`, "ledger.sqlite");
+
+const mark = (n: number): string => n.toString(16).padStart(64, "0");
+const answer = (n: number, raw = "{}"): AnswerRecord => ({
+  fingerprint: mark(n), template: "t", version: 1, model: "m", run: "run1", at: 5,
+  answer: { state: "answered", parts: { tone: "calm", list: ["é", "\n"] }, raw, notes: ["fenced"], asks: 1, usage: { tokensIn: 3, tokensOut: 4 }, spent: 7, tookMs: 9 },
+});
+const cell = (key: string, more: Partial<CellRecord> = {}): CellRecord => ({ plan: "p", step: "s", key, state: "filled", reason: undefined, fingerprint: mark(1), values: { tone: "calm", level: 3, ok: true }, edited: undefined, run: "run1", at: 5, ...more });
+
+describe.each([["memory", () => memoryLedger()], ["sqlite", () => sqliteLedger(freshFile())]])("ledger contract: %s", (_, make) => {
+  let ledger: Ledger;
+  beforeEach(() => (ledger = make()));
+
+  it("gives answers back by fingerprint, in order, the first one kept unless replaced", async () => {
+    await Promise.all([ledger.recordAnswer(answer(1)), ledger.recordAnswer(answer(2)), ledger.recordAnswer(answer(1, "later"))]);
+    expect(await ledger.answers([mark(2), mark(9), mark(1)])).toEqual([answer(2), undefined, answer(1)]);
+    await ledger.recordAnswer(answer(1, "asked afresh"), { replace: true });
+    expect((await ledger.answers([mark(1)]))[0]!.answer.raw).toBe("asked afresh");
+    expect(await ledger.answers([])).toEqual([]);
+  });
+
+  it("keeps cells by plan, step and key, and counts them by state and reason", async () => {
+    const odd = cell("ключ \"'\n", { state: "failed", reason: "x", fingerprint: undefined, values: {}, edited: { tone: "mine" } });
+    await ledger.recordCells([cell("a"), odd, cell("b")]);
+    await ledger.recordCells([cell("a", { plan: "other", state: "skipped" })]);
+    expect([...(await ledger.cells("p", "s", ["a", odd.key, "zzz"])).values()]).toEqual(expect.arrayContaining([cell("a"), odd]));
+    expect(await ledger.cells("p", "nope", ["a"])).toEqual(new Map());
+    expect(await ledger.countCells("p", "s")).toEqual([{ state: "filled", reason: undefined, rows: 2 }, { state: "failed", reason: "x", rows: 1 }]);
+  });
+
+  it("numbers versions by content", async () => {
+    const first = await ledger.versionOf("t", { hash: "h1", text: "one", at: 1 });
+    const second = await ledger.versionOf("t", { hash: "h2", text: "two", at: 2 });
+    expect([first.version, second.version, (await ledger.versionOf("t", { hash: "h1", text: "one", at: 3 })).version]).toEqual([1, 2, 1]);
+    expect(await ledger.versionOf("u", { hash: "h1", text: "one", at: 1 })).toMatchObject({ version: 1 });
+    expect((await ledger.versions("t")).map((version) => version.text)).toEqual(["one", "two"]);
+  });
+
+  it("lists runs newest first, sums what they spent, and keeps notes", async () => {
+    await ledger.startRun({ id: "run1", kind: "fill", subject: "p", startedAt: 1 });
+    await ledger.startRun({ id: "run2", kind: "fill", subject: "p", startedAt: 2 });
+    await ledger.startRun({ id: "run3", kind: "trial", subject: "p", startedAt: 3 });
+    await ledger.endRun({ id: "run2", endedAt: 9, end: "done", tally: { rows: 3 } });
+    await Promise.all([ledger.recordAnswer(answer(1)), ledger.recordAnswer(answer(2))]);
+    expect(await ledger.runs("fill", "p", 5)).toEqual([{ id: "run2", kind: "fill", subject: "p", startedAt: 2, endedAt: 9, end: "done", tally: { rows: 3 } }, { id: "run1", kind: "fill", subject: "p", startedAt: 1 }]);
+    expect(await ledger.spend("p")).toEqual([{ model: "m", answers: 2, spent: 14 }]);
+    expect(await ledger.note("n")).toBeUndefined();
+    await ledger.setNote("n", { a: [1] });
+    await ledger.setNote("n", { a: [2] });
+    expect(await ledger.note("n")).toEqual({ a: [2] });
+    await ledger.flush();
+    await ledger.close();
+  });
+});
+
+describe("the SQLite ledger's file", () => {
+  it("is shared by two processes' connections, and survives being opened again", async () => {
+    const file = freshFile();
+    const [one, two] = [sqliteLedger(file), sqliteLedger(file)];
+    await Promise.all([one.recordAnswer(answer(1)), two.recordAnswer(answer(2))]);
+    expect((await two.answers([mark(1)]))[0]).toEqual(answer(1));
+    await one.close();
+    await two.close();
+    expect(await sqliteLedger(file).answers([mark(1), mark(2)])).toEqual([answer(1), answer(2)]);
+  });
+
+  it("refuses a newer format and a damaged file in clear words", () => {
+    const newer = freshFile();
+    void sqliteLedger(newer).close();
+    const db = new Database(newer);
+    db.pragma("user_version = 99");
+    db.close();
+    expect(() => sqliteLedger(newer)).toThrow(/written by a newer Yoroshi \(ledger format 99/);
+    const damaged = path.join(folder, "damaged.sqlite");
+    writeFileSync(damaged, "this is not a database, it is a text".repeat(100));
+    expect(() => sqliteLedger(damaged)).toThrow(/cannot be used: it is damaged/);
+  });
+
+  it("takes at most 600 bytes a cell above the stored reply", async () => {
+    const file = freshFile();
+    const ledger = sqliteLedger(file);
+    const raw = JSON.stringify({ why: "x".repeat(200), tone: "calm" });
+    const count = 4000;
+    for (let i = 0; i < count; i++) void ledger.recordAnswer({ ...answer(i * 7919, raw), run: "20261123T081926-b85f94" });
+    await ledger.recordCells(Array.from({ length: count }, (_, i) => cell(`R-${i}`, { fingerprint: mark(i * 7919), values: { a: "mooring", b: 3, c: "yes" }, run: "20261123T081926-b85f94" })));
+    await ledger.flush();
+    await ledger.close();
+    expect(statSync(file).size / (count * 3) - raw.length / 3).toBeLessThan(600);
+  });
+});

@@ -1,0 +1,145 @@
+import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import path from "node:path";
+import { afterAll, describe, expect, it } from "vitest";
+import { csvTable } from "../../src/adapters/csv/index.js";
+import { memoryTable, type CellOut, type Row, type Table } from "../../src/core/index.js";
+
+const root = mkdtempSync(path.join(tmpdir(), "yoroshi-table-"));
+afterAll(() => rmSync(root, { recursive: true, force: true }));
+let folders = 0;
+const freshFile = (content: string | Buffer, name = "t.csv"): string => {
+  const file = path.join(mkdtempSync(path.join(root, `${++folders}-`)), name);
+  writeFileSync(file, content);
+  return file;
+};
+
+const TEXTS = ["plain", 'with "quotes"', "a, b; c", "two\nlines", "  spaces  ", "日本 😀", "=1+1", ""];
+const ROWS = TEXTS.map((text, index) => ({ id: `k${index}`, text, old: "stays" }));
+const quoted = (cell: string): string => `"${cell.replaceAll('"', '""')}"`;
+const asCsv = (rows: readonly Record<string, string>[], newline = "\n"): string => [["id", "text", "old"], ...rows.map((row) => [row["id"]!, row["text"]!, row["old"]!])].map((cells) => cells.map(quoted).join(",")).join(newline) + newline;
+
+const readAll = async (table: Table): Promise<Row[]> => {
+  const rows: Row[] = [];
+  let share = 0;
+  for await (const chunk of table.read()) {
+    rows.push(...chunk.rows);
+    expect(chunk.share).toBeGreaterThanOrEqual(share);
+    share = chunk.share;
+  }
+  return rows;
+};
+const standing = async (table: Table, columns: string[]) => {
+  const found: Record<string, Record<string, string>> = {};
+  for await (const rows of table.standing(columns)) for (const { key, values } of rows) found[key] = { ...values };
+  return found;
+};
+const COLUMNS = [{ name: "note", freeText: true }, { name: "level", freeText: false }, { name: "old", freeText: false }];
+const cells = (all: Record<string, Record<string, CellOut>>) => async (keys: readonly string[]) => keys.map((key) => all[key]);
+
+describe.each<[string, () => Table]>([
+  ["memory", () => memoryTable(ROWS, { key: "id" })],
+  ["csv", () => csvTable({ file: freshFile(asCsv(ROWS)), key: "id" })],
+  ["csv in place", () => csvTable({ file: freshFile(asCsv(ROWS)), key: "id", inPlace: true })],
+])("table contract: %s", (_, make) => {
+  it("gives its columns and rows as they are", async () => {
+    const table = make();
+    expect(await table.columns()).toEqual(["id", "text", "old"]);
+    expect((await readAll(table)).map((row) => [row.key, row.values["text"]])).toEqual(ROWS.map((row) => [row.id, row.text]));
+  });
+
+  it("writes only the named columns, keeps everything else, and keeps formulas from running", async () => {
+    const table = make();
+    const given = { k0: { note: "=HYPERLINK()", level: -3 }, k3: { note: "fine", old: "new" }, k5: { note: { asIs: "+1 from a person" } } };
+    const mark = await table.write(COLUMNS, cells(given));
+    expect(mark).toBe(await table.standingMark());
+    const now = await standing(table, ["note", "level", "old"]);
+    expect(now["k0"]).toEqual({ note: "'=HYPERLINK()", level: "-3", old: "stays" });
+    expect(now["k3"]).toMatchObject({ note: "fine", old: "new" });
+    expect(now["k5"]).toMatchObject({ note: "+1 from a person" });
+    expect(now["k1"]).toMatchObject({ old: "stays" });
+    expect((await readAll(table)).map((row) => row.values["text"])).toEqual(TEXTS);
+    expect(table.asWritten(COLUMNS[0]!, "=HYPERLINK()")).toBe(now["k0"]!["note"]);
+    expect(table.asWritten(COLUMNS[1]!, -3)).toBe("-3");
+    expect(await table.write(COLUMNS, cells(given))).toBe(mark);
+  });
+
+  it("leaves its source alone when writing fails", async () => {
+    const table = make();
+    const before = await readAll(table);
+    await expect(table.write(COLUMNS, () => Promise.reject(new Error("gone")))).rejects.toThrow();
+    expect(await readAll(table)).toEqual(before);
+  });
+});
+
+describe("a CSV file", () => {
+  const filled = (file: string): string => file.replace(/\.csv$/, ".filled.csv");
+  const table = (content: string | Buffer) => {
+    const file = freshFile(content);
+    return { file, table: csvTable({ file, name: "t.csv", key: "id" }) };
+  };
+  const write = async (content: string | Buffer): Promise<Buffer> => {
+    const one = table(content);
+    await one.table.write([{ name: "level", freeText: false }], cells({ a: { level: 1 }, b: { level: 2 } }));
+    expect(readFileSync(one.file)).toEqual(Buffer.from(content));
+    expect(readdirSync(path.dirname(one.file)).sort()).toEqual(["t.csv", "t.filled.csv"]);
+    return readFileSync(filled(one.file));
+  };
+
+  it("keeps its own separator, line ends, byte order mark and encoding", async () => {
+    expect((await write("id;text\r\na;x, y\r\nb;z\r\n")).toString()).toBe("id;text;level\r\na;x, y;1\r\nb;z;2\r\n");
+    expect((await write("\ufeffid\ttext\na\tx\n")).toString()).toBe("\ufeffid\ttext\tlevel\na\tx\t1\n");
+    const utf16 = Buffer.from("\ufeffid,text\na,żółć 😀\n", "utf16le");
+    expect((await write(utf16)).toString("utf16le")).toBe("\ufeffid,text,level\na,żółć 😀,1\n");
+    const big = Buffer.from("\ufeffid,text\na,ż\n", "utf16le").swap16();
+    expect(Buffer.from(await write(big)).swap16().toString("utf16le")).toBe("\ufeffid,text,level\na,ż,1\n");
+  });
+
+  it("names rows with doubled or missing keys and ragged rows as problems, and still keeps every cell", async () => {
+    const one = table("id,text\na,x\n,y\na,z\nb,1,2,3\nc\n\nd,ok\n");
+    expect((await readAll(one.table)).map(({ key, place, problem }) => [key, place, problem])).toEqual([
+      ["a", "row 2", undefined],
+      ["(row 3)", "row 3", "the row has no key"],
+      ["a (row 4)", "row 4", "the key stands in row 2, too"],
+      ["b", "row 5", "the row has 4 cells, the header has 2"],
+      ["c", "row 6", "the row has 1 cells, the header has 2"],
+      ["d", "row 8", undefined],
+    ]);
+    await one.table.write([{ name: "level", freeText: false }], cells({ a: { level: 1 }, d: { level: 9 } }));
+    expect(readFileSync(filled(one.file), "utf8")).toBe("id,text,level\na,x,1\n,y,\na,z,\nb,1,,2,3\nc,,\n\nd,ok,9\n");
+  });
+
+  it.each([
+    ["a quote that never closes", 'id,text\na,"x\nb,y\n', /t\.csv, row 2: a quoted cell is opened and never closed/],
+    ["a quote in the middle", 'id,text\na,x"y\n', /line 2: a quote stands inside a cell that is not quoted/],
+    ["text after a closing quote", 'id,text\na,"x"y\n', /line 2: a quote stands inside a quoted cell/],
+    ["two columns of one name", "id,text,text\na,1,2\n", /t\.csv, row 1: two columns are named `text`/],
+    ["an empty file", "", /t\.csv, row 1: the file is empty/],
+    ["no key column", "no,text\n1,x\n", /there is no column `id` for the key. Columns: no, text/],
+    ["bytes that are not UTF-8", Buffer.from([...Buffer.from("id,text\na,caf"), 0xe9, 0x0a]), /this is not UTF-8 text/],
+  ])("tells of %s", async (_, content, message) => {
+    await expect(readAll(table(content).table)).rejects.toThrow(message);
+  });
+
+  it("tells of a file that is not there or may not be written", async () => {
+    await expect(readAll(csvTable({ file: path.join(root, "none.csv"), name: "none.csv", key: "id" }))).rejects.toThrow("none.csv cannot be read: there is no such file");
+    const one = table("id\na\n");
+    rmSync(path.dirname(one.file), { recursive: true });
+    await expect(one.table.columns()).rejects.toThrow("cannot be read");
+  });
+
+  it("makes a backup before it writes into the file itself", async () => {
+    const file = freshFile("id,text\na,x\n");
+    await csvTable({ file, key: "id", inPlace: true }).write([{ name: "level", freeText: false }], cells({ a: { level: 1 } }));
+    expect(readFileSync(file, "utf8")).toBe("id,text,level\na,x,1\n");
+    expect(readFileSync(`${file}.backup`, "utf8")).toBe("id,text\na,x\n");
+    expect(existsSync(filled(file))).toBe(false);
+  });
+
+  it("finds doubled keys among very many", async () => {
+    const lines = Array.from({ length: 60_000 }, (_, index) => `key-${index},x`);
+    lines.push("key-31,again");
+    const problems = (await readAll(table(`id,text\n${lines.join("\n")}\n`).table)).filter((row) => row.problem);
+    expect(problems.map((row) => row.problem)).toEqual(["the key stands in row 33, too"]);
+  });
+});
