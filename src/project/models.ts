@@ -1,8 +1,7 @@
 import { chatCompletions } from "../adapters/chat-completions/index.js";
-import { viaUndici } from "../adapters/chat-completions/send-undici.js";
 import { nearest, YoroshiError, type Clock, type Model } from "../core/index.js";
 import { STANDIN_HOST, STANDIN_ID } from "../core/standin/index.js";
-import { standinServer, type StandinServer } from "../services/standin-server/index.js";
+import type { StandinServer } from "../services/standin-server/index.js";
 import type { ModelEntry, ProjectFile } from "./project-file.js";
 
 /** The models of a project, opened as they are needed. */
@@ -26,7 +25,9 @@ export function projectModels(project: ProjectFile, clock: Clock, onNotice: (tex
 
   const make = async (name: string, entry: ModelEntry): Promise<OpenModel> => {
     const isStandin = entry.endpoint === "standin";
-    const endpoint = isStandin ? (await (server ??= standinServer())).endpoint : entry.endpoint;
+    const endpoint = isStandin ? (await (server ??= startStandin())).endpoint : entry.endpoint;
+    // Loaded when first needed: commands that ask nothing start faster without them.
+    const { viaUndici } = await import("../adapters/chat-completions/send-undici.js");
     const model = chatCompletions({
       endpoint,
       id: entry.id ?? STANDIN_ID,
@@ -57,6 +58,11 @@ export function projectModels(project: ProjectFile, clock: Clock, onNotice: (tex
       if (server) await (await server).close();
     },
   };
+}
+
+async function startStandin(): Promise<StandinServer> {
+  const { standinServer } = await import("../services/standin-server/index.js");
+  return standinServer();
 }
 
 function keyOf(name: string, entry: ModelEntry): string | undefined {

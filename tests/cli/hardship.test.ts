@@ -65,7 +65,7 @@ describe("a fill under hardship", () => {
     const { asked, filled: kept, end } = stopped.json<{ asked: number; filled: number; end: string }>();
     expect([end, kept]).toEqual(["interrupted", asked]);
     expect(server.counts.requests).toBe(asked);
-    expect(parse(filled(folder), { columns: true }).filter((row: { topic: string }) => row.topic !== "")).toHaveLength(asked);
+    expect((parse(filled(folder), { columns: true }) as Record<string, string>[]).filter((row) => row["topic"] !== "")).toHaveLength(asked);
     expect((await run(["fill", "log", "--json"], folder)).json()).toMatchObject({ asked: 100 - asked, reused: asked, filled: 100 });
   });
 

@@ -1,0 +1,126 @@
+// Benchmarks, one JSON line each: a figure as a ratio against a reference measured in the same run, and its target.
+// Usage: npm run bench [-- NAME …]
+import { spawn, spawnSync } from "node:child_process";
+import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import path from "node:path";
+import { fileURLToPath } from "node:url";
+
+const here = path.dirname(fileURLToPath(import.meta.url));
+const root = mkdtempSync(path.join(tmpdir(), "yoroshi-bench-"));
+process.on("exit", () => rmSync(root, { recursive: true, force: true }));
+
+const NOTES = ["smoke in the galley and a burning smell behind the dryer", "oil on the water astern, a thin film, source not known", "the port motor stopped twice on the crossing and was restarted", "a parcel for the office was left with the purser"];
+
+const BENCHES = {
+  /** Wall time of 10,000 rows at 200 ms, 50 at once, against rows x latency / at once. */
+  async schedule() {
+    const rows = 10_000;
+    const server = await lean(200);
+    const took = await fill(project(rows, server.endpoint, 50));
+    server.close();
+    const idealMs = (rows * 200) / 50;
+    report("schedule", idealMs / took.wallMs, ">= 0.95", { idealMs, wallMs: took.wallMs });
+  },
+  /** CPU a row against the hand-written loop, both at 10 ms and 50 at once. */
+  async cpu() {
+    const rows = 5_000;
+    const server = await lean(10);
+    const folder = project(rows, server.endpoint, 50);
+    const own = await fill(folder);
+    const hand = await json(["bench/hand-written.mjs", server.endpoint, path.join(folder, "log.csv"), path.join(folder, "hand.csv"), "50"]);
+    server.close();
+    report("cpu", own.cpuMs / hand.cpuMs, "<= 1.0", { cpuMsARow: own.cpuMs / rows, handWrittenCpuMsARow: hand.cpuMs / rows });
+  },
+  /** Peak memory of a 200,000-row fill against that of a 10,000-row fill, 0 ms server. */
+  async memory() {
+    const server = await lean(0);
+    const small = await fill(project(10_000, server.endpoint, 50));
+    const large = await fill(project(200_000, server.endpoint, 50));
+    server.close();
+    report("memory", large.peakMb / small.peakMb, "<= 1.3", { smallMb: small.peakMb, largeMb: large.peakMb, largeRowsASecond: 200_000 / (large.wallMs / 1000) });
+  },
+  /** A re-run on 200,000 unchanged rows against one read-and-write pass of the same file. */
+  async rerun() {
+    const server = await lean(0);
+    const folder = project(200_000, server.endpoint, 50);
+    await fill(folder);
+    const before = await server.count();
+    const again = await fill(folder);
+    const requests = (await server.count()) - before;
+    server.close();
+    const pass = await json(["bench/pass.mjs", path.join(folder, "log.csv"), path.join(folder, "pass.csv")]);
+    report("rerun", again.wallMs / pass.wallMs, "<= 3", { wallMs: again.wallMs, passMs: pass.wallMs, requests });
+  },
+  /** `yoroshi --help` against `node -e 0`, medians of whole processes. */
+  async help() {
+    const help = median(() => timed(["dist/cli/main.js", "--help"]));
+    const node = median(() => timed(["-e", "0"]));
+    report("help", help / node, "<= 3", { helpMs: help, nodeMs: node });
+  },
+};
+
+for (const name of process.argv.slice(2).length > 0 ? process.argv.slice(2) : Object.keys(BENCHES)) await BENCHES[name]();
+
+function report(name, ratio, target, figures) {
+  const [sign, bound] = target.split(" ");
+  const met = sign === ">=" ? ratio >= Number(bound) : ratio <= Number(bound);
+  console.log(JSON.stringify({ bench: name, ratio: round(ratio), target, met, ...Object.fromEntries(Object.entries(figures).map(([key, value]) => [key, round(value)])) }));
+}
+
+function round(value) {
+  return Number(value.toPrecision(4));
+}
+
+/** A project with a table of distinct notes. */
+function project(rows, endpoint, atOnce) {
+  const folder = mkdtempSync(path.join(root, "p-"));
+  for (const sub of ["templates", "plans"]) mkdirSync(path.join(folder, sub));
+  writeFileSync(path.join(folder, "yoroshi.yaml"), `yoroshi: project/1\nmodels: { quick: { endpoint: "${endpoint}", id: lean, price: { input: 0.15, output: 0.6 } } }\n`);
+  writeFileSync(path.join(folder, "templates/sort.yaml"), "yoroshi: template/1\nname: sort\ninputs: { note: { kind: text, maxChars: 2000 } }\nrole: You sort notes.\ntask: |\n  What is this note about, and how bad is it?\n  {{ note }}\nanswer:\n  why: { kind: text, maxChars: 100 }\n  topic: { kind: choice, options: [fire, spill, engine], otherwise: other }\n  level: { kind: score, from: 1, to: 5 }\n");
+  writeFileSync(path.join(folder, "plans/log.yaml"), `yoroshi: plan/1\nname: log\ntable: { file: log.csv, key: id }\nsteps: { sort: { template: sort, inputs: { note: note }, fill: { topic: topic, level: level, because: why } } }\nlimits: { atOnce: ${atOnce} }\n`);
+  const lines = Array.from({ length: rows }, (_, i) => `N-${i},MV Kestrel,2026-08-${String((i % 28) + 1).padStart(2, "0")},bosun,"Note ${i}: ${NOTES[i % NOTES.length]}, seen at ${i % 24} o'clock."`);
+  writeFileSync(path.join(folder, "log.csv"), `id,vessel,day,writer,note\n${lines.join("\n")}\n`);
+  return folder;
+}
+
+async function fill(folder) {
+  const took = await json(["bench/measured.mjs", "fill", "log", "--json", "--project", folder]);
+  return took;
+}
+
+/** Runs a script and reads its last line. */
+function json(args) {
+  return new Promise((resolve, reject) => {
+    const child = spawn(process.execPath, args, { cwd: path.join(here, ".."), stdio: ["ignore", "pipe", "inherit"] });
+    let out = "";
+    child.stdout.on("data", (chunk) => (out += chunk));
+    child.on("close", (code) => (code === 0 ? resolve(JSON.parse(out.trim().split("\n").at(-1))) : reject(new Error(`${args.join(" ")} ended with ${code}\n${out}`))));
+  });
+}
+
+async function lean(latencyMs) {
+  const child = spawn(process.execPath, ["bench/lean-server.mjs", String(latencyMs)], { cwd: path.join(here, ".."), stdio: ["pipe", "pipe", "inherit"] });
+  const line = () => new Promise((resolve) => child.stdout.once("data", (chunk) => resolve(chunk.toString().trim())));
+  const endpoint = await line();
+  return {
+    endpoint,
+    count: () => {
+      const answer = line();
+      child.stdin.write("count\n");
+      return answer.then(Number);
+    },
+    close: () => child.kill(),
+  };
+}
+
+function timed(args) {
+  const began = process.hrtime.bigint();
+  spawnSync(process.execPath, args, { cwd: path.join(here, "..") });
+  return Number(process.hrtime.bigint() - began) / 1e6;
+}
+
+function median(measure) {
+  const all = Array.from({ length: 11 }, measure).sort((a, b) => a - b);
+  return all[5];
+}
