@@ -54,7 +54,7 @@ const BENCHES = {
   },
   /** `yoroshi --help` against `node -e 0`, medians of whole processes. */
   async help() {
-    const help = median(() => timed(["dist/cli/main.js", "--help"]));
+    const help = median(() => timed(["dist/bin/yoroshi.js", "--help"]));
     const node = median(() => timed(["-e", "0"]));
     report("help", help / node, "<= 3", { helpMs: help, nodeMs: node });
   },

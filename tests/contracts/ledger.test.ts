@@ -23,17 +23,17 @@ describe.each([["memory", () => memoryLedger()], ["sqlite", () => sqliteLedger(f
   beforeEach(() => (ledger = make()));
 
   it("gives answers back by fingerprint, in order, the first one kept unless replaced", async () => {
-    await Promise.all([ledger.recordAnswer(answer(1)), ledger.recordAnswer(answer(2)), ledger.recordAnswer(answer(1, "later"))]);
+    await Promise.all([ledger.record({ answers: [answer(1)] }), ledger.record({ answers: [answer(2)] }), ledger.record({ answers: [answer(1, "later")] })]);
     expect(await ledger.answers([mark(2), mark(9), mark(1)])).toEqual([answer(2), undefined, answer(1)]);
-    await ledger.recordAnswer(answer(1, "asked afresh"), { replace: true });
+    await ledger.record({ answers: [answer(1, "asked afresh")], replace: true });
     expect((await ledger.answers([mark(1)]))[0]!.answer.raw).toBe("asked afresh");
     expect(await ledger.answers([])).toEqual([]);
   });
 
   it("keeps cells by plan, step and key, and counts them by state and reason", async () => {
     const odd = cell("ключ \"'\n", { state: "failed", reason: "x", fingerprint: undefined, values: {}, edited: { tone: "mine" } });
-    await ledger.recordCells([cell("a"), odd, cell("b")]);
-    await ledger.recordCells([cell("a", { plan: "other", state: "skipped" })]);
+    await ledger.record({ cells: [cell("a"), odd, cell("b")] });
+    await ledger.record({ cells: [cell("a", { plan: "other", state: "skipped" })] });
     expect([...(await ledger.cells("p", "s", ["a", odd.key, "zzz"])).values()]).toEqual(expect.arrayContaining([cell("a"), odd]));
     expect(await ledger.cells("p", "nope", ["a"])).toEqual(new Map());
     expect(await ledger.countCells("p", "s")).toEqual([{ state: "filled", reason: undefined, rows: 2 }, { state: "failed", reason: "x", rows: 1 }]);
@@ -52,7 +52,7 @@ describe.each([["memory", () => memoryLedger()], ["sqlite", () => sqliteLedger(f
     await ledger.startRun({ id: "run2", kind: "fill", subject: "p", startedAt: 2 });
     await ledger.startRun({ id: "run3", kind: "trial", subject: "p", startedAt: 3 });
     await ledger.endRun({ id: "run2", endedAt: 9, end: "done", tally: { rows: 3 } });
-    await Promise.all([ledger.recordAnswer(answer(1)), ledger.recordAnswer(answer(2))]);
+    await Promise.all([ledger.record({ answers: [answer(1)] }), ledger.record({ answers: [answer(2)] })]);
     expect(await ledger.runs("fill", "p", 5)).toEqual([{ id: "run2", kind: "fill", subject: "p", startedAt: 2, endedAt: 9, end: "done", tally: { rows: 3 } }, { id: "run1", kind: "fill", subject: "p", startedAt: 1 }]);
     expect(await ledger.spend("p")).toEqual([{ model: "m", answers: 2, spent: 14 }]);
     expect(await ledger.note("n")).toBeUndefined();
@@ -68,7 +68,7 @@ describe("the SQLite ledger's file", () => {
   it("is shared by two processes' connections, and survives being opened again", async () => {
     const file = freshFile();
     const [one, two] = [sqliteLedger(file), sqliteLedger(file)];
-    await Promise.all([one.recordAnswer(answer(1)), two.recordAnswer(answer(2))]);
+    await Promise.all([one.record({ answers: [answer(1)] }), two.record({ answers: [answer(2)] })]);
     expect((await two.answers([mark(1)]))[0]).toEqual(answer(1));
     await one.close();
     await two.close();
@@ -92,8 +92,8 @@ describe("the SQLite ledger's file", () => {
     const ledger = sqliteLedger(file);
     const raw = JSON.stringify({ why: "x".repeat(200), tone: "calm" });
     const count = 4000;
-    for (let i = 0; i < count; i++) void ledger.recordAnswer({ ...answer(i * 7919, raw), run: "20261123T081926-b85f94" });
-    await ledger.recordCells(Array.from({ length: count }, (_, i) => cell(`R-${i}`, { fingerprint: mark(i * 7919), values: { a: "mooring", b: 3, c: "yes" }, run: "20261123T081926-b85f94" })));
+    for (let i = 0; i < count; i++) void ledger.record({ answers: [{ ...answer(i * 7919, raw), run: "20261123T081926-b85f94" }] });
+    await ledger.record({ cells: Array.from({ length: count }, (_, i) => cell(`R-${i}`, { fingerprint: mark(i * 7919), values: { a: "mooring", b: 3, c: "yes" }, run: "20261123T081926-b85f94" })) });
     await ledger.flush();
     await ledger.close();
     expect(statSync(file).size / (count * 3) - raw.length / 3).toBeLessThan(600);

@@ -4,7 +4,7 @@ import { tmpdir } from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 
-export const MAIN = fileURLToPath(new URL("../../dist/cli/main.js", import.meta.url));
+export const MAIN = fileURLToPath(new URL("../../dist/bin/yoroshi.js", import.meta.url));
 const DEMO = fileURLToPath(new URL("../../demo", import.meta.url));
 
 export interface Ran {

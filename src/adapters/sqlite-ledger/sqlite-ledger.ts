@@ -70,24 +70,14 @@ export function sqliteLedger(file: string): Ledger {
         return row && { ...row, fingerprint, answer: JSON.parse(row.answer) as Answer };
       });
     },
-    recordAnswer: ({ fingerprint, template, version, model, run, at, answer }: AnswerRecord, { replace = false } = {}) =>
+    record: ({ answers = [], cells = [], replace = false }) =>
       group.write(() => {
-        (replace ? sql.replaceAnswer : sql.addAnswer).run(Buffer.from(fingerprint, "hex"), template, version, model, run, at, answer.spent, JSON.stringify(answer));
+        for (const record of answers) putAnswer(replace ? sql.replaceAnswer : sql.addAnswer, record);
+        for (const record of cells) putCell(sql.putCell, placeOf(record.plan, record.step), record);
       }),
     async cells(plan, step, keys) {
       const rows = sql.cells.all(placeOf(plan, step), JSON.stringify(keys)) as CellRow[];
       return new Map(rows.map((row) => [row.key, cellRecord(plan, step, row)]));
-    },
-    async recordCells(records) {
-      if (records.length === 0) return;
-      await group.write(() => {
-        for (const record of records) {
-          sql.putCell.run(
-            placeOf(record.plan, record.step), record.key, record.state, record.reason ?? null, record.fingerprint ? Buffer.from(record.fingerprint, "hex") : null,
-            JSON.stringify(record.values), record.edited ? JSON.stringify(record.edited) : null, record.run, record.at,
-          );
-        }
-      });
     },
     async countCells(plan, step) {
       return (sql.countCells.all(placeOf(plan, step)) as { state: CellState; reason: string | null; rows: number }[]).map((row) => ({ ...row, reason: row.reason ?? undefined }));
@@ -177,6 +167,14 @@ function statements(db: Database.Database) {
     note: db.prepare("SELECT value FROM notes WHERE name = ?"),
     setNote: db.prepare("INSERT OR REPLACE INTO notes (name, value) VALUES (?, ?)"),
   };
+}
+
+function putAnswer(statement: Database.Statement, { fingerprint, template, version, model, run, at, answer }: AnswerRecord): void {
+  statement.run(Buffer.from(fingerprint, "hex"), template, version, model, run, at, answer.spent, JSON.stringify(answer));
+}
+
+function putCell(statement: Database.Statement, place: number, { key, state, reason, fingerprint, values, edited, run, at }: CellRecord): void {
+  statement.run(place, key, state, reason ?? null, fingerprint ? Buffer.from(fingerprint, "hex") : null, JSON.stringify(values), edited ? JSON.stringify(edited) : null, run, at);
 }
 
 function cellRecord(plan: string, step: string, row: CellRow): CellRecord {

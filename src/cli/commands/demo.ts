@@ -14,7 +14,7 @@ const TEMPLATE = "hazard-triage";
 /** `yoroshi demo`: a project of a made-up ferry operator, taken through the order of work. */
 export async function demo(folder: string, options: CommonOptions): Promise<number> {
   const root = path.resolve(folder);
-  const source = fileURLToPath(new URL("../../../demo", import.meta.url));
+  const source = path.join(packageFolder(), "demo");
   const isNew = !existsSync(path.join(root, PROJECT_FILE));
   if (isNew && existsSync(root)) throw new YoroshiError("badOption", { option: folder, problem: "this folder exists and is not a project. Name another." });
   if (isNew) await cp(source, root, { recursive: true });
@@ -24,6 +24,13 @@ export async function demo(folder: string, options: CommonOptions): Promise<numb
   } finally {
     await project.close();
   }
+}
+
+/** The folder of the package itself, wherever the build has put this file. */
+function packageFolder(): string {
+  let folder = path.dirname(fileURLToPath(import.meta.url));
+  while (!existsSync(path.join(folder, "package.json"))) folder = path.dirname(folder);
+  return folder;
 }
 
 async function walkThrough(project: Project, source: string, folder: string, isNew: boolean): Promise<number> {

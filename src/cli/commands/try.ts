@@ -66,7 +66,7 @@ async function answerOf(project: Project, loaded: LoadedTemplate, prepared: Prep
   const answer = await askPrepared(prepared, inputs, { model: retrying(clock)(paced(clock, model.limits)(model)), clock }).catch((error: unknown) => {
     throw error instanceof Error && error.name === "ModelFailure" ? modelError(error as never, model.host) : error;
   });
-  if (answer.state !== "failed") await ledger.recordAnswer({ fingerprint, template: loaded.template.name, version, model: model.id, run, at: clock.now(), answer }, { replace: fresh });
+  if (answer.state !== "failed") await ledger.record({ answers: [{ fingerprint, template: loaded.template.name, version, model: model.id, run, at: clock.now(), answer }], replace: fresh });
   await ledger.endRun({ id: run, endedAt: clock.now(), end: "done", tally: { asked: 1, spent: answer.spent } });
   return { answer, known: false };
 }

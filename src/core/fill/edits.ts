@@ -38,7 +38,7 @@ async function absorbRows(work: Work, writer: Writer, rows: Standing, run: strin
     }
     if (!sameEdits(record?.edited ?? {}, edited)) changed.push(withEdits(writer, record, key, edited, run, work.clock.now()));
   }
-  if (changed.length > 0) await work.ledger.recordCells(changed);
+  if (changed.length > 0) await work.ledger.record({ cells: changed });
   return edits;
 }
 

@@ -200,7 +200,7 @@ describe("a fill", () => {
   });
 
   it("fails when the ledger fails, and does not hang", async () => {
-    const ledger = { ...memoryLedger(), recordAnswer: () => Promise.reject(new Error("ledger gone")) };
+    const ledger = { ...memoryLedger(), record: () => Promise.reject(new Error("ledger gone")) };
     await expect(fill(world(tableOf("a", "b"), goodModel(), ledger))).rejects.toThrow("ledger gone");
   });
 

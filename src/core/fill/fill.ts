@@ -1,8 +1,9 @@
 import { askPrepared, type Answer } from "../answer/index.js";
 import { relaySignal, toMicros, YoroshiError, type Json, type Micros } from "../ground/index.js";
-import type { CellRecord } from "../ledger/index.js";
+import type { AnswerRecord, CellRecord } from "../ledger/index.js";
 import { Budget, budgeted, BudgetSpent, ModelFailure, paced, retrying, type Model } from "../model/index.js";
 import type { Row } from "../table/index.js";
+import { ahead } from "./ahead.js";
 import { atOnce } from "./at-once.js";
 import { answeredCells, markedCells } from "./cells.js";
 import { absorbEdits } from "./edits.js";
@@ -108,7 +109,7 @@ class Filling {
   async go(): Promise<void> {
     const wanted = new Set(this.work.only);
     try {
-      for await (const { considered, share } of walk(this.work)) {
+      for await (const { considered, share } of ahead(walk(this.work))) {
         this.#share = share;
         const settled: CellRecord[] = [];
         const open: Question[] = [];
@@ -200,14 +201,14 @@ class Filling {
     tally.asked++;
     countUsage(tally, answer.usage, answer.spent);
     const { template } = work.prepared;
-    const recorded = answer.state === "failed"
-      ? undefined
-      : work.ledger.recordAnswer({ fingerprint: asker.fingerprint, template: template.name, version: work.version, model: work.model.id, run, at: work.clock.now(), answer }, { replace: asker.fresh });
+    const { fingerprint } = asker;
+    // A failure is no answer: it is not kept, and the next run asks again.
+    const answers = answer.state === "failed" ? [] : [{ fingerprint, template: template.name, version: work.version, model: work.model.id, run, at: work.clock.now(), answer }];
     const recent = { answer, kept: false };
-    if (recorded) this.#recent.set(asker.fingerprint, recent);
-    const settled = [this.#settle(asker, asker.fingerprint, answer, "asked")];
-    for (const follower of this.#takeFollowers(asker.fingerprint)) settled.push(this.#settle(follower, asker.fingerprint, answer, "reused"));
-    await Promise.all([recorded, this.#record(settled)]);
+    if (answers.length > 0) this.#recent.set(fingerprint, recent);
+    const settled = [this.#settle(asker, fingerprint, answer, "asked")];
+    for (const follower of this.#takeFollowers(fingerprint)) settled.push(this.#settle(follower, fingerprint, answer, "reused"));
+    await this.#record(settled, answers, asker.fresh);
     recent.kept = true;
   }
 
@@ -235,10 +236,10 @@ class Filling {
     for (const _ of [asker, ...this.#takeFollowers(asker.fingerprint)]) countState(this.tally, "blank");
   }
 
-  async #record(records: readonly CellRecord[]): Promise<void> {
-    if (records.length === 0) return;
+  async #record(cells: readonly CellRecord[], answers: readonly AnswerRecord[] = [], replace = false): Promise<void> {
+    if (cells.length === 0) return;
     this.changed = true;
-    await this.work.ledger.recordCells(records);
+    await this.work.ledger.record({ answers, cells, replace });
   }
 
   #fail(error: unknown): void {

@@ -1,2 +1,2 @@
-export type { AnswerRecord, CellRecord, CellState, CellValue, Ledger, RunRecord, SpendRecord, VersionRecord } from "./ledger.js";
+export type { AnswerRecord, CellRecord, CellState, CellValue, Entry, Ledger, RunRecord, SpendRecord, VersionRecord } from "./ledger.js";
 export { memoryLedger } from "./memory.js";

@@ -66,6 +66,14 @@ export interface SpendRecord {
   readonly spent: Micros;
 }
 
+/** What is recorded at once. */
+export interface Entry {
+  /** The first answer of a fingerprint wins, unless `replace` says that these were asked afresh. */
+  readonly answers?: readonly AnswerRecord[] | undefined;
+  readonly replace?: boolean | undefined;
+  readonly cells?: readonly CellRecord[] | undefined;
+}
+
 /**
  * The port to the durable record of every answer, cell and run. Writes resolve once they survive the end of the
  * process; `flush` once they survive the loss of power.
@@ -73,11 +81,10 @@ export interface SpendRecord {
 export interface Ledger {
   /** The answers of fingerprints, in their order; `undefined` for those never answered. */
   answers(fingerprints: readonly string[]): Promise<(AnswerRecord | undefined)[]>;
-  /** Keeps an answer. The first of a fingerprint wins, unless `replace` says that it was asked afresh. */
-  recordAnswer(record: AnswerRecord, options?: { readonly replace?: boolean }): Promise<void>;
+  /** Keeps answers and cells together: all of them or none. */
+  record(entry: Entry): Promise<void>;
   /** The cells of rows, by step; rows without a record are left out. */
   cells(plan: string, step: string, keys: readonly string[]): Promise<Map<string, CellRecord>>;
-  recordCells(records: readonly CellRecord[]): Promise<void>;
   /** How many rows stand in each state, and why, most first. */
   countCells(plan: string, step: string): Promise<{ state: CellState; reason: string | undefined; rows: number }[]>;
 

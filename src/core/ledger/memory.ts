@@ -12,8 +12,9 @@ export function memoryLedger(): Ledger {
 
   return {
     answers: async (fingerprints) => fingerprints.map((fingerprint) => answers.get(fingerprint)),
-    recordAnswer: async (record, { replace = false } = {}) => {
-      if (replace || !answers.has(record.fingerprint)) answers.set(record.fingerprint, record);
+    record: async (entry) => {
+      for (const record of entry.answers ?? []) if (entry.replace || !answers.has(record.fingerprint)) answers.set(record.fingerprint, record);
+      for (const record of entry.cells ?? []) cells.set(cellId(record.plan, record.step, record.key), record);
     },
     cells: async (plan, step, keys) => {
       const found = new Map<string, CellRecord>();
@@ -22,9 +23,6 @@ export function memoryLedger(): Ledger {
         if (record) found.set(key, record);
       }
       return found;
-    },
-    recordCells: async (records) => {
-      for (const record of records) cells.set(cellId(record.plan, record.step, record.key), record);
     },
     countCells: async (plan, step) => {
       const counts = new Map<string, { state: CellRecord["state"]; reason: string | undefined; rows: number }>();

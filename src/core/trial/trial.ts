@@ -122,7 +122,7 @@ async function answerAll(setup: TrialSetup, options: TrialOptions, run: string):
         answers.set(mark, answer);
         asked.add(index);
         if (answer.state !== "failed") {
-          await ledger.recordAnswer({ fingerprint: mark, template: prepared.template.name, version: setup.version, model: model.id, run, at: clock.now(), answer });
+          await ledger.record({ answers: [{ fingerprint: mark, template: prepared.template.name, version: setup.version, model: model.id, run, at: clock.now(), answer }] });
         }
         options.onProgress?.(++done, marks.length);
       } catch (error) {
