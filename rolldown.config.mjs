@@ -7,5 +7,5 @@ export default defineConfig({
   platform: "node",
   external: ["better-sqlite3", /^gpt-tokenizer/],
   output: { dir: "dist/bin", format: "esm", chunkFileNames: "[name]-[hash].js", cleanDir: true },
-  logLevel: "warn",
+  logLevel: "silent",
 });

@@ -4,7 +4,7 @@ import { stringify } from "csv-stringify/sync";
 import { defang, YoroshiError, type CellOut, type CellsOf, type Chunk, type Row, type Table, type TargetColumn } from "../../core/index.js";
 import { fileProblem } from "./file-problem.js";
 import { KeySet } from "./key-set.js";
-import { readRecords } from "./records.js";
+import { FEW_BYTES, readRecords } from "./records.js";
 import { readStyle, type CsvStyle } from "./style.js";
 import { fileHash, writeWhole } from "./write-file.js";
 
@@ -78,7 +78,7 @@ interface Header {
 
 async function readHeader(file: string, name: string): Promise<Header> {
   const style = await readStyle(file, name);
-  for await (const { records } of readRecords(file, name, style)) {
+  for await (const { records } of readRecords(file, name, style, FEW_BYTES)) {
     const columns = (records[0] ?? []).map((column) => column.trim());
     const twice = columns.find((column, index) => column !== "" && columns.indexOf(column) !== index);
     if (twice !== undefined) throw new YoroshiError("tableBroken", { table: name, place: "row 1", problem: `two columns are named \`${twice}\`. Give each its own name.` });

@@ -15,12 +15,17 @@ export interface Records {
   readonly share: number;
 }
 
-const CHUNK_ROWS = 500;
+// Small enough that deciding about a chunk does not keep replies waiting, large enough for bulk look-ups.
+const CHUNK_ROWS = 128;
 
-/** Streams a file's records, header included, some hundred at a time. */
-export async function* readRecords(file: string, name: string, style: CsvStyle): AsyncGenerator<Records> {
+const READ_BYTES = 64 * 1024;
+/** For whoever wants the first rows only. */
+export const FEW_BYTES = 4 * 1024;
+
+/** Streams a file's records, header included, some hundred at a time. `bytes` are read and parsed at a time. */
+export async function* readRecords(file: string, name: string, style: CsvStyle, bytes = READ_BYTES): AsyncGenerator<Records> {
   const size = await stat(file).then((found) => found.size, () => 0);
-  const source = createReadStream(file, { highWaterMark: 256 * 1024 });
+  const source = createReadStream(file, { highWaterMark: bytes });
   const parser = parse({ delimiter: style.delimiter, bom: true, relax_column_count: true, skip_empty_lines: false, max_record_size: 64 * 1024 * 1024 });
   let failure: unknown;
   let ended = false;
