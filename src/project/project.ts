@@ -1,3 +1,4 @@
+import * as crypto from "node:crypto";
 import { existsSync } from "node:fs";
 import path from "node:path";
 import { csvTable, readSmallCsv } from "../adapters/csv/index.js";
@@ -23,6 +24,7 @@ import {
   type Prepared,
   type References,
   type Samples,
+  type Sha256,
   type Table,
   type Template,
   type VersionRecord,
@@ -85,6 +87,12 @@ export async function openProject(options: ProjectOptions = {}): Promise<Project
   if (!read.project) throw new YoroshiError("filesInvalid", { complaints: read.complaints });
   return new OpenProject(root, cwd, read.project, options.clock ?? systemClock(), options.onNotice ?? (() => undefined));
 }
+
+// `hash` came with Node 20.12.
+const { createHash, hash } = crypto as typeof crypto & { hash?: (name: string, text: string) => string };
+
+/** Node's own hash: several times faster than the portable one. */
+const sha256: Sha256 = (text) => (hash ? hash("sha256", text) : createHash("sha256").update(text).digest("hex"));
 
 class OpenProject implements Project {
   readonly models: Models;
@@ -174,7 +182,7 @@ class OpenProject implements Project {
     const prepared = await this.prepare(loaded.template);
     const model = await this.models.open(loaded.template.model?.use);
     const { version } = await this.version(loaded);
-    return { setup: { plan, table, prepared, version, model: model.model, ledger: this.ledger(), clock: this.clock }, model };
+    return { setup: { plan, table, prepared, version, model: model.model, ledger: this.ledger(), clock: this.clock, sha256 }, model };
   }
 
   async samples(prepared: Prepared, file: string | undefined): Promise<Samples> {

@@ -18,7 +18,7 @@ export interface Records {
 // Small enough that deciding about a chunk does not keep replies waiting, large enough for bulk look-ups.
 const CHUNK_ROWS = 128;
 
-const READ_BYTES = 64 * 1024;
+const READ_BYTES = 32 * 1024;
 /** For whoever wants the first rows only. */
 export const FEW_BYTES = 4 * 1024;
 

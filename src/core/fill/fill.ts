@@ -9,6 +9,7 @@ import { answeredCells, markedCells } from "./cells.js";
 import { absorbEdits } from "./edits.js";
 import { DEFAULT_AT_ONCE } from "./plan.js";
 import { project } from "./project.js";
+import { keepSettled, settledTally } from "./settled.js";
 import { workOf, type FillOptions, type FillSetup, type Work } from "./setup.js";
 import { countState, countUsage, newTally, type FillEnd, type Tally } from "./tally.js";
 import { walk } from "./walk.js";
@@ -54,6 +55,11 @@ export async function fill(setup: FillSetup, options: FillOptions = {}): Promise
   const began = work.clock.now();
   const run = runId(work);
   await work.ledger.startRun({ id: run, kind: "fill", subject: work.plan.name, startedAt: began });
+  const settled = await settledTally(work, options);
+  if (settled) {
+    await work.ledger.endRun({ id: run, endedAt: work.clock.now(), end: "done", tally: settled as unknown as Json });
+    return { ...settled, run, end: "done", unsure: 0, newEdits: 0, written: false, tookMs: work.clock.now() - began };
+  }
   const newEdits = await absorbEdits(work, run);
   const budget = new Budget(options.spendCap ?? (work.plan.limits.spend === undefined ? undefined : toMicros(work.plan.limits.spend)));
   const drop = relaySignal(options.drop);
@@ -66,6 +72,7 @@ export async function fill(setup: FillSetup, options: FillOptions = {}): Promise
     await work.ledger.endRun({ id: run, endedAt: work.clock.now(), end: filling.end, tally: filling.tally as unknown as Json });
   }
   const written = filling.end === "done" || filling.changed || newEdits > 0 ? await project(work, filling.changed || newEdits > 0) : false;
+  if (filling.hasNothingLeft) await keepSettled(work, options, filling.tally);
   return { ...filling.tally, run, end: filling.end, unsure: budget.unsure, newEdits, written, tookMs: work.clock.now() - began, error: filling.error };
 }
 
@@ -81,6 +88,8 @@ class Filling {
   error: ModelFailure | undefined;
   /** Whether any cell's record changed. */
   changed = false;
+  /** Some row got no answer because a host could not be reached; the next run asks again. */
+  #unreached = false;
   readonly #model: Model;
   readonly #places: ReturnType<typeof atOnce>;
   readonly #mostRows: number;
@@ -149,10 +158,16 @@ class Filling {
 
   /** Answers that need not be asked for, in the order of the questions. */
   async #knownAnswers(questions: readonly Question[]): Promise<(Answer | undefined)[]> {
+    if (questions.length === 0) return [];
     const seen = [...this.#recent].filter(([, recent]) => recent.kept).map(([fingerprint]) => fingerprint);
     const records = await this.work.ledger.answers(questions.map((question) => question.fingerprint));
     for (const fingerprint of seen) this.#recent.delete(fingerprint);
     return records.map((record, index) => (record && (!questions[index]!.fresh || record.run === this.run) ? record.answer : undefined));
+  }
+
+  /** Whether another run over the same rows would do nothing. */
+  get hasNothingLeft(): boolean {
+    return this.end === "done" && this.tally.blank === 0 && !this.#unreached;
   }
 
   get #stopped(): boolean {
@@ -204,6 +219,7 @@ class Filling {
     const { fingerprint } = asker;
     // A failure is no answer: it is not kept, and the next run asks again.
     const answers = answer.state === "failed" ? [] : [{ fingerprint, template: template.name, version: work.version, model: work.model.id, run, at: work.clock.now(), answer }];
+    if (answers.length === 0) this.#unreached = true;
     const recent = { answer, kept: false };
     if (answers.length > 0) this.#recent.set(fingerprint, recent);
     const settled = [this.#settle(asker, fingerprint, answer, "asked")];

@@ -2,7 +2,7 @@ import type { CancelSignal, Clock, Micros } from "../ground/index.js";
 import type { Ledger } from "../ledger/index.js";
 import type { Model } from "../model/index.js";
 import type { Table } from "../table/index.js";
-import { fingerprinter, type Fingerprinter, type NamedShape, type Prepared } from "../template/index.js";
+import { fingerprinter, type Fingerprinter, type NamedShape, type Prepared, type Sha256 } from "../template/index.js";
 import { inputColumns } from "./check-plan.js";
 import { readCondition, type Condition } from "./condition.js";
 import { stepOf, type Plan, type Refill, type Step } from "./plan.js";
@@ -17,6 +17,8 @@ export interface FillSetup {
   readonly model: Model;
   readonly ledger: Ledger;
   readonly clock: Clock;
+  /** The platform's own SHA-256, where it has a faster one. */
+  readonly sha256?: Sha256 | undefined;
 }
 
 /** What one command asks of a fill, over what the plan says. */
@@ -77,7 +79,7 @@ export function workOf(setup: FillSetup, options: FillOptions = {}): Work {
     stepName: name,
     step,
     condition: step.when === undefined ? undefined : readCondition(step.when).condition,
-    fingerprint: fingerprinter(setup.prepared, setup.model),
+    fingerprint: fingerprinter(setup.prepared, setup.model, setup.sha256),
     from: inputColumns(step, template),
     targets: Object.entries(step.fill).map(([column, partName]) => {
       const part = parts.find((candidate) => candidate.name === partName)!;

@@ -11,12 +11,15 @@ export interface ModelIdentity {
 /** Makes the fingerprints of a template asked of one model: SHA-256 over canonical JSON (RFC 8785). */
 export type Fingerprinter = (inputs: Readonly<Record<string, Json>>, ask?: number) => string;
 
+/** SHA-256 of a text's UTF-8 bytes in hexadecimal; a platform's own is faster than the portable one. */
+export type Sha256 = (text: string) => string;
+
 /**
  * The part that all rows share is hashed once; a row adds its inputs. `ask` numbers repeated questions about the
  * same thing, so that an answer asked for again is kept apart; 0 is the first.
  */
-export function fingerprinter(prepared: Prepared, model: ModelIdentity): Fingerprinter {
+export function fingerprinter(prepared: Prepared, model: ModelIdentity, sha256: Sha256 = sha256Hex): Fingerprinter {
   const { temperature, seed } = prepared.template.model ?? {};
   const base = sha256Hex(canonicalJson({ template: prepared.fingerprint, host: model.host, model: model.id, temperature, seed, maxTokens: prepared.maxTokens }));
-  return (inputs, ask = 0) => sha256Hex(`${base}${ask === 0 ? "" : `#${ask}`}${canonicalJson(inputs)}`);
+  return (inputs, ask = 0) => sha256(`${base}${ask === 0 ? "" : `#${ask}`}${canonicalJson(inputs)}`);
 }

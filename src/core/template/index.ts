@@ -1,5 +1,5 @@
 export { fence } from "./fence.js";
-export { fingerprinter, type Fingerprinter, type ModelIdentity } from "./fingerprint.js";
+export { fingerprinter, type Fingerprinter, type ModelIdentity, type Sha256 } from "./fingerprint.js";
 export type { NamedShape } from "./instruct.js";
 export { parsePlainText } from "./liquid.js";
 export { prepare, type Message, type Prepared, type References } from "./prepare.js";
