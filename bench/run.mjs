@@ -1,7 +1,7 @@
 // Benchmarks, one JSON line each: a figure as a ratio against a reference measured in the same run, and its target.
 // Usage: npm run bench [-- NAME …]
 import { spawn, spawnSync } from "node:child_process";
-import { appendFileSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { appendFileSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
@@ -86,9 +86,14 @@ function project(rows, endpoint, atOnce) {
   return folder;
 }
 
-async function fill(folder) {
-  const took = await json(["bench/measured.mjs", "fill", "log", "--json", "--project", folder]);
-  return took;
+/** The flags that the command's own first line gives to Node. */
+function ownFlags() {
+  const [first] = readFileSync(path.join(here, "../dist/bin/yoroshi.js"), "utf8").split("\n");
+  return first.split(" ").filter((word) => word.startsWith("--"));
+}
+
+function fill(folder) {
+  return json([...ownFlags(), "bench/measured.mjs", "fill", "log", "--json", "--project", folder]);
 }
 
 /** Runs a script and reads its last line. */
