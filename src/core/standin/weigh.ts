@@ -113,7 +113,7 @@ function overlap(words: readonly Term[], described: ReadonlySet<string>): number
 }
 
 const WANTED = /\b(please|need(s|ed)?|must|should|can (someone|somebody|you|we)|could (someone|somebody)|request(ed|ing)?|require[sd]?|urgent(ly)?|asap|to be (replaced|repaired|checked|fixed|inspected|ordered)|still (broken|leaking|loose|missing|out)|not (yet )?(fixed|repaired|replaced|working)|won't|out of (order|service)|awaiting|pending|follow[- ]?up|investigate|order(ed)? (a )?new|unserviceable|defect(ive)?)\b/gi;
-const SETTLED = /\b(all (ok|good|fine|clear|normal)|no (further )?(action|issues?|damage|injur(y|ies))|fixed|repaired|replaced|resolved|cleaned up|sorted|working again|made safe|completed|dealt with|nothing (further|to report|more))\b/gi;
+const SETTLED = /\b(all (ok|good|fine|clear|normal)|no (further )?(action|issues?|damage|injur(y|ies))|(?<!\b(?:be|not|been|get) )(?:fixed|repaired|replaced|resolved|cleaned up|sorted)|working again|made safe|completed|dealt with|nothing (further|to report|more))\b/gi;
 
 function yesNo(part: AskedPart, text: string, words: readonly Term[]): boolean {
   const question = part.about.replace(/true \(yes\) or false \(no\)/gi, " ");

@@ -1,0 +1,20 @@
+import type { Message } from "yoroshi";
+
+/** The prompt as the model gets it; what comes from the row is set apart. */
+export function PromptView({ messages }: { readonly messages: readonly Message[] }) {
+  if (messages.length === 0) return <p className="quiet">There is no prompt while the template has mistakes or an input is missing.</p>;
+  return (
+    <ol className="messages">
+      {messages.map(({ role, content }, index) => (
+        <li key={index}>
+          <span className="role">{role}</span>
+          <pre>{withData(content)}</pre>
+        </li>
+      ))}
+    </ol>
+  );
+}
+
+function withData(content: string) {
+  return content.split(/(<data name="[^"]*">[\s\S]*?<\/data>)/).map((part, index) => (part.startsWith("<data name=") ? <mark key={index}>{part}</mark> : part));
+}
