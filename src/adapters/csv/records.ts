@@ -46,7 +46,10 @@ export async function* readRecords(file: string, name: string, style: CsvStyle, 
   let records: string[][] = [];
   let firstRow = 1;
   const take = (): Records => {
-    const some = { records, firstRow, share: size === 0 ? 1 : Math.min(1, source.bytesRead / size) };
+    // Of the bytes that were read, some rows still wait in the parser.
+    const given = firstRow - 1 + records.length;
+    const read = size === 0 ? 1 : Math.min(1, source.bytesRead / size);
+    const some = { records, firstRow, share: (read * given) / (given + parser.readableLength) };
     firstRow += records.length;
     records = [];
     return some;

@@ -13,7 +13,7 @@ interface Checked {
 export async function check(names: readonly string[], options: CommonOptions): Promise<number> {
   return withProject(options, async (project) => {
     const checked: Checked[] = [];
-    for (const { what, name } of await chosen(project, names)) checked.push({ what, name, complaints: await project.check(what, name) });
+    for (const { what, name } of await chosen(project, names)) checked.push({ what, name, complaints: inOrder(await project.check(what, name)) });
     const mistakes = checked.flatMap((one) => one.complaints);
     if (options.json) outJson({ checked: checked.map(({ what, name, complaints }) => ({ what, name, complaints })), mistakes: mistakes.length });
     else {
@@ -26,6 +26,8 @@ export async function check(names: readonly string[], options: CommonOptions): P
     return mistakes.length === 0 ? 0 : 2;
   });
 }
+
+const inOrder = (complaints: readonly Complaint[]): Complaint[] => [...complaints].sort((a, b) => a.place.line - b.place.line || a.place.column - b.place.column);
 
 async function chosen(project: Project, names: readonly string[]): Promise<{ what: "template" | "plan"; name: string }[]> {
   if (names.length > 0) return Promise.all(names.map(async (name) => ({ what: (await project.isPlan(name)) ? ("plan" as const) : ("template" as const), name })));

@@ -51,8 +51,8 @@ async function walkThrough(project: Project, source: string, folder: string, isN
   if (before) printComparison(report, before, compare(report.parts, before.parts));
 
   let exit = 0;
+  step(isNew ? "3  Three fills of one table" : "2  Three fills of one table", "what is known from before is not asked again");
   for (const plan of ["triage", "headlines", "actions"]) {
-    step(`Fill: ${plan}`, "answers known from before are not asked again");
     const { setup, model } = await project.fillSetup(plan);
     exit = Math.max(exit, await runFill(project, setup, { ...model, isStandin: false }, {}, {}));
   }

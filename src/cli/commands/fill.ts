@@ -48,7 +48,7 @@ function printPreview({ plan, table: source }: FillSetup, result: Preview, curre
   const about = result.counted < result.asked ? ` (from the first ${result.counted} prompts)` : "";
   out(table(["", ""], [
     ["to ask", plural(result.asked, "row")],
-    ["known already", plural(result.reused, "row")],
+    ["known or doubled", plural(result.reused, "row")],
     ["skipped", plural(result.skipped, "row")],
     ["edited by a person", plural(result.edited, "row")],
     ["cannot be asked", plural(result.failed, "row")],
@@ -96,16 +96,16 @@ function reportJson(report: FillReport, { plan, table: source }: FillSetup, { mo
 
 export function printReport(report: FillReport, { plan, table: source }: FillSetup, opened: OpenModel, currency: string): void {
   out(heading(`Plan ${plan.name}`) + quiet(`  ${plural(report.rows, "row")} of ${source.name} in ${duration(report.tookMs)}`));
-  const rows: [string, string][] = [
-    [good("filled"), `${report.filled}`],
-    [warn("edited by a person, kept"), `${report.edited}`],
-    [warn("out of date, kept"), `${report.stale}`],
-    [quiet("skipped"), `${report.skipped}`],
-    [warn("held for a person"), `${report.held}`],
-    [bad("failed"), `${report.failed}`],
-    [quiet("not reached"), `${report.blank}`],
+  const states = [
+    good(`${report.filled} filled`),
+    report.edited > 0 && warn(`${report.edited} edited by a person, kept`),
+    report.stale > 0 && warn(`${report.stale} out of date, kept`),
+    report.skipped > 0 && `${report.skipped} skipped`,
+    report.held > 0 && warn(`${report.held} held for a person`),
+    report.failed > 0 && bad(`${report.failed} failed`),
+    report.blank > 0 && warn(`${report.blank} not reached`),
   ];
-  out(table(["rows", ""], rows.filter(([, count], index) => index === 0 || count !== "0"), { right: [1] }));
+  out(`  ${states.filter(Boolean).join(" · ")}`);
   out(`  ${plural(report.asked, "row")} asked, ${report.reused} known already · ${report.tokensIn.toLocaleString("en")} tokens in, ${report.tokensOut.toLocaleString("en")} out · ${formatMoney(report.spent, currency)} spent`);
   if (report.unsure > 0) out(`  ${warn(`Up to ${formatMoney(report.unsure, currency)} more may have been charged for requests that broke off.`)}`);
   if (report.newEdits > 0) out(`  ${warn(`${plural(report.newEdits, "cell was", "cells were")} edited by a person since the last fill; kept.`)}`);

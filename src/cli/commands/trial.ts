@@ -118,7 +118,7 @@ export function printComparison(report: TrialReport, before: TrialReport, compar
 
 function conclusion(report: TrialReport, before: TrialReport, { rows, difference, won, lost, p, beyondChance }: PartComparison): string {
   const points = `${difference >= 0 ? "+" : "−"}${Math.abs(difference * 100).toFixed(1)} points`;
-  const detail = quiet(`(${won} rows won, ${lost} lost of ${rows}; exact McNemar p = ${p < 0.0001 ? "under 0.0001" : p.toFixed(4)})`);
+  const detail = quiet(`(${won} rows won, ${lost} lost of ${rows}; exact McNemar ${p < 0.0001 ? "p under 0.0001" : `p = ${p.toFixed(4)}`})`);
   if (!beyondChance) return `${points}; these ${rows} rows cannot tell the two apart ${detail}`;
   return difference > 0 ? `${good(`version ${report.version} is better, ${points}`)} ${detail}` : `${bad(`version ${before.version} is better, ${points}`)} ${detail}`;
 }

@@ -101,6 +101,7 @@ class Filling {
   /** An error that is not the model's: the ledger's, or a mistake in this code. */
   #broken: unknown;
   #started = 0;
+  /** How much of the table is done with or in flight, 0 to 1. */
   #share = 0;
 
   constructor(
@@ -119,7 +120,7 @@ class Filling {
     const wanted = new Set(this.work.only);
     try {
       for await (const { considered, share } of ahead(walk(this.work))) {
-        this.#share = share;
+        const before = this.#share;
         const settled: CellRecord[] = [];
         const open: Question[] = [];
         for (const { row, record, decision } of considered) {
@@ -137,11 +138,13 @@ class Filling {
         }
         const known = await this.#knownAnswers(open);
         for (const [index, asker] of open.entries()) {
+          this.#share = before + (share - before) * (1 - (open.length - index) / considered.length);
           const answer = this.#recent.get(asker.fingerprint)?.answer ?? known[index];
           if (answer) settled.push(this.#settle(asker, asker.fingerprint, answer, "reused"));
           else await this.#ask(asker);
         }
         await this.#record(settled);
+        this.#share = share;
         this.#tell();
         if (this.#stopped) break;
       }

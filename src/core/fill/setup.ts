@@ -40,7 +40,7 @@ export interface FillOptions {
 }
 
 export interface Progress {
-  /** How much of the table has been read, 0 to 1. */
+  /** How much of the table is done with or in flight, 0 to 1. */
   readonly share: number;
   readonly rows: number;
   readonly asked: number;

@@ -50,7 +50,7 @@ export function prepare<Inputs, Parts>(template: Template<Inputs, Parts>, refere
     required: parts.map((part) => part.name),
     additionalProperties: false,
   };
-  const prompt = promptBuilder(template, parts, references);
+  const prompt = promptOf(template, parts, references);
   return {
     template,
     inputs,
@@ -79,7 +79,7 @@ function resolve(spec: AnySpec, references: References, template: string): AnySp
   return { ...spec, resolved: rows } as AnySpec;
 }
 
-function promptBuilder(template: TemplateShape, parts: readonly NamedShape[], references: References): Prepared["render"] {
+function promptOf(template: TemplateShape, parts: readonly NamedShape[], references: References): Prepared["render"] {
   const trusted = new Set(Object.keys(references));
   const role = template.role ? parsed(template.role, trusted) : undefined;
   const task = parsed(template.task, trusted);
