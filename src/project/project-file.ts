@@ -8,7 +8,7 @@ const limit = z.int().positive().optional();
 
 const model = z.strictObject({
   /** An address up to and without `/chat/completions`, or `standin`. */
-  endpoint: z.union([z.literal("standin"), z.url({ protocol: /^https?$/ })], "Expected an address that begins with http:// or https://, or `standin`."),
+  endpoint: z.string().refine((address) => address === "standin" || (/^https?:\/\//.test(address) && URL.canParse(address)), "Expected an address that begins with http:// or https://, or `standin`."),
   id: z.string().min(1).optional(),
   key: z.strictObject({ env: z.string().min(1) }).optional(),
   price: z.strictObject({ input: z.number().min(0), output: z.number().min(0) }).optional(),

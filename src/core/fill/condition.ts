@@ -16,7 +16,7 @@ export function readCondition(source: string): { condition?: Condition; problem?
   try {
     const check = environment.check(source);
     if (!check.valid) return { problem: firstLine(check.error?.message ?? "it is not valid") };
-    if (check.type !== undefined && !["bool", "dyn"].includes(String(check.type))) return { problem: `it gives a ${String(check.type)}, not true or false` };
+    if (check.type !== undefined && !["bool", "dyn"].includes(String(check.type))) return { problem: `its result is ${String(check.type)}, not true or false` };
     const evaluate = environment.parse(source);
     const columns = new Set<string>();
     collectColumns(evaluate.ast as unknown as AstNode, columns);

@@ -63,11 +63,13 @@ export async function fill(setup: FillSetup, options: FillOptions = {}): Promise
   const newEdits = await absorbEdits(work, run);
   const budget = new Budget(options.spendCap ?? (work.plan.limits.spend === undefined ? undefined : toMicros(work.plan.limits.spend)));
   const drop = relaySignal(options.drop);
-  const filling = new Filling(work, { ...options, drop: drop.signal }, run, budget);
+  const stop = relaySignal(options.stop);
+  const filling = new Filling(work, { ...options, drop: drop.signal, stop: stop.signal }, run, budget);
   try {
     await filling.go();
   } finally {
     drop.release();
+    stop.release();
     // Also after an error in the table: what was answered is in the ledger, and the run has an end.
     await work.ledger.endRun({ id: run, endedAt: work.clock.now(), end: filling.end, tally: filling.tally as unknown as Json });
   }
@@ -111,7 +113,7 @@ class Filling {
     readonly budget: Budget,
   ) {
     const { model, clock, plan } = work;
-    this.#model = retrying(clock)(paced(clock, model.limits)(budgeted(budget)(model)));
+    this.#model = retrying(clock, {}, options.stop)(paced(clock, model.limits)(budgeted(budget)(model)));
     this.#places = atOnce(Math.min(plan.limits.atOnce ?? model.limits?.atOnce ?? DEFAULT_AT_ONCE, model.limits?.atOnce ?? Infinity));
     this.#mostRows = options.rows ?? plan.limits.rows ?? Infinity;
   }
@@ -198,7 +200,9 @@ class Filling {
       if (this.end === "failed" || this.end === "spendCap" || this.#interruptedNow()) return this.#leaveBlank(asker);
       try {
         const answer = await askPrepared(this.work.prepared, asker.inputs, { model: this.#model, clock: this.work.clock, signal: this.options.drop });
-        await this.#keep(asker, answer);
+        // Not tried again because the user stops: the row is not failed, it was not reached.
+        if (answer.state === "failed" && this.#interruptedNow()) this.#leaveBlank(asker);
+        else await this.#keep(asker, answer);
       } catch (error) {
         this.#fail(error);
         this.#leaveBlank(asker);

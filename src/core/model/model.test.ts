@@ -39,6 +39,14 @@ describe("retries", () => {
     }
   });
 
+  it("end when the user stops the run, without losing what is under way", async () => {
+    const stop = new AbortController();
+    const clock = { ...fakeClock(), sleep: async () => stop.abort() };
+    const model = failing(["server", "server"]);
+    await expect(retrying(clock, {}, stop.signal)(model).ask(request)).rejects.toMatchObject({ kind: "server" });
+    expect(model.requests).toHaveLength(2);
+  });
+
   it("stop waiting when the user cancels", async () => {
     const signal = AbortSignal.abort();
     await expect(retrying(fakeClock())(failing(["busy"])).ask(request, signal)).rejects.toMatchObject({ kind: "cancelled" });

@@ -1,0 +1,120 @@
+import { describe, expect, it } from "vitest";
+import { formatComplaint } from "../ground/index.js";
+import { readTemplate } from "../template/index.js";
+import { ahead } from "./ahead.js";
+import { atOnce } from "./at-once.js";
+import { checkPlan } from "./check-plan.js";
+import { readCondition } from "./condition.js";
+import { plan, readPlan } from "./read-plan.js";
+
+const PLAN = `yoroshi: plan/1
+name: log
+table: { file: log.csv, key: id }
+steps:
+  sort:
+    template: sort
+    inputs: { note: text }
+    fill: { topic: topic, level: level }
+    when: row.text != ""
+limits: { rows: 500, spend: 2.00, atOnce: 50 }
+refill: blank
+`;
+const { template } = readTemplate("yoroshi: template/1\nname: sort\ninputs: { note: { kind: text }, day: { kind: date, required: false } }\ntask: '{{ note }} {{ day }}'\nanswer: { topic: { kind: yesNo }, level: { kind: number } }\n", "sort.yaml");
+const table = { name: "log.csv", columns: ["id", "text", "day"] };
+
+describe("reading a plan", () => {
+  it("reads a good one, and fills in what may be left out", () => {
+    expect(readPlan(PLAN, "p.yaml").plan).toMatchObject({ name: "log", refill: "blank", limits: { rows: 500, spend: 2, atOnce: 50 } });
+    expect(plan({ name: "p", table: { file: "f", key: "k" }, steps: { s: { template: "t", fill: { a: "b" } } } })).toMatchObject({ refill: "stale", limits: {}, steps: { s: { inputs: {} } } });
+  });
+
+  it.each([
+    ["an unknown key", PLAN.replace("refill", "refil"), "p.yaml:11:1  There is no key `refil` here. Did you mean `refill`?"],
+    ["an unknown limit", PLAN.replace("spend", "spent"), "There is no key `spent` here. Did you mean `spend`?"],
+    ["a value that is none of the stated", PLAN.replace("blank", "old"), "p.yaml:11:9  `refill`: Expected one of blank, stale, failed, all."],
+    ["a condition that is not CEL", PLAN.replace('row.text != ""', "row.text ="), "p.yaml:9:11  This condition cannot be read as CEL"],
+    ["a condition that is not true or false", PLAN.replace('row.text != ""', "size(row.text)"), "its result is int, not true or false"],
+    ["a condition about something else", PLAN.replace("row.text", "text"), "Unknown variable: text"],
+    ["a step that fills nothing", PLAN.replace("{ topic: topic, level: level }", "{}"), "Say which column takes which part"],
+    ["a second step", PLAN.replace("limits", "  more: { template: sort, fill: { x: topic } }\nlimits"), "p.yaml:10:3  A plan runs one template step for now."],
+    ["a missing table", PLAN.replace(/table:.*\n/, ""), "The key `table` is missing."],
+  ])("complains of %s", (_, text, expected) => {
+    expect(readPlan(text, "p.yaml").complaints.map(formatComplaint).join("\n")).toContain(expected);
+  });
+
+  it.each([
+    ["inputs the template lacks", PLAN.replace("note: text", "notes: text"), "is used, but there is no input `notes`. Did you mean `note`?"],
+    ["parts the template lacks", PLAN.replace("level: level", "level: levels"), "The answer has no part `levels`. Did you mean `level`?"],
+    ["columns the table lacks", PLAN.replace("note: text", "note: txt"), "log.csv has no column `txt`. Did you mean `text`?"],
+    ["a condition on a column the table lacks", PLAN.replace("row.text", "row.txet"), "log.csv has no column `txet`. Did you mean `text`?"],
+    ["an input that comes from nowhere", PLAN.replace("{ note: text }", "{}"), "The template needs the input `note`."],
+    ["filling the key", PLAN.replace("topic: topic", "id: topic"), "`id` is the key of the table and cannot be filled."],
+    ["filling what it reads", PLAN.replace("topic: topic", "text: topic"), "`text` is read and filled by the same step."],
+    ["a key the table lacks", PLAN.replace("key: id", "key: no"), "log.csv has no column `no`."],
+  ])("held against template and table, complains of %s", (_, text, expected) => {
+    const read = readPlan(text, "p.yaml");
+    expect(checkPlan(read.plan!, template!, read.document!, table).map(formatComplaint).join("\n")).toContain(expected);
+  });
+
+  it("finds nothing wrong where nothing is", () => {
+    const read = readPlan(PLAN, "p.yaml");
+    expect(checkPlan(read.plan!, template!, read.document!, table)).toEqual([]);
+  });
+});
+
+describe("a condition", () => {
+  it("names its columns and tests rows; what it cannot evaluate is a reason, not an exception", () => {
+    const { condition } = readCondition('row.kind == "x" && (double(row["Gauge bar"]) > 4.0 || row.note.contains("!"))');
+    expect(condition!.columns).toEqual(["kind", "Gauge bar", "note"]);
+    expect(condition!.test({ kind: "x", "Gauge bar": "4.5", note: "" })).toBe(true);
+    expect(condition!.test({ kind: "x", "Gauge bar": "3", note: "" })).toBe(false);
+    expect(condition!.test({ kind: "x", "Gauge bar": "secret", note: "" })).toMatchObject({ reason: expect.stringMatching(/^the condition cannot be evaluated/) });
+    expect(readCondition(`${"(".repeat(200)}true${")".repeat(200)}`).problem).toBeTruthy();
+  });
+});
+
+describe("scheduling", () => {
+  it("runs at most so many at once, and waits for all", async () => {
+    const places = atOnce(3);
+    let most = 0;
+    let done = 0;
+    for (let i = 0; i < 20; i++) {
+      await places.start(async () => {
+        most = Math.max(most, places.running);
+        await new Promise((resolve) => setImmediate(resolve));
+        done++;
+      });
+    }
+    await places.idle();
+    expect([most, done, places.running]).toEqual([3, 20, 0]);
+    await places.idle();
+  });
+
+  it("reads one item ahead, passes errors on in their turn, and closes the source when left early", async () => {
+    let made = 0;
+    let closed = false;
+    async function* source(): AsyncGenerator<number> {
+      try {
+        for (let i = 0; i < 5; i++) {
+          made++;
+          if (i === 3) throw new Error("broken");
+          yield i;
+        }
+      } finally {
+        closed = true;
+      }
+    }
+    const got: number[] = [];
+    await expect((async () => {
+      for await (const item of ahead(source())) {
+        got.push(item);
+        await new Promise((resolve) => setImmediate(resolve));
+        expect(made).toBe(item + 2);
+      }
+    })()).rejects.toThrow("broken");
+    expect([got, closed]).toEqual([[0, 1, 2], true]);
+    closed = false;
+    for await (const _ of ahead(source())) break;
+    expect(closed).toBe(true);
+  });
+});

@@ -1,0 +1,92 @@
+import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import path from "node:path";
+import { afterAll, describe, expect, it } from "vitest";
+import { fill, preview, survey, trial } from "../../src/index.js";
+import { openProject } from "../../src/node.js";
+import { demoProject, removeTempFolders, smallProject, tempFolder } from "../helpers/cli.js";
+
+afterAll(removeTempFolders);
+
+describe("a project in code", () => {
+  it("is found upwards, and does all that the command line does", async () => {
+    const root = demoProject();
+    const project = await openProject({ cwd: path.join(root, "plans") });
+    expect(project.root).toBe(root);
+    expect((await project.listTemplates()).map(({ name }) => name)).toEqual(["follow-up", "hazard-triage", "one-line"]);
+    const { setup, model } = await project.fillSetup("triage");
+    expect(model.isStandin).toBe(true);
+    const before = await preview(setup, { rows: 5 }, (text) => text.length / 4);
+    expect(before).toMatchObject({ rows: 248, asked: 5 });
+    expect(await fill(setup, { rows: 40 })).toMatchObject({ asked: 40, end: "rowLimit" });
+    expect((await survey(setup)).columns["hazard"]).toMatchObject({ filled: expect.any(Number), blank: expect.any(Number) });
+    const loaded = await project.template("hazard-triage");
+    const prepared = await project.prepare(loaded.template);
+    const report = await trial({ prepared, version: (await project.version(loaded)).version, model: model.model, ledger: project.ledger(), clock: project.clock, samples: await project.samples(prepared, undefined) });
+    expect(report.parts[0]!.accuracy).toBeGreaterThan(0.5);
+    expect(report.reused).toBeGreaterThan(0);
+    await project.close();
+  });
+
+  it("takes a template or plan by its path, from where one stands", async () => {
+    const root = demoProject();
+    const project = await openProject({ cwd: path.join(root, "drafts") });
+    expect((await project.template("hazard-triage.first.yaml")).file).toBe(path.join("drafts", "hazard-triage.first.yaml"));
+    expect((await project.template("templates/one-line.yaml")).template.name).toBe("one-line");
+    expect(await project.isPlan("plans/triage.yaml")).toBe(true);
+    expect(await project.isPlan("templates/one-line.yaml")).toBe(false);
+    await project.close();
+  });
+
+  it("reads a changed reference at the next run, which makes cells stale", async () => {
+    const root = demoProject();
+    let project = await openProject({ cwd: root });
+    await fill((await project.fillSetup("triage")).setup, { only: ["R-002", "R-003"] });
+    await project.close();
+    const file = path.join(root, "reference", "hazards.csv");
+    writeFileSync(file, `${readFileSync(file, "utf8")}weather,"Gale, fog, swell"\n`);
+    project = await openProject({ cwd: root });
+    expect((await survey((await project.fillSetup("triage")).setup)).columns["hazard"]).toMatchObject({ stale: 2 });
+    expect((await project.prepare((await project.template("hazard-triage")).template)).parts[1]!.tell()).toContain('"weather": Gale, fog, swell');
+    await project.close();
+  });
+
+  it.each([
+    ["no project", (folder: string) => writeFileSync(path.join(folder, "x"), ""), "There is no yoroshi.yaml in"],
+    ["an empty file", (folder: string) => writeFileSync(path.join(folder, "yoroshi.yaml"), ""), "yoroshi.yaml:1:1  The file is empty"],
+    ["an unknown time zone", (folder: string) => writeFileSync(path.join(folder, "yoroshi.yaml"), "yoroshi: project/1\ntimeZone: Middle/Earth\n"), "There is no time zone `Middle/Earth`"],
+    ["an endpoint that is no address", (folder: string) => writeFileSync(path.join(folder, "yoroshi.yaml"), "yoroshi: project/1\nmodels: { a: { endpoint: models.example.com } }\n"), "Expected an address that begins with http"],
+    ["a currency that is none", (folder: string) => writeFileSync(path.join(folder, "yoroshi.yaml"), "yoroshi: project/1\ncurrency: dollars\n"), "Expected a currency by its three capital letters"],
+    ["bytes that are not UTF-8", (folder: string) => writeFileSync(path.join(folder, "yoroshi.yaml"), Buffer.from([0xff, 0x41])), "yoroshi.yaml cannot be read: it is not UTF-8 text"],
+    ["a folder for a file", (folder: string) => mkdirSync(path.join(folder, "yoroshi.yaml")), "yoroshi.yaml cannot be read: it is a folder"],
+  ])("says what is wrong with %s", async (_, make, message) => {
+    const folder = tempFolder();
+    make(folder);
+    await expect(openProject({ cwd: folder })).rejects.toThrow(message);
+  });
+
+  it("keeps references inside the project, and says which of their columns are missing", async () => {
+    const folder = smallProject("id,note\na,x\n");
+    const file = path.join(folder, "templates", "sort.yaml");
+    const text = readFileSync(file, "utf8");
+    const project = await openProject({ cwd: folder });
+    const withReference = async (reference: string): Promise<unknown> => {
+      writeFileSync(file, text.replace("task:", `references: { topics: ${reference} }\ntask:`).replace("options: { fire: flames and smoke, spill: oil and water, engine: \"motors, pumps\" }", "options: { from: topics }"));
+      return project.prepare((await project.template("sort")).template);
+    };
+    await expect(withReference("{ file: ../secret.csv }")).rejects.toThrow("leads out of the project");
+    writeFileSync(path.join(folder, "topics.csv"), "name,meaning\nfire,flames\n");
+    await expect(withReference("{ file: topics.csv, columns: { name: topic } }")).rejects.toThrow("there is no column `topic`, which the reference `topics` reads");
+    await expect(withReference("{ file: topics.csv }")).resolves.toBeTruthy();
+    writeFileSync(path.join(folder, "topics.csv"), "name,meaning\n");
+    await expect(withReference("{ file: topics.csv }")).rejects.toThrow("has no rows, so there is nothing to choose from");
+    await project.close();
+  });
+
+  it("takes the model that a template names, and says which there are", async () => {
+    const project = await openProject({ cwd: smallProject("id,note\na,x\n") });
+    expect((await project.models.open(undefined)).name).toBe("quick");
+    expect(await project.models.open("quick")).toBe(await project.models.open(undefined));
+    expect(() => project.models.open("quik")).toThrow("There is no model `quik`. Did you mean `quick`?");
+    await project.close();
+  });
+});
