@@ -33,7 +33,8 @@ export function projectModels(project: ProjectFile, clock: Clock, onNotice: (tex
       id: entry.id ?? STANDIN_ID,
       host: isStandin ? STANDIN_HOST : undefined,
       key: keyOf(name, entry),
-      price: entry.price,
+      // The stand-in costs nothing; of any other model, only yoroshi.yaml can tell.
+      price: entry.price ?? (isStandin ? { input: 0, output: 0 } : undefined),
       limits: entry.limits,
       jsonSchema: entry.can === undefined || entry.can.includes("jsonSchema"),
       timeoutMs: entry.timeoutSeconds === undefined ? undefined : entry.timeoutSeconds * 1000,

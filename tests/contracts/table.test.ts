@@ -128,6 +128,14 @@ describe("a CSV file", () => {
     await expect(one.table.columns()).rejects.toThrow("cannot be read");
   });
 
+  it("clears away what a killed process left half-written", async () => {
+    const one = table("id,text\na,x\n");
+    const left = path.join(path.dirname(one.file), ".t.filled.csv.4194303.tmp");
+    writeFileSync(left, "half");
+    await one.table.write([{ name: "level", freeText: false }], cells({ a: { level: 1 } }));
+    expect(existsSync(left)).toBe(false);
+  });
+
   it("makes a backup before it writes into the file itself", async () => {
     const file = freshFile("id,text\na,x\n");
     await csvTable({ file, key: "id", inPlace: true }).write([{ name: "level", freeText: false }], cells({ a: { level: 1 } }));

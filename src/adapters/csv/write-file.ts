@@ -1,9 +1,28 @@
 import { createHash } from "node:crypto";
 import { createReadStream } from "node:fs";
-import { open, rename, rm, stat, type FileHandle } from "node:fs/promises";
+import { open, readdir, rename, rm, stat, type FileHandle } from "node:fs/promises";
 import path from "node:path";
 import { YoroshiError } from "../../core/index.js";
 import { fileProblem } from "./file-problem.js";
+
+/** Removes what killed processes left half-written beside a file. */
+async function removeLeftovers(file: string): Promise<void> {
+  const folder = path.dirname(file);
+  const prefix = `.${path.basename(file)}.`;
+  for (const name of await readdir(folder).catch(() => [])) {
+    const pid = name.startsWith(prefix) ? /^(\d+)\.tmp$/.exec(name.slice(prefix.length))?.[1] : undefined;
+    if (pid !== undefined && !isRunning(Number(pid))) await rm(path.join(folder, name), { force: true });
+  }
+}
+
+function isRunning(pid: number): boolean {
+  try {
+    process.kill(pid, 0);
+    return true;
+  } catch (error) {
+    return (error as { code?: string }).code === "EPERM";
+  }
+}
 
 /**
  * Writes a file whole or not at all: beside its place, flushed to the disk, then swapped in. The old file stays until
@@ -14,6 +33,7 @@ export async function writeWhole(file: string, name: string, produce: (write: (b
   const hash = createHash("sha256");
   let handle: FileHandle | undefined;
   try {
+    await removeLeftovers(file);
     const mode = await stat(file).then((found) => found.mode & 0o777, () => 0o644);
     handle = await open(temporary, "w", mode);
     await produce(async (bytes) => {

@@ -136,6 +136,12 @@ describe("a fill", () => {
     expect(await fill(one)).toMatchObject({ end: "done", asked: 6 - report.asked, reused: report.asked, filled: 6 });
   });
 
+  it("refuses a cap that it could not keep", async () => {
+    const one = world(tableOf("a"), goodModel({ price: undefined }));
+    await expect(fill(one, { spendCap: 1000 })).rejects.toThrow("has no price, so the cap could not be kept");
+    expect(await fill(one)).toMatchObject({ filled: 1, spent: 0 });
+  });
+
   it("asks about as many rows as it may, and then about the next", async () => {
     const one = world(tableOf("a", "b", "c", "d", "e"));
     expect(await fill(one, { rows: 2 })).toMatchObject({ asked: 2, filled: 2, blank: 3, end: "rowLimit" });

@@ -52,6 +52,10 @@ interface Question extends Asker {
  */
 export async function fill(setup: FillSetup, options: FillOptions = {}): Promise<FillReport> {
   const work = workOf(setup, options);
+  const cap = options.spendCap ?? (work.plan.limits.spend === undefined ? undefined : toMicros(work.plan.limits.spend));
+  if (cap !== undefined && !work.model.price) {
+    throw new YoroshiError("misuse", { problem: `A spend cap is set, but the model ${work.model.id} has no price, so the cap could not be kept. Say what it costs: \`price: { input: 0.15, output: 0.60 }\` a million tokens (zeros when it is free).` });
+  }
   const began = work.clock.now();
   const run = runId(work);
   await work.ledger.startRun({ id: run, kind: "fill", subject: work.plan.name, startedAt: began });
@@ -61,7 +65,7 @@ export async function fill(setup: FillSetup, options: FillOptions = {}): Promise
     return { ...settled, run, end: "done", unsure: 0, newEdits: 0, written: false, tookMs: work.clock.now() - began };
   }
   const newEdits = await absorbEdits(work, run);
-  const budget = new Budget(options.spendCap ?? (work.plan.limits.spend === undefined ? undefined : toMicros(work.plan.limits.spend)));
+  const budget = new Budget(cap);
   const drop = relaySignal(options.drop);
   const stop = relaySignal(options.stop);
   const filling = new Filling(work, { ...options, drop: drop.signal, stop: stop.signal }, run, budget);
