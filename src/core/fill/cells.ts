@@ -43,6 +43,7 @@ export function keptEdits(work: Work, record: CellRecord | undefined): CellRecor
 }
 
 function cellValue({ part }: Target, parts: Readonly<Record<string, unknown>>): CellValue {
-  const value = parts[part.name];
+  // A part inside a record is named by its path.
+  const value = part.name.split(".").reduce<unknown>((outer, name) => (outer as Record<string, unknown> | undefined)?.[name], parts);
   return typeof value === "number" ? value : part.toCell(value as never);
 }

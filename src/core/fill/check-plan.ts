@@ -1,5 +1,5 @@
 import { complain, nearest, type Complaint, type SourceDocument } from "../ground/index.js";
-import type { InputSpec, Template } from "../template/index.js";
+import { partPaths, type InputSpec, type Template } from "../template/index.js";
 import { readCondition } from "./condition.js";
 import { stepOf, type Plan, type Step } from "./plan.js";
 
@@ -9,7 +9,7 @@ export function checkPlan(plan: Plan, template: Template, document: SourceDocume
   const at = ["steps", name] as const;
   const found: Complaint[] = [];
   const inputs = Object.keys(template.inputs);
-  const parts = Object.keys(template.answer);
+  const parts = partPaths(template.answer);
   for (const input of Object.keys(step.inputs)) {
     if (!inputs.includes(input)) found.push(complain("unknownInput", document.atKey([...at, "inputs", input]), { name: input, known: inputs, near: nearest(input, inputs) }));
   }

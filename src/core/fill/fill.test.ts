@@ -210,6 +210,20 @@ describe("a fill", () => {
     await expect(fill(world(tableOf("a", "b"), goodModel(), ledger))).rejects.toThrow("ledger gone");
   });
 
+  it("puts the parts of a record into columns of their own, and whole parts as they stand in a cell", async () => {
+    const nested = template({
+      name: "nested",
+      inputs: { text: { kind: "text" } },
+      task: "{{ text }}",
+      answer: { who: { kind: "record", parts: { name: { kind: "text" }, age: { kind: "number" }, home: { kind: "record", parts: { town: { kind: "text" } } } } }, tags: { kind: "choices", options: ["a", "b"] } },
+    });
+    const model = scriptedModel(() => '{"who":{"name":"=Kim","age":40,"home":{"town":"Tarn"}},"tags":["b","a"]}');
+    const nestedPlan = makePlan({ name: "n", table: { file: "t", key: "id" }, steps: { s: { template: "nested", fill: { name: "who.name", age: "who.age", town: "who.home.town", all: "who", tags: "tags" } } } });
+    const one = { ...world(tableOf("x"), model), plan: nestedPlan, prepared: prepare(nested) };
+    expect(await fill(one)).toMatchObject({ filled: 1 });
+    expect(one.table.rows[0]).toMatchObject({ name: "'=Kim", age: "40", town: "Tarn", all: '{"name":"=Kim","age":40,"home":{"town":"Tarn"}}', tags: "b; a" });
+  });
+
   it("keeps the columns of another plan on the same table", async () => {
     const one = world(tableOf("a", "b"));
     await fill(one);

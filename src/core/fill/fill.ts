@@ -1,7 +1,7 @@
 import { askPrepared, type Answer } from "../answer/index.js";
 import { relaySignal, toMicros, YoroshiError, type Json, type Micros } from "../ground/index.js";
 import type { AnswerRecord, CellRecord } from "../ledger/index.js";
-import { Budget, budgeted, BudgetSpent, ModelFailure, paced, retrying, type Model } from "../model/index.js";
+import { budgeted, budgetFor, BudgetSpent, type Budget, ModelFailure, paced, retrying, type Model } from "../model/index.js";
 import type { Row } from "../table/index.js";
 import { ahead } from "./ahead.js";
 import { atOnce } from "./at-once.js";
@@ -53,9 +53,7 @@ interface Question extends Asker {
 export async function fill(setup: FillSetup, options: FillOptions = {}): Promise<FillReport> {
   const work = workOf(setup, options);
   const cap = options.spendCap ?? (work.plan.limits.spend === undefined ? undefined : toMicros(work.plan.limits.spend));
-  if (cap !== undefined && !work.model.price) {
-    throw new YoroshiError("misuse", { problem: `A spend cap is set, but the model ${work.model.id} has no price, so the cap could not be kept. Say what it costs: \`price: { input: 0.15, output: 0.60 }\` a million tokens (zeros when it is free).` });
-  }
+  const budget = budgetFor(work.model, cap);
   const began = work.clock.now();
   const run = runId(work);
   await work.ledger.startRun({ id: run, kind: "fill", subject: work.plan.name, startedAt: began });
@@ -65,7 +63,6 @@ export async function fill(setup: FillSetup, options: FillOptions = {}): Promise
     return { ...settled, run, end: "done", unsure: 0, newEdits: 0, written: false, tookMs: work.clock.now() - began };
   }
   const newEdits = await absorbEdits(work, run);
-  const budget = new Budget(cap);
   const drop = relaySignal(options.drop);
   const stop = relaySignal(options.stop);
   const filling = new Filling(work, { ...options, drop: drop.signal, stop: stop.signal }, run, budget);

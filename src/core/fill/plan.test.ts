@@ -19,7 +19,7 @@ steps:
 limits: { rows: 500, spend: 2.00, atOnce: 50 }
 refill: blank
 `;
-const { template } = readTemplate("yoroshi: template/1\nname: sort\ninputs: { note: { kind: text }, day: { kind: date, required: false } }\ntask: '{{ note }} {{ day }}'\nanswer: { topic: { kind: yesNo }, level: { kind: number } }\n", "sort.yaml");
+const { template } = readTemplate("yoroshi: template/1\nname: sort\ninputs: { note: { kind: text }, day: { kind: date, required: false } }\ntask: '{{ note }} {{ day }}'\nanswer: { topic: { kind: yesNo }, level: { kind: number }, who: { kind: record, parts: { name: { kind: text } } } }\n", "sort.yaml");
 const table = { name: "log.csv", columns: ["id", "text", "day"] };
 
 describe("reading a plan", () => {
@@ -45,6 +45,7 @@ describe("reading a plan", () => {
   it.each([
     ["inputs the template lacks", PLAN.replace("note: text", "notes: text"), "is used, but there is no input `notes`. Did you mean `note`?"],
     ["parts the template lacks", PLAN.replace("level: level", "level: levels"), "The answer has no part `levels`. Did you mean `level`?"],
+    ["parts of a record that it lacks", PLAN.replace("level: level", "level: who.nam"), "The answer has no part `who.nam`. Did you mean `who.name`?"],
     ["columns the table lacks", PLAN.replace("note: text", "note: txt"), "log.csv has no column `txt`. Did you mean `text`?"],
     ["a condition on a column the table lacks", PLAN.replace("row.text", "row.txet"), "log.csv has no column `txet`. Did you mean `text`?"],
     ["an input that comes from nowhere", PLAN.replace("{ note: text }", "{}"), "The template needs the input `note`."],

@@ -13,7 +13,7 @@ export interface Step {
   readonly template: string;
   /** Input -> column it comes from. Inputs left out come from the column of the same name. */
   readonly inputs: Readonly<Record<string, string>>;
-  /** Column -> answer part it takes. */
+  /** Column -> answer part it takes; a part inside a record by its path, `contact.email`. */
   readonly fill: Readonly<Record<string, string>>;
   /** CEL over `row`: the step is done only for rows where it holds. */
   readonly when?: string | undefined;

@@ -2,7 +2,7 @@ import type { CancelSignal, Clock, Micros } from "../ground/index.js";
 import type { Ledger } from "../ledger/index.js";
 import type { Model } from "../model/index.js";
 import type { Table } from "../table/index.js";
-import { fingerprinter, type Fingerprinter, type NamedShape, type Prepared, type Sha256 } from "../template/index.js";
+import { fingerprinter, partAt, type Fingerprinter, type NamedShape, type Prepared, type Sha256 } from "../template/index.js";
 import { inputColumns } from "./check-plan.js";
 import { readCondition, type Condition } from "./condition.js";
 import { stepOf, type Plan, type Refill, type Step } from "./plan.js";
@@ -82,7 +82,7 @@ export function workOf(setup: FillSetup, options: FillOptions = {}): Work {
     fingerprint: fingerprinter(setup.prepared, setup.model, setup.sha256),
     from: inputColumns(step, template),
     targets: Object.entries(step.fill).map(([column, partName]) => {
-      const part = parts.find((candidate) => candidate.name === partName)!;
+      const part = partAt(parts, partName)!;
       return { column, part, freeText: part.kind.freeText === true };
     }),
     refill: options.refill ?? setup.plan.refill,

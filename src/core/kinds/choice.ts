@@ -3,17 +3,20 @@ import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
 
 declare module "./value-of.js" {
   interface KindValues<Spec> {
-    choice:
-      | (Spec extends { readonly options: infer Options }
-          ? Options extends readonly (infer Name extends string)[]
-            ? Name
-            : Options extends { readonly from: string }
-              ? string
-              : Extract<keyof Options, string>
-          : string)
-      | (Spec extends { readonly otherwise: infer Other extends string } ? Other : never);
+    choice: OptionName<Spec>;
   }
 }
+
+/** The names of the options that a spec states. */
+export type OptionName<Spec> =
+  | (Spec extends { readonly options: infer Options }
+      ? Options extends readonly (infer Name extends string)[]
+        ? Name
+        : Options extends { readonly from: string }
+          ? string
+          : Extract<keyof Options, string>
+      : string)
+  | (Spec extends { readonly otherwise: infer Other extends string } ? Other : never);
 
 /** An option and what it means. */
 export interface Option {
@@ -41,24 +44,13 @@ export const choice: Kind<ChoiceSpec, string> = {
   kind: "choice",
   summary: "Exactly one of the stated options.",
   keys: { options: choiceOptions.optional(), otherwise: name.optional() },
-  faults: (spec) => {
-    if (spec.options === undefined) return ["noOptions"];
-    const seen = new Map<string, string>();
-    const faults: string[] = [];
-    for (const { name: option } of optionsOf(spec)) {
-      const twin = seen.get(fold(option));
-      if (twin !== undefined) faults.push(`The options \`${twin}\` and \`${option}\` differ only in case or spacing. Keep one.`);
-      seen.set(fold(option), option);
-    }
-    return faults;
-  },
+  faults: choiceFaults,
   value: (spec) => {
     const names = optionsOf(spec).map((option) => option.name);
     return z.enum(names as [string, ...string[]], { error: () => `must be one of: ${names.length > 12 ? `${names.slice(0, 12).join(", ")}, … (${names.length} options)` : names.join(", ")}` });
   },
   tell: (spec) => {
-    const lines = optionsOf(spec).map(({ name: option, about }) => `  - ${JSON.stringify(option)}${about ? `: ${about}` : ""}`);
-    return ["exactly one of these options, written as here:", ...lines].join("\n");
+    return ["exactly one of these options, written as here:", ...tellOptions(spec)].join("\n");
   },
   tidy: (spec, raw) => (typeof raw === "string" || typeof raw === "number" ? (sameOption(spec, String(raw)) ?? raw) : raw),
   fromCell: (spec, cell) => {
@@ -67,6 +59,24 @@ export const choice: Kind<ChoiceSpec, string> = {
   },
   toCell: (_spec, value) => value,
 };
+
+/** What is wrong with the options; `noOptions` where there are none. */
+export function choiceFaults(spec: ChoiceSpec): string[] {
+  if (spec.options === undefined) return ["noOptions"];
+  const seen = new Map<string, string>();
+  const faults: string[] = [];
+  for (const { name: option } of optionsOf(spec)) {
+    const twin = seen.get(fold(option));
+    if (twin !== undefined) faults.push(`The options \`${twin}\` and \`${option}\` differ only in case or spacing. Keep one.`);
+    seen.set(fold(option), option);
+  }
+  return faults;
+}
+
+/** A line for each option with its meaning. */
+export function tellOptions(spec: ChoiceSpec): string[] {
+  return optionsOf(spec).map(({ name: option, about }) => `  - ${JSON.stringify(option)}${about ? `: ${about}` : ""}`);
+}
 
 const OTHERWISE = "fits none of the others";
 const optionCache = new WeakMap<ChoiceSpec, readonly Option[]>();

@@ -3,27 +3,31 @@ import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
 
 declare module "./value-of.js" {
   interface KindValues<Spec> {
-    /** ISO 8601, `2026-03-04`. */
+    /** ISO 8601: `2026-03-04`, with `time: true` `2026-03-04T08:15`. */
     date: string;
   }
 }
 
 export interface DateSpec extends AnySpec {
   readonly kind: "date";
+  /** Whether the time of day belongs to it. Default false. */
+  readonly time?: boolean | undefined;
 }
 
 const MONTHS = ["january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"];
 
 export const date: Kind<DateSpec, string> = {
   kind: "date",
-  summary: "A calendar day, written YYYY-MM-DD (ISO 8601).",
-  keys: {},
-  value: () => z.iso.date("must be a day written YYYY-MM-DD"),
-  tell: () => "a day, written YYYY-MM-DD",
-  tidy: (_spec, raw) => (typeof raw === "string" ? (plainDay(raw) ?? raw) : raw),
-  fromCell: (_spec, cell) => {
-    const day = plainDay(cell);
-    return day === undefined ? misfit("is not a day; write YYYY-MM-DD") : fits(day);
+  summary: "A calendar day, YYYY-MM-DD (ISO 8601), or a day and time, YYYY-MM-DDTHH:MM.",
+  keys: { time: z.boolean().optional() },
+  value: ({ time }) =>
+    time ? z.string("must be a day and time written YYYY-MM-DDTHH:MM").refine((value) => plainDayTime(value) === value, "must be a day and time written YYYY-MM-DDTHH:MM") : z.iso.date("must be a day written YYYY-MM-DD"),
+  tell: ({ time }) => (time ? "a day and time, written YYYY-MM-DDTHH:MM" : "a day, written YYYY-MM-DD"),
+  tidy: ({ time }, raw) => (typeof raw === "string" ? ((time ? plainDayTime(raw) : plainDay(raw)) ?? raw) : raw),
+  fromCell: ({ time }, cell) => {
+    const value = time ? plainDayTime(cell) : plainDay(cell);
+    if (value !== undefined) return fits(value);
+    return misfit(time ? "is not a day and time; write YYYY-MM-DDTHH:MM" : "is not a day; write YYYY-MM-DD");
   },
   toCell: (_spec, value) => value,
 };
@@ -41,6 +45,18 @@ export function plainDay(text: string): string | undefined {
   const name = (worded[2] ?? worded[4])!.toLowerCase();
   const month = MONTHS.findIndex((m) => m === name || m.slice(0, 3) === name || (name === "sept" && m === "september")) + 1;
   return month > 0 ? day(Number(worded[3] ?? worded[6]), month, Number(worded[1] ?? worded[5])) : undefined;
+}
+
+/** Reads `2026-03-04T08:15`, `2026-03-04 8:15:30` and `4 March 2026, 8:15 pm` to the minute; an offset is not a plain time. */
+export function plainDayTime(text: string): string | undefined {
+  const found = /^(.*?)(?:T|,? (?:at )?)(\d{1,2})[:.](\d{2})(?::\d{2}(?:\.\d+)?)?(?: ?([ap])\.?m\.?)?$/i.exec(text.trim());
+  const date = found && plainDay(found[1]!);
+  if (!date) return undefined;
+  const half = found[4]?.toLowerCase();
+  const stated = Number(found[2]);
+  if (half && (stated < 1 || stated > 12)) return undefined;
+  const hour = half ? (stated % 12) + (half === "p" ? 12 : 0) : stated;
+  return hour > 23 || Number(found[3]) > 59 ? undefined : `${date}T${String(hour).padStart(2, "0")}:${found[3]}`;
 }
 
 function day(year: number, month: number, date: number): string | undefined {

@@ -1,9 +1,13 @@
 export { choiceOptions, optionsOf, type ChoiceSpec, type Option } from "./choice.js";
-export { plainDay, type DateSpec } from "./date.js";
+export type { ChoicesSpec } from "./choices.js";
+export { plainDay, plainDayTime, type DateSpec } from "./date.js";
 export { fits, misfit, shapeSpec, type AnySpec, type Kind, type Reading, type Shaped } from "./kind.js";
 export type { ListSpec } from "./list.js";
+export { mapChoices, referenceOf, referencesIn, specsInside } from "./nested.js";
 export type { NumberSpec } from "./number.js";
 export { hasKind, kindNames, kindOf, specSchema } from "./registry.js";
+export type { RecordSpec } from "./record.js";
+export { tellNamed } from "./tell.js";
 export type { ScoreSpec } from "./score.js";
 export type { TextSpec } from "./text.js";
 export type { KindValues, ValueOf } from "./value-of.js";

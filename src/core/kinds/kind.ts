@@ -60,7 +60,7 @@ export function shapeSpec(spec: AnySpec, kinds: KindLookup): Shaped {
   const schema = kind.value(spec, kinds);
   const read = (raw: unknown): Reading => {
     const result = schema.safeParse(kind.tidy ? kind.tidy(spec, raw, kinds) : raw);
-    return result.success ? fits(result.data) : misfit(result.error.issues.map((issue) => issue.message).join("; "));
+    return result.success ? fits(result.data) : misfit(result.error.issues.map(problemOf).join("; "));
   };
   return {
     spec,
@@ -72,6 +72,12 @@ export function shapeSpec(spec: AnySpec, kinds: KindLookup): Shaped {
     tell: () => kind.tell(spec, kinds),
     jsonSchema: () => jsonSchemaOf(schema),
   };
+}
+
+/** `must be text`, or with its place inside a list or record: `has an item 2 that must be text`. */
+function problemOf({ path, message }: z.core.$ZodIssue): string {
+  const where = path.map((step) => (typeof step === "number" ? `an item ${step + 1}` : `a member "${String(step)}"`));
+  return where.length === 0 ? message : `has ${where.join(" with ")} that ${message}`;
 }
 
 /**

@@ -44,7 +44,7 @@ const CASES: Record<string, Case> = {
     cells: [["yes", true], ["N", false], ["1", true]],
     badCells: ["perhaps"],
     values: fc.boolean(),
-    wrongSpecs: [{ options: [] }],
+    wrongSpecs: [{ options: [] }, { yes: "" }],
   },
   date: {
     spec: { kind: "date" },
@@ -71,7 +71,25 @@ const CASES: Record<string, Case> = {
     cells: [["3", 3]],
     badCells: ["9", "3.5", "x"],
     values: fc.integer({ min: 1, max: 5 }),
-    wrongSpecs: [{ from: 1.5 }, { scale: ["a"] }],
+    wrongSpecs: [{ from: "one" }, { step: 0 }, { scale: ["a"] }],
+  },
+  choices: {
+    spec: { kind: "choices", options: { fire: "flames", "oil, spilled": "in the water", Crew: "" }, atLeast: 1, atMost: 2, separator: " | " },
+    reads: [[["fire", "crew"], ["fire", "Crew"]], ["FIRE | crew", ["fire", "Crew"]], ["oil, spilled", ["oil, spilled"]], [["fire", "Fire."], ["fire"]], ["fire; crew", ["fire", "Crew"]]],
+    refuses: [[], ["fire", "oil, spilled", "Crew"], ["smoke"], "smoke", null, 3, [null]],
+    cells: [["fire | Crew", ["fire", "Crew"]], ["crew\nfire", ["Crew", "fire"]]],
+    badCells: ["fire | smoke"],
+    values: fc.uniqueArray(fc.constantFrom("fire", "oil, spilled", "Crew"), { minLength: 1, maxLength: 2 }),
+    wrongSpecs: [{ options: 3 }, { separator: " " }, { atMost: 0 }],
+  },
+  record: {
+    spec: { kind: "record", parts: { who: { kind: "text", maxChars: 30 }, tone: { kind: "choice", options: ["calm", "upset"] }, level: { kind: "score", from: 0, to: 1, step: 0.5 } } },
+    reads: [[{ Who: " me ", tone: "CALM", level: "0.5", more: 1 }, { who: "me", tone: "calm", level: 0.5 }]],
+    refuses: [{ who: "me", tone: "calm" }, { who: "me", tone: "cross", level: 1 }, { who: "me", tone: "calm", level: 0.3 }, "me", null, []],
+    cells: [['{"who":"me","tone":"calm","level":1}', { who: "me", tone: "calm", level: 1 }]],
+    badCells: ["me", '{"who":"me"}', "{}"],
+    values: fc.record({ who: words, tone: fc.constantFrom("calm", "upset"), level: fc.constantFrom(0, 0.5, 1) }),
+    wrongSpecs: [{ parts: 3 }, { parts: { who: {} } }],
   },
   list: {
     spec: { kind: "list", of: { kind: "text", maxChars: 60 }, atLeast: 1, atMost: 3 },
@@ -137,4 +155,23 @@ it("keeps lists of awkward texts apart in a cell", () => {
   fc.assert(fc.property(fc.array(fc.string({ minLength: 1 }).filter((text) => text.trim() !== ""), { maxLength: 5 }), (items) => {
     expect(shaped.fromCell(shaped.toCell(items))).toEqual({ ok: true, value: items });
   }));
+});
+
+it("says where in a list or record something is wrong", () => {
+  const shaped = shapeSpec({ kind: "list", of: { kind: "record", parts: { who: { kind: "text" }, level: { kind: "number" } } } } as AnySpec, kindOf);
+  expect(shaped.read([{ who: "a", level: 1 }, { who: "b", level: "much" }])).toEqual({ ok: false, problem: 'has an item 2 with a member "level" that must be a number' });
+  expect(shaped.tell()).toBe('a list of any number of items, possibly none, each item an object with these members:\n  - "who": text.\n  - "level": a number.');
+});
+
+it("reads times of day, own words for yes and no, steps of a scale, and says what language is wanted", () => {
+  const when = shapeSpec({ kind: "date", time: true } as AnySpec, kindOf);
+  for (const text of ["2026-03-04T20:15", "2026-03-04 20:15:30", "4 March 2026, 8:15 pm", "Mar 4, 2026 at 8.15 p.m."]) expect(when.read(text), text).toEqual({ ok: true, value: "2026-03-04T20:15" });
+  for (const text of ["2026-03-04", "2026-03-04T24:00", "2026-03-04T20:15+02:00", "4 March 2026, 13:15 pm"]) expect(when.read(text).ok, text).toBe(false);
+  expect(when.fromCell("2026-03-04T08:15")).toEqual({ ok: true, value: "2026-03-04T08:15" });
+  const act = shapeSpec({ kind: "yesNo", yes: "act", no: "leave" } as AnySpec, kindOf);
+  expect([act.tell(), act.toCell(true), act.read("Leave."), act.fromCell("act")]).toEqual(["true (act) or false (leave)", "act", { ok: true, value: false }, { ok: true, value: true }]);
+  expect(kindOf("yesNo").faults!({ kind: "yesNo", yes: "Do", no: "do" } as AnySpec)).toHaveLength(1);
+  expect(kindOf("score").faults!({ kind: "score", from: 0, to: 1, step: 0.3 } as AnySpec)).toEqual(["The scale from 0 to 1 cannot be walked in steps of 0.3."]);
+  expect(kindOf("choices").faults!({ kind: "choices", options: ["a; b", "c"] } as AnySpec)).toEqual(["The option `a; b` contains the separator `;`. Choose another separator."]);
+  expect(shapeSpec({ kind: "text", form: "markdown", language: "German", maxWords: 9 } as AnySpec, kindOf).tell()).toBe("Markdown text in German, at most 9 words");
 });

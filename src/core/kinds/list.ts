@@ -1,5 +1,6 @@
 import * as z from "zod";
 import type { Json } from "../ground/index.js";
+import { countBounds, countFaults, tellCount, type Count } from "./count.js";
 import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
 import type { ValueOf } from "./value-of.js";
 
@@ -9,13 +10,10 @@ declare module "./value-of.js" {
   }
 }
 
-export interface ListSpec extends AnySpec {
+export interface ListSpec extends AnySpec, Count {
   readonly kind: "list";
   /** The spec of each item; text when not given. */
   readonly of?: AnySpec | undefined;
-  readonly exactly?: number | undefined;
-  readonly atLeast?: number | undefined;
-  readonly atMost?: number | undefined;
 }
 
 const count = z.int().min(0).max(1000).optional();
@@ -26,22 +24,15 @@ export const list: Kind<ListSpec, Json[]> = {
   summary: "Several values of one kind, in order.",
   keys: { of: z.looseObject({ kind: z.string() }).optional(), exactly: count, atLeast: count, atMost: count },
   freeText: true,
-  faults: (spec) => {
-    if (spec.exactly !== undefined && (spec.atLeast !== undefined || spec.atMost !== undefined)) return ["`exactly` cannot stand beside `atLeast` or `atMost`."];
-    return spec.atLeast !== undefined && spec.atMost !== undefined && spec.atLeast > spec.atMost ? ["`atLeast` is above `atMost`."] : [];
-  },
+  faults: countFaults,
   value: (spec, kinds) => {
-    const { from, to } = bounds(spec);
+    const { from, to } = countBounds(spec);
     let schema = z.array(kinds(itemOf(spec).kind).value(itemOf(spec), kinds), "must be a list");
     if (from > 0) schema = schema.min(from, `must have at least ${from} items`);
     if (to !== undefined) schema = schema.max(to, `must have at most ${to} items`);
     return schema;
   },
-  tell: (spec, kinds) => {
-    const { from, to } = bounds(spec);
-    const size = from === to ? `of exactly ${from} items` : to !== undefined && from > 0 ? `of ${from} to ${to} items` : to !== undefined ? `of at most ${to} items` : from > 0 ? `of at least ${from} items` : "of any number of items, possibly empty";
-    return `a list ${size}, each item ${kinds(itemOf(spec).kind).tell(itemOf(spec), kinds)}`;
-  },
+  tell: (spec, kinds) => `a list ${tellCount(spec, "items")} each item ${kinds(itemOf(spec).kind).tell(itemOf(spec), kinds)}`.replace(/items each/, "items, each"),
   tidy: (spec, raw, kinds) => {
     const items = typeof raw === "string" ? bulletItems(raw) : raw;
     const kind = kinds(itemOf(spec).kind);
@@ -60,10 +51,6 @@ export const list: Kind<ListSpec, Json[]> = {
   // One item a line, as a person would write it into a cell.
   toCell: (spec, value, kinds) => value.map((item) => escapeItem(kinds(itemOf(spec).kind).toCell(itemOf(spec), item, kinds))).join("\n"),
 };
-
-function bounds(spec: ListSpec): { from: number; to: number | undefined } {
-  return spec.exactly !== undefined ? { from: spec.exactly, to: spec.exactly } : { from: spec.atLeast ?? 0, to: spec.atMost };
-}
 
 const escapeItem = (item: string): string => item.replace(/\\/g, "\\\\").replace(/\r/g, "\\r").replace(/\n/g, "\\n");
 const unescapeItem = (line: string): string => line.replace(/\\([\\nr])/g, (_, code: string) => (code === "n" ? "\n" : code === "r" ? "\r" : "\\"));

@@ -12,36 +12,56 @@ export interface ScoreSpec extends AnySpec {
   readonly kind: "score";
   readonly from: number;
   readonly to: number;
+  /** The distance of the points: 1 (default), or a part of it such as 0.5. */
+  readonly step?: number | undefined;
   /** What points of the scale mean: `{ 1: nobody could have been hurt, 5: someone could have died }`. */
   readonly scale?: Readonly<Record<string, string>> | undefined;
 }
 
 export const score: Kind<ScoreSpec, number> = {
   kind: "score",
-  summary: "A whole number on a scale with described points.",
-  keys: { from: z.int(), to: z.int(), scale: z.record(z.string(), z.string()).optional() },
+  summary: "A number on a scale with described points.",
+  keys: { from: z.number(), to: z.number(), step: z.number().positive().optional(), scale: z.record(z.string(), z.string()).optional() },
   faults: (spec) => {
     if (spec.from >= spec.to) return [`\`from\` (${spec.from}) must be below \`to\` (${spec.to}).`];
+    if (!isPoint(spec, spec.to)) return [`The scale from ${spec.from} to ${spec.to} cannot be walked in steps of ${stepOf(spec)}.`];
     return Object.keys(spec.scale ?? {})
-      .filter((point) => !(Number.isInteger(Number(point)) && Number(point) >= spec.from && Number(point) <= spec.to))
-      .map((point) => `The scale describes ${point}, which is not a whole number from ${spec.from} to ${spec.to}.`);
+      .filter((point) => !isPoint(spec, Number(point)))
+      .map((point) => `The scale describes ${point}, which is not ${pointName(spec)}.`);
   },
-  value: (spec) => z.int("must be a whole number").min(spec.from, `must be at least ${spec.from}`).max(spec.to, `must be at most ${spec.to}`),
+  value: (spec) => {
+    const schema = (isWhole(spec) ? z.int("must be a whole number") : z.number("must be a number")).min(spec.from, `must be at least ${spec.from}`).max(spec.to, `must be at most ${spec.to}`);
+    return isWhole(spec) && stepOf(spec) === 1 ? schema : schema.refine((value) => isPoint(spec, value), `must be ${pointName(spec)}`);
+  },
   tell: (spec) => {
     const points = Object.entries(spec.scale ?? {}).sort(([a], [b]) => Number(a) - Number(b));
-    return [`a whole number from ${spec.from} to ${spec.to}${points.length > 0 ? ", where" : ""}`, ...points.map(([point, about]) => `  - ${point} = ${about}`)].join("\n");
+    return [`${pointName(spec)}${points.length > 0 ? ", where" : ""}`, ...points.map(([point, about]) => `  - ${point} = ${about}`)].join("\n");
   },
   tidy: (spec, raw) => (typeof raw === "string" ? (scoreIn(spec, raw) ?? raw) : raw),
   fromCell: (spec, cell) => {
     const value = scoreIn(spec, cell);
-    return value === undefined || !Number.isInteger(value) || value < spec.from || value > spec.to ? misfit(`is not a whole number from ${spec.from} to ${spec.to}`) : fits(value);
+    return value === undefined || !isPoint(spec, value) ? misfit(`is not ${pointName(spec)}`) : fits(value);
   },
   toCell: (_spec, value) => String(value),
 };
 
+const stepOf = (spec: ScoreSpec): number => spec.step ?? 1;
+const isWhole = (spec: ScoreSpec): boolean => Number.isInteger(spec.from) && Number.isInteger(stepOf(spec));
+
+/** Whether a number is a point of the scale; decimal steps are compared with a millionth's tolerance. */
+function isPoint(spec: ScoreSpec, value: number): boolean {
+  const steps = (value - spec.from) / stepOf(spec);
+  return value >= spec.from && value <= spec.to && Math.abs(steps - Math.round(steps)) < 1e-6;
+}
+
+function pointName(spec: ScoreSpec): string {
+  const step = stepOf(spec);
+  return `${isWhole(spec) ? "a whole number" : "a number"} from ${spec.from} to ${spec.to}${step === 1 ? "" : ` in steps of ${step}`}`;
+}
+
 /** `4`, `4.0` and, on a scale to 5, `4/5` or `4 out of 5`. */
 function scoreIn(spec: ScoreSpec, text: string): number | undefined {
-  const ratio = /^\s*(-?\d+)\s*(?:\/|out of)\s*(\d+)\s*$/i.exec(text);
+  const ratio = /^\s*(-?[\d.]+)\s*(?:\/|out of)\s*(\d+)\s*$/i.exec(text);
   if (ratio) return Number(ratio[2]) === spec.to ? Number(ratio[1]) : undefined;
   return plainNumber(text);
 }

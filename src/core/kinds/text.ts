@@ -14,6 +14,10 @@ export interface TextSpec extends AnySpec {
   readonly maxChars?: number | undefined;
   readonly maxSentences?: number | undefined;
   readonly maxWords?: number | undefined;
+  /** Whether Markdown is wanted; plain text (the default) says so to the model. */
+  readonly form?: "plain" | "markdown" | undefined;
+  /** The language to answer in, by its English name: `German`. */
+  readonly language?: string | undefined;
 }
 
 const limit = z.int().positive().optional();
@@ -21,7 +25,7 @@ const limit = z.int().positive().optional();
 export const text: Kind<TextSpec, string> = {
   kind: "text",
   summary: "Words: a note, a summary, a reason.",
-  keys: { maxChars: limit, maxSentences: limit, maxWords: limit },
+  keys: { maxChars: limit, maxSentences: limit, maxWords: limit, form: z.enum(["plain", "markdown"], "Expected plain or markdown.").optional(), language: z.string().min(2).optional() },
   freeText: true,
   value: (spec) =>
     z
@@ -37,7 +41,8 @@ export const text: Kind<TextSpec, string> = {
       spec.maxWords && `${spec.maxWords} words`,
       spec.maxChars && `${spec.maxChars} characters`,
     ].filter((part) => typeof part === "string");
-    return limits.length > 0 ? `text, at most ${joinWords(limits)}` : "text";
+    const what = `${spec.form === "markdown" ? "Markdown text" : spec.form === "plain" ? "plain text without markup" : "text"}${spec.language ? ` in ${spec.language}` : ""}`;
+    return limits.length > 0 ? `${what}, at most ${joinWords(limits)}` : what;
   },
   tidy: (_spec, raw) => (typeof raw === "string" ? raw.trim() : typeof raw === "number" ? String(raw) : raw),
   fromCell: (_spec, cell) => fits(cell),

@@ -9,21 +9,33 @@ declare module "./value-of.js" {
 
 export interface YesNoSpec extends AnySpec {
   readonly kind: "yesNo";
+  /** Own words for the two, in cells and for the model: `yes: act`, `no: leave`. */
+  readonly yes?: string | undefined;
+  readonly no?: string | undefined;
 }
 
 const WORDS = new Map([["yes", true], ["true", true], ["y", true], ["1", true], ["no", false], ["false", false], ["n", false], ["0", false]]);
-const wordOf = (word: string): boolean | undefined => WORDS.get(word.trim().toLowerCase().replace(/[.!]$/, ""));
+
+function wordOf({ yes, no }: YesNoSpec, text: string): boolean | undefined {
+  const word = text.trim().toLowerCase().replace(/[.!]$/, "");
+  if (yes !== undefined && word === yes.toLowerCase()) return true;
+  if (no !== undefined && word === no.toLowerCase()) return false;
+  return WORDS.get(word);
+}
+
+const own = z.string().trim().min(1).optional();
 
 export const yesNo: Kind<YesNoSpec, boolean> = {
   kind: "yesNo",
   summary: "Yes or no.",
-  keys: {},
+  keys: { yes: own, no: own },
+  faults: ({ yes, no }) => (yes !== undefined && yes.toLowerCase() === no?.toLowerCase() ? ["`yes` and `no` have the same word."] : []),
   value: () => z.boolean("must be true or false"),
-  tell: () => "true (yes) or false (no)",
-  tidy: (_spec, raw) => (typeof raw === "string" ? (wordOf(raw) ?? raw) : raw),
-  fromCell: (_spec, cell) => {
-    const value = wordOf(cell);
+  tell: ({ yes = "yes", no = "no" }) => `true (${yes}) or false (${no})`,
+  tidy: (spec, raw) => (typeof raw === "string" ? (wordOf(spec, raw) ?? raw) : raw),
+  fromCell: (spec, cell) => {
+    const value = wordOf(spec, cell);
     return value === undefined ? misfit("is neither yes nor no") : fits(value);
   },
-  toCell: (_spec, value) => (value ? "yes" : "no"),
+  toCell: ({ yes = "yes", no = "no" }, value) => (value ? yes : no),
 };

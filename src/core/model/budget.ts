@@ -1,5 +1,4 @@
-import type { Micros } from "../ground/index.js";
-import type { CancelSignal } from "../ground/index.js";
+import { YoroshiError, type CancelSignal, type Micros } from "../ground/index.js";
 import { ModelFailure, withAsk, type Model, type ModelLayer } from "./model.js";
 import { costOf, dearestUsage, guessUsage } from "./price.js";
 
@@ -55,6 +54,19 @@ export class Budget {
     this.#waiting = [];
     for (const wake of waiting) wake();
   }
+}
+
+/**
+ * A budget for a model.
+ *
+ * @param cap in millionths of the currency's unit; none when `undefined`.
+ * @throws YoroshiError `misuse` for a cap on a model without a price: it could not be kept.
+ */
+export function budgetFor(model: Model, cap: Micros | undefined): Budget {
+  if (cap !== undefined && !model.price) {
+    throw new YoroshiError("misuse", { problem: `A spend cap is set, but the model ${model.id} has no price, so the cap could not be kept. Say what it costs: \`price: { input: 0.15, output: 0.60 }\` a million tokens (zeros when it is free).` });
+  }
+  return new Budget(cap);
 }
 
 /** Reserves before every attempt of a model and settles after it. */

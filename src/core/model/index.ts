@@ -1,4 +1,4 @@
-export { Budget, budgeted, BudgetSpent } from "./budget.js";
+export { Budget, budgeted, budgetFor, BudgetSpent } from "./budget.js";
 export {
   ModelFailure,
   type FailureKind,

@@ -5,15 +5,22 @@ import type { ModelRequest } from "../model/index.js";
 export interface AskedPart {
   readonly name: string;
   readonly about: string;
-  readonly kind: "choice" | "score" | "yesNo" | "date" | "number" | "list" | "text";
+  readonly kind: "choice" | "choices" | "score" | "yesNo" | "date" | "number" | "list" | "record" | "text";
   readonly options: readonly { readonly name: string; readonly about: string }[];
   readonly from?: number | undefined;
   readonly to?: number | undefined;
+  readonly step?: number | undefined;
   readonly scale: readonly { readonly point: number; readonly about: string }[];
   readonly maxChars?: number | undefined;
   readonly maxWords?: number | undefined;
   readonly atLeast?: number | undefined;
   readonly atMost?: number | undefined;
+  /** Whether a date has its time. */
+  readonly time?: boolean | undefined;
+  /** What each item of a list is. */
+  readonly item?: AskedPart | undefined;
+  /** The parts of a record. */
+  readonly members?: readonly AskedPart[] | undefined;
 }
 
 export interface ReadRequest {
@@ -61,60 +68,81 @@ function readExamples(turns: ModelRequest["messages"]): ReadRequest["examples"] 
   });
 }
 
-function readParts(text: string): AskedPart[] {
-  const parts: AskedPart[] = [];
-  let lines: string[] = [];
-  const close = (): void => {
-    if (lines.length > 0) parts.push(readPart(lines));
-    lines = [];
-  };
-  for (const line of text.split("\n").slice(1)) {
-    if (line.startsWith('- "')) {
-      close();
-      lines = [line];
-    } else if (lines.length > 0 && /^ {2}- /.test(line)) lines.push(line);
-  }
-  close();
-  return parts;
+/** A line of the prompt with the lines that stand indented below it. */
+interface Line {
+  readonly text: string;
+  readonly below: Line[];
 }
 
-function readPart([head = "", ...below]: string[]): AskedPart {
-  const [, name = "", said = ""] = /^- "([^"]+)": ?(.*)$/.exec(head) ?? [];
+function readParts(text: string): AskedPart[] {
+  return linesOf(text.split("\n").slice(1)).flatMap(readNamed);
+}
+
+function linesOf(lines: readonly string[]): Line[] {
+  const root: Line = { text: "", below: [] };
+  const open: Line[] = [root];
+  for (const line of lines) {
+    const indented = /^( *)- (.*)$/.exec(line);
+    if (!indented) continue;
+    const depth = indented[1]!.length / 2;
+    const here: Line = { text: indented[2]!, below: [] };
+    (open[Math.min(depth, open.length - 1)] ?? root).below.push(here);
+    open.length = Math.min(depth, open.length - 1) + 1;
+    open.push(here);
+  }
+  return root.below;
+}
+
+function readNamed({ text, below }: Line): AskedPart[] {
+  const [, name, said] = /^"([^"]+)": ?(.*)$/.exec(text) ?? [];
+  return name === undefined ? [] : [readPart(name, said ?? "", below)];
+}
+
+function readPart(name: string, said: string, below: readonly Line[]): AskedPart {
   const kind = kindOf(said);
-  const range = /from (-?[\d.]+) to (-?[\d.]+)/.exec(said);
-  const size = /list of (?:exactly (\d+)|(\d+) to (\d+)|at most (\d+)|at least (\d+))/.exec(said);
-  const options = kind === "choice" ? below.flatMap((line) => {
-    const match = /^ {2}- ("(?:[^"\\]|\\.)*")(?:: (.*))?$/.exec(line);
-    return match ? [{ name: JSON.parse(match[1]!) as string, about: match[2] ?? "" }] : [];
-  }) : [];
-  const scale = kind === "score" ? below.flatMap((line) => {
-    const match = /^ {2}- (-?\d+) = (.*)$/.exec(line);
-    return match ? [{ point: Number(match[1]), about: match[2]! }] : [];
-  }) : [];
+  const range = /from (-?[\d.]+) to (-?[\d.]+?)(?: in steps of ([\d.]+?))?(?:[.,;]?(?:\s|$))/.exec(said);
+  const size = /list of (?:exactly (\d+)|(\d+) to (\d+)|at most (\d+)|at least (\d+))/i.exec(said);
   const count = (index: number): number | undefined => (size?.[index] === undefined ? undefined : Number(size[index]));
+  const each = kind === "list" ? /,? each item (.*)$/.exec(said)?.[1] : undefined;
   return {
     name,
     about: said,
     kind,
-    options,
-    scale,
+    options: kind === "choice" || kind === "choices" ? below.flatMap(readOption) : [],
+    scale: kind === "score" ? below.flatMap(readPoint) : [],
     from: range ? Number(range[1]) : undefined,
     to: range ? Number(range[2]) : undefined,
+    step: range?.[3] === undefined ? undefined : Number(range[3]),
     maxChars: numberIn(said, /(\d+) characters/),
     maxWords: numberIn(said, /(\d+) words/),
     atLeast: count(1) ?? count(2) ?? count(5),
     atMost: count(1) ?? count(3) ?? count(4),
+    time: /YYYY-MM-DDTHH:MM/.test(said),
+    item: each === undefined ? undefined : readPart(name, each, below),
+    members: kind === "record" ? below.flatMap(readNamed) : undefined,
   };
 }
 
-/** The kind's own words open the line, or close it where options or points follow below. */
+function readOption({ text }: Line): { name: string; about: string }[] {
+  const match = /^("(?:[^"\\]|\\.)*")(?:: (.*))?$/.exec(text);
+  return match ? [{ name: JSON.parse(match[1]!) as string, about: match[2] ?? "" }] : [];
+}
+
+function readPoint({ text }: Line): { point: number; about: string }[] {
+  const match = /^(-?[\d.]+) = (.*)$/.exec(text);
+  return match ? [{ point: Number(match[1]), about: match[2]! }] : [];
+}
+
+/** The kind's own words open the line, or close it where options, points or members follow below. */
 function kindOf(said: string): AskedPart["kind"] {
   const lower = said.toLowerCase();
+  if (lower.endsWith("each at most once, written as here:")) return "choices";
+  if (/(^|\. )a list of [^.]*each item /.test(lower)) return "list";
   if (lower.endsWith("exactly one of these options, written as here:")) return "choice";
-  if (/(^|\. )a whole number from -?\d+ to -?\d+(, where$|\.|$)/.test(lower)) return "score";
-  if (lower.startsWith("a list of")) return "list";
-  if (lower.startsWith("true (yes) or false (no)")) return "yesNo";
-  if (lower.startsWith("a day, written")) return "date";
+  if (lower.endsWith("an object with these members:")) return "record";
+  if (/(^|\. )a (whole )?number from -?[\d.]+ to -?[\d.]+( in steps of [\d.]+)?, where$/.test(lower) || /^a (whole )?number from -?[\d.]+ to -?[\d.]+( in steps of [\d.]+)?($|\.)/.test(lower)) return "score";
+  if (/^true \(.*\) or false \(/.test(lower)) return "yesNo";
+  if (lower.startsWith("a day, written") || lower.startsWith("a day and time, written")) return "date";
   return /^a (whole )?number/.test(lower) ? "number" : "text";
 }
 

@@ -86,6 +86,27 @@ describe("the stand-in model", () => {
     expect(calm["severity"]).toBeLessThan(parts["severity"] as number);
   });
 
+  it("answers nested kinds: several options, records, lists of records, steps, times", async () => {
+    const nested = template({
+      name: "nested",
+      inputs: { note: { kind: "text" } },
+      task: "Read {{ note }}",
+      answer: {
+        topics: { kind: "choices", options: { food: "meal, soup, kitchen", staff: "waiter, crew, rude, friendly", price: "bill, expensive, cheap" }, atLeast: 1, atMost: 2 },
+        when: { kind: "date", time: true },
+        mood: { kind: "score", from: 0, to: 1, step: 0.5 },
+        person: { kind: "record", parts: { act: { kind: "yesNo", yes: "call", no: "leave", about: "Does anybody have to act on this" }, guests: { kind: "number", about: "How many guests" } } },
+        aspects: { kind: "list", about: "One for each aspect", atMost: 3, of: { kind: "record", parts: { aspect: { kind: "choice", options: { food: "meal, soup", staff: "waiter, crew" }, otherwise: "other" }, words: { kind: "text", maxChars: 60 } } } },
+      },
+    } as const);
+    const parts = (await answer(nested, { note: "On 2026-03-04 at 19:30 we were 4 guests. The soup was a cold meal. The waiter was rude and must be spoken to." })) as Record<string, Json>;
+    expect(parts).toMatchObject({ when: "2026-03-04T19:30", person: { act: true, guests: 4 } });
+    expect([...(parts["topics"] as string[])].sort()).toEqual(["food", "staff"]);
+    expect([0, 0.5, 1]).toContain(parts["mood"]);
+    expect(parts["aspects"]).toContainEqual({ aspect: "food", words: "The soup was a cold meal." });
+    expect(parts["aspects"]).toContainEqual({ aspect: "staff", words: "The waiter was rude and must be spoken to." });
+  });
+
   it("is the same for the same request, and knows none of the demo's reports", () => {
     const source = ["words", "weigh", "read-request", "standin"].map((name) => readFileSync(new URL(`./${name}.ts`, import.meta.url), "utf8")).join("\n").toLowerCase();
     const reports = parse(readFileSync(new URL("../../../demo/deck-log.csv", import.meta.url)), { columns: true }) as { report: string }[];

@@ -1,34 +1,62 @@
-import { plainDay } from "../kinds/index.js";
+import { plainDay, plainDayTime } from "../kinds/index.js";
 import { sentences, type Json } from "../ground/index.js";
 import type { AskedPart, ReadRequest } from "./read-request.js";
 import { alarmOf, bestLikeness, isAlarmWord, likeness, stems, terms, type Term } from "./words.js";
 
 /** What the stand-in makes of one row, part by part; earlier parts may draw on what later ones come to. */
 export function weigh(request: ReadRequest): Record<string, Json> {
-  const text = request.data;
-  const words = terms(text);
-  const verdicts = new Map<string, Verdict>();
-  for (const part of request.parts) if (part.kind === "choice") verdicts.set(part.name, choose(part, words, request));
-  const leading = [...verdicts.values()][0];
-  return Object.fromEntries(request.parts.map((part) => [part.name, valueOf(part, request, words, verdicts, leading)]));
+  return weighParts(request.parts, request);
 }
 
 interface Verdict {
   readonly option: string;
-  /** The stems that spoke for it. */
+  /** Every option that the words speak for, the strongest first. */
+  readonly all: readonly string[];
+  /** The stems that spoke for the first. */
   readonly because: ReadonlySet<string>;
 }
 
-function valueOf(part: AskedPart, request: ReadRequest, words: readonly Term[], verdicts: ReadonlyMap<string, Verdict>, leading: Verdict | undefined): Json {
+function weighParts(parts: readonly AskedPart[], request: ReadRequest): Record<string, Json> {
+  const words = terms(request.data);
+  const first = parts.find((part) => part.kind === "choice" || part.kind === "choices");
+  const leading = first && choose(first, words, request);
+  return Object.fromEntries(parts.map((part) => [part.name, valueOf(part, request, words, part === first ? leading : undefined, leading)]));
+}
+
+function valueOf(part: AskedPart, request: ReadRequest, words: readonly Term[], known: Verdict | undefined, leading: Verdict | undefined): Json {
   switch (part.kind) {
-    case "choice": return verdicts.get(part.name)?.option ?? "";
+    case "choice": return (known ?? choose(part, words, request)).option;
+    case "choices": return several(part, known ?? choose(part, words, request));
     case "score": return score(part, request.data, words);
     case "yesNo": return yesNo(part, request.data, words);
-    case "date": return dateIn(request.data);
+    case "date": return dateIn(request.data, part.time === true);
     case "number": return numberNear(part, request.data);
-    case "list": return list(part, request.data);
+    case "record": return weighParts(part.members ?? [], request);
+    case "list": return part.item && part.item.kind !== "text" ? items(part, part.item, request) : list(part, request.data);
     case "text": return /\b(why|reason|because|evidence|decided)\b/i.test(`${part.name} ${part.about}`) ? evidence(part, request.data, leading) : summary(part, request.data);
   }
+}
+
+/** As many options as are wanted, the strongest first; fewer where the words speak for fewer. */
+function several(part: AskedPart, verdict: Verdict): string[] {
+  const wanted = [...new Set([verdict.option, ...verdict.all])].slice(0, part.atMost ?? 3);
+  for (const { name } of part.options) if (wanted.length < (part.atLeast ?? 0) && !wanted.includes(name)) wanted.push(name);
+  return wanted;
+}
+
+/** One item a sentence that has something to say, weighed by itself. */
+function items(part: AskedPart, item: AskedPart, request: ReadRequest): Json[] {
+  const most = part.atMost ?? 3;
+  const found: Json[] = [];
+  for (const sentence of sentencesOf(request.data)) {
+    if (found.length >= most) break;
+    const words = terms(sentence);
+    if (words.length < 2) continue;
+    const value = valueOf(item, { ...request, data: sentence }, words, undefined, undefined);
+    if (value !== null && !(item.kind === "choice" && found.includes(value))) found.push(value);
+  }
+  while (found.length < (part.atLeast ?? 0)) found.push(valueOf(item, request, terms(request.data), undefined, undefined));
+  return found;
 }
 
 const NAME_WEIGHT = 2.2;
@@ -63,7 +91,8 @@ function choose(part: AskedPart, words: readonly Term[], request: ReadRequest): 
   const other = results.find(({ option }) => /fits none of the others|none of (these|the above)|(any|every)thing else/i.test(option.about) || /^(other|others|unclear|unknown|none|rest|misc\w*)$/i.test(option.name));
   const best = results.filter((result) => result !== other).reduce<(typeof results)[number] | undefined>((top, result) => (!top || result.sum > top.sum ? result : top), undefined);
   const chosen = best && (best.sum >= HARDLY || !other) ? best : (other ?? best);
-  return { option: chosen?.option.name ?? "", because: chosen?.because ?? new Set() };
+  const strong = results.filter((result) => result !== other && result.sum >= HARDLY && result.sum >= 0.5 * (best?.sum ?? 0)).sort((a, b) => b.sum - a.sum);
+  return { option: chosen?.option.name ?? "", all: strong.map(({ option }) => option.name), because: chosen?.because ?? new Set() };
 }
 
 /** The words that speak for an option: its name, its meaning, rules about it in the task, and examples. */
@@ -89,18 +118,20 @@ function escapeRegExp(text: string): string {
 function score(part: AskedPart, text: string, words: readonly Term[]): number {
   const from = part.from ?? 1;
   const to = part.to ?? 5;
+  const step = part.step ?? 1;
+  const onScale = (value: number): number => Number((from + Math.round((value - from) / step) * step).toFixed(6));
   const alarming = part.scale.length === 0 || part.scale.some(({ about }) => [...stems(about)].some(isAlarmWord)) || /sever|urgen|risk|bad|danger|harm|serious/i.test(part.about);
   // Whoever writes at length without a grave word still writes about something.
   let level = Math.max(alarmOf(text), Math.min(0.35, 0.04 * words.length));
   if (!alarming) level = 1 - level;
   const toned = from + level * (to - from);
   const matches = part.scale.map(({ point, about }) => ({ point, overlap: overlap(words, stems(about)) })).filter(({ overlap: share }) => share > 0.2);
-  if (matches.length === 0) return Math.round(toned);
+  if (matches.length === 0) return onScale(toned);
   // A described point that the text speaks of draws the score towards it.
   const pull = Math.min(0.6, Math.max(...matches.map(({ overlap: share }) => share)));
   const total = matches.reduce((sum, { overlap: share }) => sum + share, 0);
   const described = matches.reduce((sum, { point, overlap: share }) => sum + (point * share) / total, 0);
-  return Math.round(toned * (1 - pull) + described * pull);
+  return onScale(toned * (1 - pull) + described * pull);
 }
 
 /** Share of a description's words that a text speaks of without negating them. */
@@ -116,7 +147,7 @@ const WANTED = /\b(please|need(s|ed)?|must|should|can (someone|somebody|you|we)|
 const SETTLED = /\b(all (ok|good|fine|clear|normal)|no (further )?(action|issues?|damage|injur(y|ies))|(?<!\b(?:be|not|been|get) )(?:fixed|repaired|replaced|resolved|cleaned up|sorted)|working again|made safe|completed|dealt with|nothing (further|to report|more))\b/gi;
 
 function yesNo(part: AskedPart, text: string, words: readonly Term[]): boolean {
-  const question = part.about.replace(/true \(yes\) or false \(no\)/gi, " ");
+  const question = part.about.replace(/true \(.*?\) or false \(.*?\)/gi, " ");
   if (/\b(act|action|follow|followup|fix|repair|respond|reply|do something|attention)\b/i.test(`${part.name.replace(/([A-Z])/g, " $1")} ${question}`)) {
     const wanted = [...text.matchAll(WANTED)].length;
     const settled = [...text.matchAll(SETTLED)].length;
@@ -125,10 +156,12 @@ function yesNo(part: AskedPart, text: string, words: readonly Term[]): boolean {
   return overlap(words, stems(question)) >= 0.34;
 }
 
-function dateIn(text: string): string | null {
-  for (const [found] of text.matchAll(/\d{4}-\d{1,2}-\d{1,2}|\d{1,2}\.? [A-Z][a-z]{2,8}\.?,? \d{4}|[A-Z][a-z]{2,8}\.? \d{1,2},? \d{4}/g)) {
-    const day = plainDay(found);
-    if (day) return day;
+function dateIn(text: string, withTime: boolean): string | null {
+  const day = /\d{4}-\d{1,2}-\d{1,2}|\d{1,2}\.? [A-Z][a-z]{2,8}\.?,? \d{4}|[A-Z][a-z]{2,8}\.? \d{1,2},? \d{4}/;
+  const time = /(?:T|,? (?:at )?)\d{1,2}[:.]\d{2}(?: ?[ap]\.?m\.?)?/;
+  for (const [found] of text.matchAll(new RegExp(withTime ? `(?:${day.source})${time.source}` : day.source, "g"))) {
+    const value = withTime ? plainDayTime(found) : plainDay(found);
+    if (value) return value;
   }
   return null;
 }
@@ -136,8 +169,10 @@ function dateIn(text: string): string | null {
 /** The number that stands nearest to words of the question; the first one where none does. */
 function numberNear(part: AskedPart, text: string): number | null {
   const wanted = stems(part.about);
+  // Days and times are no amounts.
+  const amounts = text.replace(/\d{4}-\d{1,2}-\d{1,2}|\b\d{1,2}[:.]\d{2}\b(?! ?[a-z]*\d)|\d{1,2}\.? [A-Z][a-z]{2,8}\.?,? \d{4}/g, (found) => " ".repeat(found.length));
   let best: { value: number; near: number } | undefined;
-  for (const match of text.matchAll(/-?\d{1,3}(?:,\d{3})+(?:\.\d+)?|-?\d+(?:\.\d+)?/g)) {
+  for (const match of amounts.matchAll(/-?\d{1,3}(?:,\d{3})+(?:\.\d+)?|-?\d+(?:\.\d+)?/g)) {
     const value = Number(match[0].replaceAll(",", ""));
     if ((part.from !== undefined && value < part.from) || (part.to !== undefined && value > part.to)) continue;
     const around = text.slice(Math.max(0, match.index - 40), match.index + match[0].length + 40);

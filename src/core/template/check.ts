@@ -1,5 +1,5 @@
 import { complain, nearest, type Complaint, type SourceDocument } from "../ground/index.js";
-import { kindOf, optionsOf, shapeSpec, type AnySpec, type ChoiceSpec } from "../kinds/index.js";
+import { kindOf, referencesIn, shapeSpec } from "../kinds/index.js";
 import { parseText } from "./liquid.js";
 import type { Template } from "./template.js";
 
@@ -48,19 +48,10 @@ function checkTask(template: Template, document: SourceDocument): Complaint[] {
 
 function checkReferences(template: Template, document: SourceDocument): Complaint[] {
   const known = Object.keys(template.references ?? {});
-  return Object.entries(template.answer).flatMap(([name, spec]) => {
-    const from = referenceOf(spec);
-    if (from === undefined || known.includes(from)) return [];
-    return [complain("unknownReference", document.at(["answer", name, "options", "from"]), { name: from, known, near: nearest(from, known) })];
-  });
-}
-
-/** The reference that a choice reads its options from, if it does. */
-export function referenceOf(spec: AnySpec): string | undefined {
-  const options = (spec as Partial<ChoiceSpec>).options;
-  if (spec.kind !== "choice" || !options || Array.isArray(options)) return undefined;
-  const keys = Object.keys(options);
-  return keys.length === 1 && keys[0] === "from" ? (options as { from: string }).from : undefined;
+  return Object.entries(template.answer).flatMap(([part, spec]) =>
+    referencesIn(spec, ["answer", part])
+      .filter(({ name }) => !known.includes(name))
+      .map(({ name, path }) => complain("unknownReference", document.at(path), { name, known, near: nearest(name, known) })));
 }
 
 function checkMissing(template: Template, document: SourceDocument): Complaint[] {
@@ -85,15 +76,11 @@ function checkExamples(template: Template, document: SourceDocument): Complaint[
     for (const part of parts) {
       const spec = template.answer[part]!;
       if (!(part in example.answer)) found.push(complain("missingKey", document.at([...at, "answer"]), { key: part }));
-      else if (!waitsForReference(spec)) {
+      else if (referencesIn(spec).length === 0) {
         const reading = shapeSpec(spec, kindOf).read(example.answer[part]);
         if (!reading.ok) found.push(complain("badExample", document.at([...at, "answer", part]), { part, problem: reading.problem }));
       }
     }
     return found;
   });
-}
-
-function waitsForReference(spec: AnySpec): boolean {
-  return referenceOf(spec) !== undefined || (spec.kind === "choice" && optionsOf(spec as ChoiceSpec).length === 0);
 }

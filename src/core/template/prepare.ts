@@ -1,6 +1,5 @@
 import { canonicalJson, sha256Hex, YoroshiError, type Json } from "../ground/index.js";
-import { kindOf, shapeSpec, type AnySpec, type Option } from "../kinds/index.js";
-import { referenceOf } from "./check.js";
+import { kindOf, mapChoices, referenceOf, shapeSpec, type AnySpec, type Option } from "../kinds/index.js";
 import { FENCE_NOTE } from "./fence.js";
 import { tellAnswer, type NamedShape } from "./instruct.js";
 import { parseText, type ParsedText } from "./liquid.js";
@@ -71,12 +70,28 @@ export function prepare<Inputs, Parts>(template: Template<Inputs, Parts>, refere
   };
 }
 
+/** The part at a path: `hazard`, or inside a record `contact.email`. `undefined` where there is none. */
+export function partAt(parts: readonly NamedShape[], path: string): NamedShape | undefined {
+  const [first, ...inner] = path.split(".");
+  const top = parts.find((part) => part.name === first);
+  if (!top || inner.length === 0) return top;
+  const spec = inner.reduce<AnySpec | undefined>((outer, name) => (outer as { parts?: Record<string, AnySpec> } | undefined)?.parts?.[name], top.spec);
+  return spec && { name: path, ...shapeSpec(spec, kindOf) };
+}
+
+/** The paths of all parts, those inside records included. */
+export function partPaths(answer: Readonly<Record<string, AnySpec>>): string[] {
+  return Object.entries(answer).flatMap(([name, spec]) => [name, ...partPaths((spec as { parts?: Record<string, AnySpec> }).parts ?? {}).map((inner) => `${name}.${inner}`)]);
+}
+
 function resolve(spec: AnySpec, references: References, template: string): AnySpec {
-  const from = referenceOf(spec);
-  if (from === undefined) return spec;
-  const rows = references[from] ?? [];
-  if (rows.length === 0) throw new YoroshiError("misuse", { problem: `The reference \`${from}\` of the template ${template} has no rows, so there is nothing to choose from.` });
-  return { ...spec, resolved: rows } as AnySpec;
+  return mapChoices(spec, (choice) => {
+    const from = referenceOf(choice);
+    if (from === undefined) return choice;
+    const rows = references[from] ?? [];
+    if (rows.length === 0) throw new YoroshiError("misuse", { problem: `The reference \`${from}\` of the template ${template} has no rows, so there is nothing to choose from.` });
+    return { ...choice, resolved: rows } as AnySpec;
+  });
 }
 
 function promptOf(template: TemplateShape, parts: readonly NamedShape[], references: References): Prepared["render"] {

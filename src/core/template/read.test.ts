@@ -45,7 +45,7 @@ describe("reading a template", () => {
     ["a scale outside its range", `${GOOD}  how: { kind: score, from: 1, to: 3, scale: { 4: much } }\n`, "The scale describes 4, which is not a whole number from 1 to 3."],
     ["an example that does not fit", `${GOOD}examples:\n  - inputs: { note: hm }\n    answer: { tone: cross }\n`, "The example's `tone` does not fit: must be one of: calm, upset."],
     ["whenMissing of an unknown input", `${GOOD}whenMissing: { notes: decline }\n`, "There is no key `notes` here. Did you mean `note`?"],
-    ["a kind inside a list", `${GOOD}  all: { kind: list, of: { kind: text, max: 3 } }\n`, "There is no key `max` here. Known keys: kind, about, maxChars, maxSentences, maxWords."],
+    ["a kind inside a list", `${GOOD}  all: { kind: list, of: { kind: text, max: 3 } }\n`, "There is no key `max` here. Known keys: kind, about, maxChars, maxSentences, maxWords, form, language."],
   ])("complains of %s", (_, text, expected) => {
     expect(complaintsOf(text).join("\n")).toContain(expected);
   });

@@ -1,6 +1,6 @@
 import * as z from "zod";
 import { checkShape, complain, documentOf, nearest, readDocument, YoroshiError, type Complaint, type SourceDocument } from "../ground/index.js";
-import { hasKind, kindNames, kindOf, specSchema, type AnySpec } from "../kinds/index.js";
+import { hasKind, kindNames, kindOf, specSchema, specsInside, type AnySpec } from "../kinds/index.js";
 import { checkTemplate } from "./check.js";
 import { TEMPLATE_FORMAT, type InputSpec, type InputValues, type PartValues, type Template, type TemplateShape } from "./template.js";
 
@@ -100,12 +100,12 @@ function checkSpec(spec: unknown, path: (string | number)[], document: SourceDoc
     return [complain("unknownKind", document.at([...path, "kind"]), { kind: kindName, known: kindNames, near: nearest(kindName, kindNames) })];
   }
   const kind = kindOf(kindName);
-  const { options, ...others } = spec as { options?: unknown; of?: unknown };
+  const { options, ...others } = spec as { options?: unknown };
   // `options: { from: name }` reads a reference; any other map of options is meanings.
   const fromReference = FROM_REFERENCE.safeParse(options).success;
   const { complaints } = checkShape(specSchema(kind, isInput ? INPUT_KEYS : {}), fromReference ? others : spec, document, path);
   if (complaints.length > 0) return complaints;
   const faults = (kind.faults?.(spec as AnySpec) ?? []).map((fault) =>
     fault === "noOptions" ? complain("noOptions", document.at(path), undefined as never) : complain("badValue", document.at(path), { problem: fault }));
-  return others.of === undefined ? faults : [...faults, ...checkSpec(others.of, [...path, "of"], document, false)];
+  return [...faults, ...specsInside(spec as AnySpec).flatMap((inner) => checkSpec(inner.spec, [...path, ...inner.path], document, false))];
 }

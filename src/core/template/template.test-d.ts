@@ -14,6 +14,9 @@ const made = template({
     day: { kind: "date" },
     steps: { kind: "list" },
     numbers: { kind: "list", of: { kind: "number" } },
+    tags: { kind: "choices", options: ["a", "b"] },
+    who: { kind: "record", parts: { name: { kind: "text" }, mood: { kind: "choice", options: ["up", "down"] } } },
+    aspects: { kind: "list", of: { kind: "record", parts: { aspect: { kind: "choice", options: { food: "meals" } }, level: { kind: "score", from: 0, to: 1, step: 0.5 } } } },
   },
 });
 
@@ -27,6 +30,9 @@ test("inputs and parts are inferred", async () => {
   expectTypeOf<Parts["followUp"]>().toEqualTypeOf<boolean>();
   expectTypeOf<Parts["day"]>().toEqualTypeOf<string>();
   expectTypeOf<Parts["steps"]>().toEqualTypeOf<string[]>();
+  expectTypeOf<Parts["tags"]>().toEqualTypeOf<("a" | "b")[]>();
+  expectTypeOf<Parts["who"]>().toEqualTypeOf<{ name: string; mood: "up" | "down" }>();
+  expectTypeOf<Parts["aspects"]>().toEqualTypeOf<{ aspect: "food"; level: number }[]>();
   expectTypeOf<Parts["numbers"]>().toEqualTypeOf<number[]>();
 });
 

@@ -86,8 +86,10 @@ function gradePart(prepared: Prepared, part: NamedShape, samples: readonly Sampl
   };
 }
 
-/** Typed equality; text is compared without case, spacing and punctuation at its ends. */
+/** Typed equality; choices whatever their order; text is compared without case, spacing and punctuation at its ends. */
 function sameValue(part: NamedShape, truth: Json, answer: Json): boolean {
+  // Which options were chosen counts, not in which order they were named.
+  if (part.kind.kind === "choices") return canonicalJson((truth as string[]).toSorted()) === canonicalJson((answer as string[]).toSorted());
   if (part.kind.kind !== "text") return canonicalJson(truth) === canonicalJson(answer);
   const plain = (value: Json): string => String(value).normalize("NFKC").toLowerCase().replace(/[\s\p{P}]+/gu, " ").trim();
   return plain(truth) === plain(answer);

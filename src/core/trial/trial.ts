@@ -1,7 +1,7 @@
 import { askPrepared, type Answer } from "../answer/index.js";
 import { relaySignal, type CancelSignal, type Clock, type Json, type Micros } from "../ground/index.js";
 import type { Ledger } from "../ledger/index.js";
-import { Budget, budgeted, paced, retrying, type Model } from "../model/index.js";
+import { budgeted, budgetFor, paced, retrying, type Model } from "../model/index.js";
 import { fingerprinter, type Prepared } from "../template/index.js";
 import { grade, type Disagreement, type Graded, type PartGrade } from "./grade.js";
 import type { Samples, UnfitSample } from "./samples.js";
@@ -108,7 +108,7 @@ async function answerAll(setup: TrialSetup, options: TrialOptions, run: string):
   for (const [index, mark] of marks.entries()) if (!firsts.has(mark)) firsts.set(mark, index);
   const questions = [...firsts].filter(([mark]) => !answers.has(mark));
   const asked = new Set<number>();
-  const layered = retrying(clock)(paced(clock, model.limits)(budgeted(new Budget(options.spendCap))(model)));
+  const layered = retrying(clock)(paced(clock, model.limits)(budgeted(budgetFor(model, options.spendCap))(model)));
   let done = marks.length - questions.length;
   options.onProgress?.(done, marks.length);
   const signal = relaySignal(options.signal);

@@ -1,0 +1,54 @@
+import * as z from "zod";
+import type { Json } from "../ground/index.js";
+import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
+import { indent, tellNamed } from "./tell.js";
+import type { ValueOf } from "./value-of.js";
+
+declare module "./value-of.js" {
+  interface KindValues<Spec> {
+    record: Spec extends { readonly parts: infer Parts } ? { -readonly [Name in keyof Parts]: ValueOf<Parts[Name]> } : never;
+  }
+}
+
+export interface RecordSpec extends AnySpec {
+  readonly kind: "record";
+  /** The named parts, each with a kind of its own. */
+  readonly parts: Readonly<Record<string, AnySpec>>;
+}
+
+type RecordValue = { [name: string]: Json };
+
+export const record: Kind<RecordSpec, RecordValue> = {
+  kind: "record",
+  summary: "Several named parts that belong together.",
+  keys: { parts: z.record(z.string(), z.looseObject({ kind: z.string() })) },
+  freeText: true,
+  faults: (spec) => (Object.keys(spec.parts).length === 0 ? ["A record needs parts: `parts: { name: { kind: text } }`."] : []),
+  value: (spec, kinds) =>
+    z.strictObject(
+      Object.fromEntries(Object.entries(spec.parts).map(([name, part]) => [name, kinds(part.kind).value(part, kinds)])),
+      { error: "must be an object with its members" },
+    ) as unknown as z.ZodType<RecordValue>,
+  tell: (spec, kinds) => ["an object with these members:", ...Object.entries(spec.parts).map(([name, part]) => indent(tellNamed(name, part.about, kinds(part.kind).tell(part, kinds))))].join("\n"),
+  tidy: (spec, raw, kinds) => {
+    if (raw === null || typeof raw !== "object" || Array.isArray(raw)) return raw;
+    const members = new Map(Object.entries(raw).map(([name, value]) => [name.trim().toLowerCase(), value as unknown]));
+    return Object.fromEntries(
+      Object.entries(spec.parts).flatMap(([name, part]) => {
+        const value = members.get(name.toLowerCase());
+        const kind = kinds(part.kind);
+        return value === undefined ? [] : [[name, kind.tidy ? kind.tidy(part, value, kinds) : value]];
+      }),
+    );
+  },
+  // A record stands in a cell as JSON; its parts can also be put into columns of their own.
+  fromCell: (spec, cell, kinds) => {
+    try {
+      const reading = record.value(spec, kinds).safeParse(JSON.parse(cell));
+      return reading.success ? fits(reading.data) : misfit("is not a record with its parts");
+    } catch {
+      return misfit("is not a record in JSON");
+    }
+  },
+  toCell: (_spec, value) => JSON.stringify(value),
+};
