@@ -9,7 +9,7 @@ const program = new Command("yoroshi")
   .option("--project <folder>", "work in this folder's project instead of the one around the current folder")
   .showHelpAfterError("(`--help` lists the commands and their options)")
   .exitOverride()
-  .addHelpText("after", "\nThe order of work: check, try, trial, fill, status. Begin with `yoroshi demo`.\nExit codes: 0 done; 1 done, but some cells failed; 2 the request or a file was wrong; 3 a model or a disk failed; 130 interrupted.");
+  .addHelpText("after", "\nThe order of work: new, check, try, trial, fill, status. Begin with `yoroshi demo`.\nExit codes: 0 done; 1 done, but some cells failed; 2 the request or a file was wrong; 3 a model or a disk failed; 130 interrupted.");
 
 const json = (): Option => new Option("--json", "print one JSON object on standard output");
 const whole = (value: string): number => {
@@ -30,6 +30,13 @@ program
   .argument("[folder]", "where to put it", "marrowby")
   .addOption(json())
   .action(async (folder, options) => finish((await import("./commands/demo.js")).demo(folder, { ...options, ...program.opts() })));
+program
+  .command("new")
+  .description("list templates to begin with, or write one into the project under a name of your own")
+  .argument("[name]", "the new template's name")
+  .option("--from <starter>", "the starter to begin with")
+  .addOption(json())
+  .action(async (name, options) => finish((await import("./commands/new.js")).newTemplate(name, { ...options, ...program.opts() })));
 program
   .command("check")
   .description("read templates and plans and tell every mistake with its place")

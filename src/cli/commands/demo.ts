@@ -1,9 +1,8 @@
 import { existsSync } from "node:fs";
 import { copyFile, cp } from "node:fs/promises";
 import path from "node:path";
-import { fileURLToPath } from "node:url";
 import { compare, fill, YoroshiError } from "../../core/index.js";
-import { PROJECT_FILE, openProject, type Project } from "../../project/index.js";
+import { openProject, packageFolder, PROJECT_FILE, type Project } from "../../project/index.js";
 import { heading, note, out, outJson, quiet } from "../print/print.js";
 import type { CommonOptions } from "../with-project.js";
 import { runFill } from "./fill.js";
@@ -14,7 +13,7 @@ const TEMPLATE = "hazard-triage";
 /** `yoroshi demo`: a project of a made-up ferry operator, taken through the order of work. */
 export async function demo(folder: string, options: CommonOptions): Promise<number> {
   const root = path.resolve(folder);
-  const source = path.join(packageFolder(), "demo");
+  const source = packageFolder("demo");
   const isNew = !existsSync(path.join(root, PROJECT_FILE));
   if (isNew && existsSync(root)) throw new YoroshiError("badOption", { option: folder, problem: "this folder exists and is not a project. Name another." });
   if (isNew) await cp(source, root, { recursive: true });
@@ -24,13 +23,6 @@ export async function demo(folder: string, options: CommonOptions): Promise<numb
   } finally {
     await project.close();
   }
-}
-
-/** The folder of the package itself, wherever the build has put this file. */
-function packageFolder(): string {
-  let folder = path.dirname(fileURLToPath(import.meta.url));
-  while (!existsSync(path.join(folder, "package.json"))) folder = path.dirname(folder);
-  return folder;
 }
 
 async function walkThrough(project: Project, source: string, folder: string, isNew: boolean): Promise<number> {

@@ -22,6 +22,8 @@ const SENTENCES = {
   missingFormat: (d: { expected: string }) => `The file does not say what it is. Add \`yoroshi: ${d.expected}\` as its first line.`,
   unknownKey: (d: { key: string; known: readonly string[]; near?: string | undefined }) =>
     `There is no key \`${d.key}\` here. ${d.near ? `Did you mean \`${d.near}\`?` : `Known keys: ${d.known.join(", ")}.`}`,
+  tornText: (d: { key: string }) =>
+    `\`${d.key}\` reads as a key of its own, because a comma stands before it. Put the whole text in quotes: \`about: "…, ${d.key}"\`.`,
   missingKey: (d: { key: string; hint?: string | undefined }) => `The key \`${d.key}\` is missing.${d.hint ? ` ${d.hint}` : ""}`,
   wrongType: (d: { expected: string; found: string }) => `Expected ${d.expected}, found ${d.found}.`,
   badValue: (d: { problem: string }) => d.problem,

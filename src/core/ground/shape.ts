@@ -19,7 +19,12 @@ export function checkShape<T>(schema: z.ZodType<T>, value: unknown, document: So
     const whole = [...path, ...inner];
     if (issue.code === "unrecognized_keys") {
       const known = knownKeys(schema, inner);
-      for (const key of issue.keys) complaints.push(complain("unknownKey", document.atKey([...whole, key]), { key, known, near: nearest(key, known) }));
+      for (const key of issue.keys) {
+        const place = document.atKey([...whole, key]);
+        // `{ about: now, and then }` has a key `and then` without a value.
+        const torn = key.includes(" ") && valueAt(value, [...inner, key]) === null;
+        complaints.push(torn ? complain("tornText", place, { key }) : complain("unknownKey", place, { key, known, near: nearest(key, known) }));
+      }
     } else if (issue.code === "invalid_union") {
       const closest = closestBranch(issue);
       if (closest) for (const branchIssue of closest) collect(branchIssue, inner);

@@ -26,6 +26,7 @@ describe("reading a template", () => {
   it.each([
     ["an unknown key, with the nearest one", GOOD.replace("task:", "tasks:"), "t.yaml:5:1  There is no key `tasks` here. Did you mean `task`?"],
     ["an unknown key inside a kind", GOOD.replace("maxChars", "maxChar"), "t.yaml:4:23  There is no key `maxChar` here. Did you mean `maxChars`?"],
+    ["a text torn by a comma", GOOD.replace("kind: text,", "kind: text, about: what happened, and when,"), "`and when` reads as a key of its own, because a comma stands before it. Put the whole text in quotes"],
     ["an unknown kind", GOOD.replace("kind: choice", "kind: choise"), "t.yaml:9:17  There is no kind `choise`. Did you mean `choice`?"],
     ["an unknown input in the task, at its place in the block", GOOD.replace("{{ note }}", "{{ noet }}"), "t.yaml:7:6  `{{ noet }}` is used, but there is no input `noet`. Did you mean `note`?"],
     ["an unused input", GOOD.replace("{{ note }}", ""), "t.yaml:4:3  The input `note` is never used. Write `{{ note }}` into the task, or remove the input."],

@@ -1,0 +1,62 @@
+import { existsSync } from "node:fs";
+import { mkdir, readdir, readFile, writeFile } from "node:fs/promises";
+import path from "node:path";
+import { fileURLToPath } from "node:url";
+import { nearest, readTemplate, YoroshiError } from "../core/index.js";
+import { insideProject } from "./files.js";
+
+/** A template to begin with. */
+export interface Starter {
+  readonly name: string;
+  readonly title: string;
+  readonly tags: readonly string[];
+}
+
+/** A folder that ships with the package, wherever the build has put this file. */
+export function packageFolder(name: string): string {
+  let folder = path.dirname(fileURLToPath(import.meta.url));
+  while (!existsSync(path.join(folder, "package.json"))) folder = path.dirname(folder);
+  return path.join(folder, name);
+}
+
+/** The templates that ship with the package, by name. */
+export async function listStarters(): Promise<Starter[]> {
+  const folder = packageFolder("starters");
+  const files = (await readdir(folder)).filter((file) => file.endsWith(".yaml")).sort();
+  return Promise.all(
+    files.map(async (file) => {
+      const { template } = readTemplate(await readFile(path.join(folder, file), "utf8"), file);
+      return { name: file.replace(/\.yaml$/, ""), title: template?.title ?? "", tags: template?.tags ?? [] };
+    }),
+  );
+}
+
+/**
+ * Writes a new template, and the references it reads, into a project. Nothing that exists is overwritten.
+ *
+ * @returns the files written, relative to the project.
+ */
+export async function writeStarter(root: string, starter: string, name: string): Promise<string[]> {
+  const known = (await listStarters()).map((one) => one.name);
+  if (!known.includes(starter)) throw new YoroshiError("notFound", { what: "starter", name: starter, known, near: nearest(starter, known) });
+  if (!/^[a-z0-9][a-z0-9-]*$/.test(name)) throw new YoroshiError("badOption", { option: name, problem: "a name is made of small letters, digits and hyphens (for example `hazard-triage`)." });
+  const file = path.join("templates", `${name}.yaml`);
+  if (existsSync(path.join(root, file))) throw new YoroshiError("badOption", { option: name, problem: `${file} exists. Choose another name.` });
+  const source = packageFolder("starters");
+  const text = (await readFile(path.join(source, `${starter}.yaml`), "utf8")).replace(/^name: .*$/m, `name: ${name}`);
+  const references = Object.values(readTemplate(text, file).template?.references ?? {}).map((reference) => reference.file);
+  const written = [file];
+  await put(root, file, text);
+  for (const reference of references) {
+    if (existsSync(insideProject(root, reference))) continue;
+    await put(root, reference, await readFile(path.join(source, reference), "utf8"));
+    written.push(reference);
+  }
+  return written;
+}
+
+async function put(root: string, file: string, text: string): Promise<void> {
+  const absolute = insideProject(root, file);
+  await mkdir(path.dirname(absolute), { recursive: true });
+  await writeFile(absolute, text, { flag: "wx" });
+}
