@@ -14,6 +14,7 @@ import {
   readTemplate,
   stepOf,
   versionText,
+  warnTemplate,
   YoroshiError,
   type Clock,
   type Complaint,
@@ -28,6 +29,7 @@ import {
   type Table,
   type Template,
   type VersionRecord,
+  type Warning,
 } from "../core/index.js";
 import { findFile, findUpwards, insideProject, listFiles, readText, type NamedFile } from "./files.js";
 import { projectModels, type Models, type OpenModel } from "./models.js";
@@ -54,6 +56,8 @@ export interface Project {
   isPlan(nameOrPath: string): Promise<boolean>;
   /** Complaints about one file, and about what it names. */
   check(what: "template" | "plan", nameOrPath: string): Promise<readonly Complaint[]>;
+  /** What works in a template and is yet likely to give worse answers; none while it has mistakes. */
+  warnings(nameOrPath: string): Promise<readonly Warning[]>;
   /** A template with its references read. */
   prepare(template: Template): Promise<Prepared>;
   /** The version of a template's content; the ledger gives it a number. */
@@ -144,6 +148,12 @@ class OpenProject implements Project {
 
   async check(what: "template" | "plan", nameOrPath: string): Promise<readonly Complaint[]> {
     return what === "template" ? this.#checkTemplate(nameOrPath) : this.#checkPlan(nameOrPath);
+  }
+
+  async warnings(nameOrPath: string): Promise<readonly Warning[]> {
+    const { file } = await findFile(this.root, this.cwd, "templates", "template", nameOrPath);
+    const { template, document } = readTemplate(await readText(path.resolve(this.root, file), file), file);
+    return template && document ? warnTemplate(template, document) : [];
   }
 
   async prepare(template: Template): Promise<Prepared> {

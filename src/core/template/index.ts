@@ -18,4 +18,5 @@ export {
   type TemplateShape,
   type WhenMissing,
 } from "./template.js";
+export { WARNING_CODES, warnTemplate, type Warning, type WarningCode } from "./warn.js";
 export { versionText } from "./version.js";

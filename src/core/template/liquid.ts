@@ -25,6 +25,8 @@ export interface Use {
 /** A text with placeholders, parsed once and rendered for every row. */
 export interface ParsedText {
   readonly uses: readonly Use[];
+  /** Outside names whose values the text prints, themselves or through a loop or an assignment. */
+  readonly printed: ReadonlySet<string>;
   render(scope: Record<string, unknown>): string;
 }
 
@@ -48,15 +50,16 @@ export function parseText(source: string, trusted: ReadonlySet<string> = new Set
   const { globals } = analyzeSync(nodes, { partials: false });
   const uses = Object.values(globals).flatMap((variables) =>
     variables.map(({ segments, location }) => ({ name: String(segments[0]), line: location.row, column: location.col })));
-  fenceOutputs(nodes, new Set(trusted));
-  return { text: { uses, render: (scope) => engine.renderSync(nodes, scope) as string } };
+  const printed = new Set<string>();
+  fenceOutputs(nodes, new Set(trusted), new Map(), printed);
+  return { text: { uses, printed, render: (scope) => engine.renderSync(nodes, scope) as string } };
 }
 
 /** Text whose placeholders are printed as they are; for plain columns and messages, never for prompts. */
 export function parsePlainText(source: string): { text?: ParsedText; problem?: TextProblem } {
   try {
     const nodes = engine.parse(source);
-    return { text: { uses: [], render: (scope) => engine.renderSync(nodes, scope) as string } };
+    return { text: { uses: [], printed: new Set(), render: (scope) => engine.renderSync(nodes, scope) as string } };
   } catch (error) {
     return { problem: readProblem(error as Error) };
   }
@@ -67,11 +70,14 @@ interface Named {
   key?: string;
 }
 
-function fenceOutputs(nodes: readonly Node[], trusted: Set<string>): void {
+/** `origins` tells for a loop's or an assignment's own name which outside names it stands for. */
+function fenceOutputs(nodes: readonly Node[], trusted: Set<string>, origins: Map<string, readonly string[]>, printed: Set<string>): void {
   for (const node of nodes) {
     const roots = rootsOf(node);
+    const outside = roots.flatMap((root) => origins.get(root) ?? [root]);
     const own = roots.every((root) => trusted.has(root) || root === "forloop");
     if (node instanceof Output) {
+      for (const name of outside) printed.add(name);
       const label = own ? undefined : labelOf(node);
       if (label !== undefined) (node.value.filters as unknown[]).push(fenceFilter(label));
       continue;
@@ -81,9 +87,10 @@ function fenceOutputs(nodes: readonly Node[], trusted: Set<string>): void {
     if (typeof local === "string") {
       if (own) trusted.add(local);
       else trusted.delete(local);
+      origins.set(local, outside);
     }
     const children = node.children ? (toValueSync(node.children(false, true)) as Node[]) : [];
-    if (children.length > 0) fenceOutputs(children, trusted);
+    if (children.length > 0) fenceOutputs(children, trusted, origins, printed);
   }
 }
 

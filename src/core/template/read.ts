@@ -37,6 +37,8 @@ const FROM_REFERENCE = z.strictObject({ from: z.string() });
 
 export interface TemplateReading {
   readonly template?: Template;
+  /** For further checks that name places. */
+  readonly document?: SourceDocument;
   readonly complaints: readonly Complaint[];
 }
 
@@ -85,7 +87,7 @@ function checkDocument(document: SourceDocument): TemplateReading {
   const { yoroshi: _, ...rest } = shape.value;
   const made = rest as unknown as Template;
   const faults = checkTemplate(made, document);
-  return faults.length > 0 ? { complaints: faults } : { template: made, complaints: [] };
+  return faults.length > 0 ? { complaints: faults } : { template: made, document, complaints: [] };
 }
 
 function checkSpecs(specsFound: unknown, where: "inputs" | "answer", document: SourceDocument): Complaint[] {

@@ -1,0 +1,82 @@
+import { joinWords, type Place, type SourceDocument } from "../ground/index.js";
+import { optionsOf, referenceOf, specsInside, type AnySpec, type ChoiceSpec, type ScoreSpec, type TextSpec } from "../kinds/index.js";
+import { parseText } from "./liquid.js";
+import type { Template } from "./template.js";
+
+/** What practitioners trip over: it works, and yet is likely to give worse answers. `docs/warnings.md` explains each. */
+export interface Warning {
+  readonly code: WarningCode;
+  readonly place: Place;
+  readonly message: string;
+}
+
+const SENTENCES = {
+  noInstruction: () => "The task does not say what to do. Begin a sentence with a verb (Decide, List, Sum up) or ask a question.",
+  bareOptions: (d: { part: string; options: readonly string[] }) => `The options of \`${d.part}\` do not say what they mean (${joinWords(d.options.slice(0, 3))}). A few words for each help most.`,
+  overlappingOptions: (d: { one: string; other: string }) => `The options \`${d.one}\` and \`${d.other}\` overlap. Say where one ends and the other begins, or make one of them.`,
+  verdictFirst: (d: { reason: string; verdict: string }) => `\`${d.reason}\` stands behind \`${d.verdict}\`. A reason that is written before the verdict makes the verdict better.`,
+  endlessText: (d: { part: string }) => `\`${d.part}\` has no limit. Add \`maxChars\`, \`maxWords\` or \`maxSentences\`, or long answers will be cut short and cost more.`,
+  bareScale: (d: { part: string; missing: readonly string[] }) => `The scale of \`${d.part}\` does not say what ${joinWords(d.missing)} ${d.missing.length > 1 ? "mean" : "means"}. Describe at least both ends.`,
+  unprintedInput: (d: { input: string }) => `The model never sees \`${d.input}\`: it is used in a condition only. Write \`{{ ${d.input} }}\` where the model shall read it.`,
+} as const;
+
+export type WarningCode = keyof typeof SENTENCES;
+export const WARNING_CODES = Object.keys(SENTENCES) as readonly WarningCode[];
+
+const REASON = /\b(why|reasons?|because|evidence|explanation|rationale)\b/i;
+const VERBS =
+  "decide|judge|choose|select|pick|find|list|sum|summari[sz]e|write|rewrite|translate|extract|take|compare|score|rate|grade|classify|sort|label|tag|describe|explain|identify|determine|count|correct|read|tell|answer|give|name|note|match|check|assess|evaluate|estimate|rank|draft|shorten|turn|convert|detect|mark|assign|suggest|propose|state|say|return|fill|look|put|group|clean|fix|analy[sz]e";
+/** A verb where an instruction has it: at the beginning of a sentence, or after `please`, `then`, `must` … */
+const INSTRUCTION = new RegExp(`(?:^|[.:;!?\\n]|\\b(?:please|then|and|or|to|must|should))\\s*(?:${VERBS})\\b`, "i");
+
+/** Goes through a template that has no mistakes. */
+export function warnTemplate(template: Template, document: SourceDocument): Warning[] {
+  const found: Warning[] = [];
+  const warn = <C extends WarningCode>(code: C, place: Place, details: Parameters<(typeof SENTENCES)[C]>[0]): void => {
+    found.push({ code, place, message: (SENTENCES[code] as (d: typeof details) => string)(details) });
+  };
+  const words = template.task.replace(/\{\{.*?\}\}|\{%.*?%\}/g, " ");
+  // Verbs are known for English only; a task in another script is taken at its word.
+  if (/^[\p{ASCII}\p{P}\s]*$/u.test(words) && !words.includes("?") && !INSTRUCTION.test(words)) warn("noInstruction", document.at(["task"]), undefined as never);
+  const printed = new Set(["role", "task"].flatMap((key) => [...(parseText(template[key as "role" | "task"] ?? "").text?.printed ?? [])]));
+  for (const input of Object.keys(template.inputs)) if (!printed.has(input)) warn("unprintedInput", document.atKey(["inputs", input]), { input });
+
+  const parts = Object.entries(template.answer);
+  parts.forEach(([name, spec], index) => {
+    warnSpec(name, spec, ["answer", name]);
+    const verdict = parts.slice(0, index).find(([, before]) => ["choice", "choices", "score", "yesNo"].includes(before.kind));
+    if (verdict && spec.kind === "text" && REASON.test(`${name} ${spec.about ?? ""}`)) warn("verdictFirst", document.atKey(["answer", name]), { reason: name, verdict: verdict[0] });
+  });
+  return found;
+
+  function warnSpec(name: string, spec: AnySpec, path: readonly string[]): void {
+    if (spec.kind === "text") {
+      const { maxChars, maxWords, maxSentences } = spec as TextSpec;
+      if (!maxChars && !maxWords && !maxSentences) warn("endlessText", document.atKey(path), { part: name });
+    }
+    if (spec.kind === "score") {
+      const { from, to, scale } = spec as ScoreSpec;
+      const missing = [from, to].filter((point) => scale?.[String(point)] === undefined).map(String);
+      if (missing.length > 0) warn("bareScale", document.atKey(path), { part: name, missing });
+    }
+    if ((spec.kind === "choice" || spec.kind === "choices") && referenceOf(spec) === undefined) warnOptions(name, spec as ChoiceSpec, path);
+    for (const inner of specsInside(spec)) warnSpec(inner.path.at(-1) === "of" ? name : `${name}.${inner.path.at(-1)}`, inner.spec, [...path, ...inner.path]);
+  }
+
+  function warnOptions(part: string, spec: ChoiceSpec, path: readonly string[]): void {
+    const options = optionsOf(spec).filter((option) => option.name !== spec.otherwise);
+    const bare = options.filter((option) => !option.about).map((option) => option.name);
+    if (bare.length > 0) warn("bareOptions", document.at([...path, "options"]), { part, options: bare });
+    for (const [index, one] of options.entries()) {
+      const other = options.slice(index + 1).find((candidate) => oneInsideOther(one.name, candidate.name));
+      if (other) warn("overlappingOptions", document.at([...path, "options"]), { one: one.name, other: other.name });
+    }
+  }
+}
+
+/** Whether all words of one name stand in the other. */
+function oneInsideOther(a: string, b: string): boolean {
+  const wordsOf = (text: string): string[] => text.toLowerCase().match(/[\p{L}\p{N}]+/gu) ?? [];
+  const [shorter = [], longer = []] = [wordsOf(a), wordsOf(b)].sort((x, y) => x.length - y.length);
+  return shorter.length > 0 && shorter.every((word) => longer.includes(word));
+}
