@@ -2,7 +2,7 @@ import type { CancelSignal, Clock, Json } from "../ground/index.js";
 import { costOf, guessUsage, ModelFailure, type Model, type ModelReply, type ModelRequest, type Usage } from "../model/index.js";
 import type { Message, Prepared } from "../template/index.js";
 import type { Answer } from "./answer.js";
-import { readReply } from "./read-reply.js";
+import { readReply, type ReplyReading } from "./read-reply.js";
 
 export interface AskOptions {
   readonly model: Model;
@@ -42,20 +42,27 @@ export async function askPrepared<Inputs, Parts>(
     raw = first.text;
     const stopped = stoppedEarly(first);
     if (stopped) return { ...stopped, ...facts(raw, []) };
-    const reading = readReply(prepared.parts, raw);
+    const reading = readChecked(prepared, raw);
     if (reading.ok) return { state: "answered", parts: reading.parts as Parts, ...facts(raw, reading.notes) };
 
     const second = await send([...messages, { role: "assistant", content: raw }, { role: "user", content: mendRequest(reading.problems) }]);
     raw = second.text;
     const stoppedAgain = stoppedEarly(second);
     if (stoppedAgain) return { ...stoppedAgain, ...facts(raw, ["mended"]) };
-    const mended = readReply(prepared.parts, raw);
+    const mended = readChecked(prepared, raw);
     if (mended.ok) return { state: "answered", parts: mended.parts as Parts, ...facts(raw, ["mended", ...mended.notes]) };
     return { state: "malformed", reason: `the answer did not fit, nor did the second try: ${mended.problems.join("; ")}`, ...facts(raw, ["mended"]) };
   } catch (error) {
     if (error instanceof ModelFailure && error.mayPass) return { state: "failed", reason: error.message, ...facts(raw, []) };
     throw error;
   }
+}
+
+/** An answer that fits its kinds but breaks a rule is handled like one that does not fit. */
+function readChecked({ parts, brokenRules }: Pick<Prepared, "parts" | "brokenRules">, reply: string): ReplyReading {
+  const reading = readReply(parts, reply);
+  const broken = reading.ok ? brokenRules(reading.parts) : [];
+  return broken.length > 0 ? { ok: false, problems: broken } : reading;
 }
 
 function stoppedEarly({ finish, refusal }: ModelReply): { state: "refused" | "filtered" | "cutShort"; reason: string } | undefined {

@@ -4,8 +4,9 @@ export { complain, formatComplaint, type Complaint, type ComplaintCode, type Pla
 export { sha256Hex } from "./digest.js";
 export { documentOf, readDocument, type Path, type SourceDocument } from "./document.js";
 export { ERRORS, YoroshiError, isYoroshiError, type ErrorCode, type ErrorDetails } from "./errors.js";
+export { readExpression, type Expression } from "./expression.js";
 export { formatMoney, toMicros, type Micros } from "./money.js";
 export { nearest } from "./nearest.js";
 export { relaySignal } from "./relay.js";
 export { checkShape } from "./shape.js";
-export { countChars, groupDigits, joinWords, plural, sentences, utf8Length, wellFormed } from "./words.js";
+export { countChars, groupDigits, joinWords, plural, sentences, utf8Length, wellFormed, wordPattern } from "./words.js";

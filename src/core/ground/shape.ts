@@ -28,6 +28,7 @@ export function checkShape<T>(schema: z.ZodType<T>, value: unknown, document: So
     } else if (issue.code === "invalid_union") {
       const closest = closestBranch(issue);
       if (closest) for (const branchIssue of closest) collect(branchIssue, inner);
+      else if (issue.message !== "Invalid input") complaints.push(complain("badValue", document.at(whole), { problem: sentence(issue, inner) }));
       else complaints.push(complain("wrongType", document.at(whole), { expected: unionExpected(issue), found: nameOf(valueAt(value, inner)) }));
     } else if (issue.code === "invalid_type" && valueAt(value, inner) === undefined) {
       complaints.push(complain("missingKey", document.at(whole), { key: String(inner.at(-1) ?? "") }));

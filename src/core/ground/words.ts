@@ -40,6 +40,15 @@ export function sentences(text: string): string[] {
   return found;
 }
 
+/** Finds a word or phrase that stands by itself, whatever its case: `asap` is not in `asaparagus`, `!` is in `late!`. */
+export function wordPattern(word: string, flags = "iu"): RegExp {
+  const bare = word.trim();
+  const escaped = bare.replace(/[.*+?^${}()|[\]\\/]/g, "\\$&");
+  const before = /^[\p{L}\p{N}]/u.test(bare) ? "(?<![\\p{L}\\p{N}])" : "";
+  const after = /[\p{L}\p{N}]$/u.test(bare) ? "(?![\\p{L}\\p{N}])" : "";
+  return new RegExp(`${before}${escaped}${after}`, flags);
+}
+
 /** `["a", "b", "c"]` -> `a, b and c`. */
 export function joinWords(words: readonly string[], last = "and"): string {
   if (words.length < 2) return words[0] ?? "";

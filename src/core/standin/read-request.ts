@@ -29,6 +29,9 @@ export interface ReadRequest {
   /** All fenced data of the row. */
   readonly data: string;
   readonly parts: readonly AskedPart[];
+  /** Words that the prompt's rules forbid, and words that they want. */
+  readonly forbidden: readonly string[];
+  readonly wanted: readonly string[];
   readonly examples: readonly { readonly data: string; readonly answer: Readonly<Record<string, Json>> }[];
 }
 
@@ -47,9 +50,16 @@ export function readRequest(request: ModelRequest): ReadRequest {
   return {
     instruction: [...system, task.replace(FENCED, " ")].join("\n"),
     data: dataOf(task),
+    forbidden: quotedAfter(question, /^Rule: Never use (.*)$/gm),
+    wanted: quotedAfter(question, /^Rule: Use (.*)$/gm),
     parts: parts.length > 0 ? parts : partsOfSchema(request.schema),
     examples: readExamples(messages.slice(0, Math.max(0, last))),
   };
+}
+
+/** The quoted words of rules; names of parts after `in` are left out. */
+function quotedAfter(question: string, rule: RegExp): string[] {
+  return [...question.matchAll(rule)].flatMap((match) => [...match[1]!.split(' in "')[0]!.matchAll(/"([^"]+)"/g)].map((word) => word[1]!));
 }
 
 function dataOf(text: string): string {

@@ -1,11 +1,18 @@
 import { plainDay, plainDayTime } from "../kinds/index.js";
-import { sentences, type Json } from "../ground/index.js";
+import { sentences, wordPattern, type Json } from "../ground/index.js";
 import type { AskedPart, ReadRequest } from "./read-request.js";
 import { alarmOf, bestLikeness, isAlarmWord, likeness, stems, terms, type Term } from "./words.js";
 
 /** What the stand-in makes of one row, part by part; earlier parts may draw on what later ones come to. */
 export function weigh(request: ReadRequest): Record<string, Json> {
-  return weighParts(request.parts, request);
+  const parts = weighParts(request.parts, request);
+  return Object.fromEntries(request.parts.map((part) => [part.name, part.kind === "text" ? keepRules(parts[part.name] as string, request) : parts[part.name]!]));
+}
+
+/** Leaves forbidden words out of a text and adds wanted ones. */
+function keepRules(text: string, { forbidden, wanted }: ReadRequest): string {
+  const kept = forbidden.reduce((rest, word) => rest.replace(wordPattern(word, "giu"), ""), text).replace(/\s+/g, " ").trim();
+  return [kept || "(nothing)", ...wanted.filter((word) => !kept.toLowerCase().includes(word.toLowerCase()))].join(" ");
 }
 
 interface Verdict {
@@ -104,15 +111,11 @@ function profileOf(option: { readonly name: string; readonly about: string }, pa
   add(option.name.replace(/[_-]+/g, " "), NAME_WEIGHT);
   add(option.about, ABOUT_WEIGHT);
   for (const sentence of sentences(request.instruction)) {
-    const named = part.options.filter((candidate) => new RegExp(`(?<![\\p{L}\\p{N}])${escapeRegExp(candidate.name)}(?![\\p{L}\\p{N}])`, "iu").test(sentence));
+    const named = part.options.filter((candidate) => wordPattern(candidate.name).test(sentence));
     if (named.length === 1 && named[0]!.name === option.name) add(sentence, RULE_WEIGHT);
   }
   for (const example of request.examples) if (example.answer[part.name] === option.name) add(example.data, EXAMPLE_WEIGHT);
   return profile;
-}
-
-function escapeRegExp(text: string): string {
-  return text.replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
 }
 
 function score(part: AskedPart, text: string, words: readonly Term[]): number {

@@ -1,6 +1,7 @@
-import { complain, nearest, type Complaint, type SourceDocument } from "../ground/index.js";
+import { complain, nearest, readExpression, type Complaint, type SourceDocument } from "../ground/index.js";
 import { kindOf, referencesIn, shapeSpec } from "../kinds/index.js";
 import { parseText } from "./liquid.js";
+import { ruleFault } from "./rules.js";
 import type { Template } from "./template.js";
 
 const NAME = /^[\p{L}_][\p{L}\p{N}_]*$/u;
@@ -12,6 +13,7 @@ export function checkTemplate(template: Template, document: SourceDocument): Com
     ...checkTask(template, document),
     ...checkReferences(template, document),
     ...checkMissing(template, document),
+    ...checkRules(template, document),
     ...checkExamples(template, document),
   ];
 }
@@ -56,9 +58,27 @@ function checkReferences(template: Template, document: SourceDocument): Complain
 
 function checkMissing(template: Template, document: SourceDocument): Complaint[] {
   const known = Object.keys(template.inputs);
-  return Object.keys(template.whenMissing ?? {})
-    .filter((name) => !known.includes(name))
-    .map((name) => complain("unknownKey", document.atKey(["whenMissing", name]), { key: name, known, near: nearest(name, known) }));
+  return Object.entries(template.whenMissing ?? {}).flatMap(([name, way]) => {
+    const spec = template.inputs[name];
+    if (!spec) return [complain("unknownKey", document.atKey(["whenMissing", name]), { key: name, known, near: nearest(name, known) })];
+    if (typeof way !== "object" || !("use" in way)) return [];
+    const reading = shapeSpec(spec, kindOf).read(way.use);
+    return reading.ok ? [] : [complain("badValue", document.at(["whenMissing", name, "use"]), { problem: `The value to use for \`${name}\` does not fit: ${reading.problem}.` })];
+  });
+}
+
+function checkRules(template: Template, document: SourceDocument): Complaint[] {
+  const known = Object.keys(template.answer);
+  return (template.rules ?? []).flatMap((rule, index) => {
+    const at = document.at(["rules", index]);
+    const fault = ruleFault(rule);
+    const named = [...(rule.in ?? []), ...(rule.check === undefined ? [] : (readExpression(rule.check, "answer").expression?.members ?? []))];
+    const unknown = named.filter((name) => !known.includes(name));
+    return [
+      ...(fault === undefined ? [] : [complain("badValue", at, { problem: fault })]),
+      ...unknown.map((name) => complain("unknownPart", at, { name, known, near: nearest(name, known) })),
+    ];
+  });
 }
 
 function checkExamples(template: Template, document: SourceDocument): Complaint[] {

@@ -19,4 +19,5 @@ export {
   type WhenMissing,
 } from "./template.js";
 export { WARNING_CODES, warnTemplate, type Warning, type WarningCode } from "./warn.js";
+export type { Rule } from "./rules.js";
 export { versionText } from "./version.js";

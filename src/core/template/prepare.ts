@@ -3,6 +3,7 @@ import { kindOf, mapChoices, referenceOf, shapeSpec, type AnySpec, type Option }
 import { FENCE_NOTE } from "./fence.js";
 import { tellAnswer, type NamedShape } from "./instruct.js";
 import { parseText, type ParsedText } from "./liquid.js";
+import { rulesCheck } from "./rules.js";
 import { DEFAULT_MAX_TOKENS, type Template, type TemplateShape } from "./template.js";
 
 /** One turn of a conversation with a model. */
@@ -19,6 +20,8 @@ export interface Prepared<Inputs = Record<string, Json>, Parts = Record<string, 
   /** The JSON Schema of the whole answer. */
   readonly schema: Record<string, Json>;
   readonly maxTokens: number;
+  /** What an answer whose parts fit their kinds breaks of the template's rules, in words. */
+  brokenRules(parts: Readonly<Record<string, Json>>): string[];
   /** Hash of all in the template and its references that decides an answer. */
   readonly fingerprint: string;
   /** The prompt for one row: role, task with fenced inputs, what the answer must be; examples as earlier turns. */
@@ -56,6 +59,7 @@ export function prepare<Inputs, Parts>(template: Template<Inputs, Parts>, refere
     parts,
     schema,
     maxTokens: template.model?.maxTokens ?? DEFAULT_MAX_TOKENS,
+    brokenRules: rulesCheck(template.rules ?? []),
     fingerprint: sha256Hex(canonicalJson({
       prompt: PROMPT_FORMAT,
       role: template.role,
@@ -64,6 +68,7 @@ export function prepare<Inputs, Parts>(template: Template<Inputs, Parts>, refere
       answer: Object.fromEntries(parts.map((part) => [part.name, part.spec])),
       order: parts.map((part) => part.name),
       examples: template.examples,
+      rules: template.rules,
       references: Object.fromEntries(names.map((name) => [name, references[name]])),
     })),
     render: prompt,
@@ -98,7 +103,7 @@ function promptOf(template: TemplateShape, parts: readonly NamedShape[], referen
   const trusted = new Set(Object.keys(references));
   const role = template.role ? parsed(template.role, trusted) : undefined;
   const task = parsed(template.task, trusted);
-  const answer = tellAnswer(parts);
+  const answer = tellAnswer(parts, template.rules);
   const scopeOf = (inputs: Readonly<Record<string, unknown>>): Record<string, unknown> => ({ ...references, ...inputs });
   const turn = (inputs: Readonly<Record<string, unknown>>): string => task.render(scopeOf(inputs)).trim();
   const examples: Message[] = (template.examples ?? []).flatMap((example) => [

@@ -7,19 +7,25 @@ export type InputReading =
   | { readonly state: "ready"; readonly inputs: Readonly<Record<string, Json>> }
   | { readonly state: "missing" | "unfit"; readonly reason: string };
 
+function isMissing({ template }: Prepared, cell: string): boolean {
+  const word = cell.trim().toLowerCase();
+  return word === "" || (template.missingWords?.some((missing) => missing.toLowerCase() === word) ?? false);
+}
+
 /**
- * Turns cells of a row into a template's typed inputs. A blank required input declines the row (unless the template
- * says `proceed`), an input outside its kind or above its limit makes it unfit. Reasons never quote the cell.
+ * Turns cells of a row into a template's typed inputs. A missing required input declines the row (unless the template
+ * says otherwise), an input outside its kind or above its limit makes it unfit. Reasons never quote the cell.
  */
 export function readInputs(prepared: Prepared, cells: Readonly<Record<string, string | null | undefined>>): InputReading {
   const inputs: Record<string, Json> = {};
   for (const input of prepared.inputs) {
     const cell = cells[input.name];
-    if (cell === null || cell === undefined || cell.trim() === "") {
+    if (cell === null || cell === undefined || isMissing(prepared, cell)) {
       const spec = input.spec as InputSpec;
       const way = prepared.template.whenMissing?.[input.name] ?? (spec.required === false ? "proceed" : "decline");
-      if (way === "decline") return { state: "missing", reason: `${input.name} is blank` };
-      inputs[input.name] = null;
+      if (way === "decline") return { state: "missing", reason: `${input.name} is ${cell?.trim() ? "missing" : "blank"}` };
+      if (typeof way === "object" && "decline" in way) return { state: "missing", reason: way.decline };
+      inputs[input.name] = typeof way === "object" ? way.use : null;
       continue;
     }
     const reading = input.fromCell(cell);

@@ -20,7 +20,28 @@ const templateFile = z.strictObject({
   role: z.string().optional(),
   task: z.string().min(1, "The task is empty."),
   answer: specs,
-  whenMissing: z.record(z.string(), z.enum(["decline", "proceed"], "Expected decline or proceed.")).optional(),
+  whenMissing: z
+    .record(
+      z.string(),
+      z.union(
+        [z.enum(["decline", "proceed"]), z.strictObject({ decline: z.string().min(1) }), z.strictObject({ use: z.unknown() })],
+        "Expected decline, proceed, `{ decline: <why> }` or `{ use: <value> }`.",
+      ),
+    )
+    .optional(),
+  missingWords: z.array(z.string().trim().min(1)).optional(),
+  rules: z
+    .array(
+      z.strictObject({
+        forbid: z.array(z.string().min(1)).min(1).optional(),
+        require: z.array(z.string().min(1)).min(1).optional(),
+        pattern: z.string().min(1).optional(),
+        check: z.string().min(1).optional(),
+        in: z.union([z.string().transform((part) => [part]), z.array(z.string()).min(1)]).optional(),
+        say: z.string().min(1).optional(),
+      }),
+    )
+    .optional(),
   examples: z.array(z.strictObject({ inputs: z.record(z.string(), anything), answer: z.record(z.string(), anything) })).optional(),
   model: z
     .strictObject({

@@ -1,5 +1,6 @@
 import type { Json } from "../ground/index.js";
 import type { AnySpec, ValueOf } from "../kinds/index.js";
+import type { Rule } from "./rules.js";
 
 /** An input as a template declares it: a kind with what only inputs have. */
 export interface InputSpec extends AnySpec {
@@ -16,8 +17,11 @@ export interface ReferenceSpec {
   readonly columns?: { readonly name: string; readonly about?: string | undefined } | undefined;
 }
 
-/** What to do with a row whose input is missing: answer nothing and say so, or ask all the same. */
-export type WhenMissing = "decline" | "proceed";
+/**
+ * What to do with a row whose input is missing: answer nothing and say so (in the analyst's words, if given), ask all
+ * the same, or ask with another value instead.
+ */
+export type WhenMissing = "decline" | "proceed" | { readonly decline: string } | { readonly use: Json };
 
 export interface Example {
   readonly inputs: Readonly<Record<string, Json>>;
@@ -42,6 +46,9 @@ export interface TemplateShape {
   readonly role?: string | undefined;
   readonly task: string;
   readonly answer: Readonly<Record<string, AnySpec>>;
+  /** Words that count as missing beside a blank cell, whatever their case: `n/a`, `-`. */
+  readonly missingWords?: readonly string[] | undefined;
+  readonly rules?: readonly Rule[] | undefined;
   readonly whenMissing?: Readonly<Record<string, WhenMissing>> | undefined;
   readonly examples?: readonly Example[] | undefined;
   readonly model?: ModelChoice | undefined;

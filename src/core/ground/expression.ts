@@ -1,0 +1,74 @@
+import { Environment } from "@marcbachmann/cel-js";
+
+/** A CEL expression that gives true or false about one variable, ready to be tested many times. */
+export interface Expression {
+  /** The members of the variable that it names. */
+  readonly members: readonly string[];
+  /** Whether it holds; a reason instead where it cannot be evaluated (never the value's content). */
+  test(value: Readonly<Record<string, unknown>>): boolean | { readonly reason: string };
+}
+
+const LIMITS = { maxAstNodes: 2_000, maxDepth: 60, maxListElements: 500, maxMapEntries: 500, maxCallArguments: 32 };
+const environments = new Map<string, Environment>();
+
+function environmentOf(variable: string): Environment {
+  let environment = environments.get(variable);
+  if (!environment) environments.set(variable, (environment = new Environment({ limits: LIMITS }).registerVariable(variable, "map")));
+  return environment;
+}
+
+/**
+ * Reads CEL (the Common Expression Language) over one variable, such as `row.report != ""` over `row`. `problem` says in
+ * one line why it is not valid.
+ */
+export function readExpression(source: string, variable: string): { expression?: Expression; problem?: string } {
+  const environment = environmentOf(variable);
+  try {
+    const check = environment.check(source);
+    if (!check.valid) return { problem: firstLine(check.error?.message ?? "it is not valid") };
+    if (check.type !== undefined && !["bool", "dyn"].includes(String(check.type))) return { problem: `its result is ${String(check.type)}, not true or false` };
+    const evaluate = environment.parse(source);
+    const members = new Set<string>();
+    collectMembers(evaluate.ast, variable, members);
+    return {
+      expression: {
+        members: [...members],
+        test: (value) => {
+          try {
+            const result: unknown = evaluate({ [variable]: value });
+            return typeof result === "boolean" ? result : { reason: "gives neither true nor false" };
+          } catch (error) {
+            return { reason: `cannot be evaluated: ${firstLine((error as Error).message)}` };
+          }
+        },
+      },
+    };
+  } catch (error) {
+    return { problem: firstLine((error as Error).message) };
+  }
+}
+
+function firstLine(message: string): string {
+  return message.split("\n")[0]!.trim();
+}
+
+interface AstNode {
+  readonly op: string;
+  readonly args: unknown;
+}
+
+/** Finds `row.name` and `row["name"]`. */
+function collectMembers(node: unknown, variable: string, into: Set<string>): void {
+  if (Array.isArray(node)) {
+    for (const item of node) collectMembers(item, variable, into);
+    return;
+  }
+  if (node === null || typeof node !== "object" || !("op" in node)) return;
+  const { op, args } = node as AstNode;
+  if ((op === "." || op === "[]") && Array.isArray(args)) {
+    const [target, member] = args as [AstNode, unknown];
+    const name = typeof member === "string" ? member : (member as AstNode | undefined)?.op === "value" ? (member as AstNode).args : undefined;
+    if (target?.op === "id" && target.args === variable && typeof name === "string") into.add(name);
+  }
+  collectMembers(args, variable, into);
+}

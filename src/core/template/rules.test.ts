@@ -1,0 +1,83 @@
+import { describe, expect, it } from "vitest";
+import { fakeClock } from "../../../tests/helpers/clock.js";
+import { scriptedModel } from "../../../tests/helpers/models.js";
+import { askPrepared } from "../answer/index.js";
+import { formatComplaint } from "../ground/index.js";
+import { prepare } from "./prepare.js";
+import { readInputs } from "./read-inputs.js";
+import { readTemplate } from "./read.js";
+
+const BASE = `yoroshi: template/1
+name: x
+inputs: { note: { kind: text }, place: { kind: text, required: false }, size: { kind: number } }
+task: Decide. {{ note }} {{ place }} {{ size }}
+answer: { summary: { kind: text, maxChars: 80 }, act: { kind: yesNo }, steps: { kind: list } }
+`;
+const preparedOf = (more: string) => {
+  const { template, complaints } = readTemplate(BASE + more, "x.yaml");
+  expect(complaints).toEqual([]);
+  return prepare(template!);
+};
+const complaintsOf = (more: string): string => readTemplate(BASE + more, "x.yaml").complaints.map(formatComplaint).join("\n");
+
+describe("rules on the answer", () => {
+  const prepared = preparedOf(`rules:
+  - { forbid: [asap, "!"], in: summary }
+  - { require: [boat] }
+  - { pattern: "^[A-Z]", in: summary, say: The summary begins with a capital letter }
+  - { check: answer.act || size(answer.steps) == 0, say: When nobody has to act there are no steps }
+`);
+  const broken = (summary: string, act: boolean, steps: string[]) => prepared.brokenRules({ summary, act, steps });
+
+  it("hold or are broken, each in words that a model can act on", () => {
+    expect(broken("The boat is late", true, ["tell them"])).toEqual([]);
+    expect(broken("The ferry is late", true, ["call the boat"])).toEqual([]);
+    expect(broken("the boat, ASAP!", false, ["go"])).toEqual([
+      '"summary" breaks a rule: Never use "asap" or "!" in "summary".',
+      '"summary" breaks a rule: The summary begins with a capital letter.',
+      "it breaks a rule: When nobody has to act there are no steps.",
+    ]);
+    expect(broken("A canoe in asaparagus", true, [])).toEqual(['the answer breaks a rule: Use "boat".']);
+  });
+
+  it("are told to the model, and change the fingerprint", () => {
+    expect(prepared.render({ note: "n", place: null, size: 1 }).at(-1)!.content).toContain('Rule: Never use "asap" or "!" in "summary".\nRule: Use "boat".\nRule: The summary begins with a capital letter.\nRule: When nobody has to act there are no steps.');
+    expect(preparedOf("").fingerprint).not.toBe(prepared.fingerprint);
+  });
+
+  it("when broken are mended once, then the answer is malformed and names the rule", async () => {
+    const replies = ['{"summary":"Boat!","act":true,"steps":[]}', '{"summary":"Boat","act":true,"steps":[]}'];
+    const model = scriptedModel((_, index) => replies[index]!);
+    const inputs = { note: "n", place: null, size: 1 };
+    expect(await askPrepared(prepared, inputs, { model, clock: fakeClock() })).toMatchObject({ state: "answered", notes: ["mended"] });
+    expect(model.requests[1]!.messages.at(-1)!.content).toContain('"summary" breaks a rule: Never use "asap" or "!"');
+    expect(await askPrepared(prepared, inputs, { model: scriptedModel(() => replies[0]!), clock: fakeClock() })).toMatchObject({ state: "malformed", reason: expect.stringContaining("Never use") });
+  });
+
+  it.each([
+    ["none of the four", "rules: [{ say: be nice }]", "A rule has exactly one of"],
+    ["two of them", "rules: [{ forbid: [a], require: [b] }]", "A rule has exactly one of"],
+    ["no words for a check", "rules: [{ check: answer.act }]", "Say in words what the rule wants"],
+    ["a pattern that is none", 'rules: [{ pattern: "(", say: x }]', "`(` is not a regular expression"],
+    ["CEL that is none", "rules: [{ check: answer.act +, say: x }]", "This rule cannot be read as CEL over `answer`"],
+    ["a part that is not there", "rules: [{ forbid: [a], in: sumary }]", "The answer has no part `sumary`. Did you mean `summary`?"],
+    ["a part that is not there, in CEL", "rules: [{ check: answer.acts, say: x }]", "The answer has no part `acts`. Did you mean `act`?"],
+  ])("with %s are a mistake in the template", (_, rules, message) => {
+    expect(complaintsOf(rules)).toContain(message);
+  });
+});
+
+describe("missing inputs", () => {
+  it("decline, decline in own words, proceed, or are replaced; words of a list count as missing", () => {
+    const prepared = preparedOf('missingWords: [n/a, "-"]\nwhenMissing: { note: { decline: the crew wrote nothing }, size: { use: 7 } }\n');
+    expect(readInputs(prepared, { note: " N/A ", size: "1" })).toEqual({ state: "missing", reason: "the crew wrote nothing" });
+    expect(readInputs(prepared, { note: "x", place: "-", size: "" })).toEqual({ state: "ready", inputs: { note: "x", place: null, size: 7 } });
+    expect(readInputs(preparedOf('missingWords: ["-"]\n'), { note: "-", size: "1" })).toEqual({ state: "missing", reason: "note is missing" });
+    expect(readInputs(preparedOf("whenMissing: { note: proceed }\n"), { size: "1" })).toMatchObject({ state: "ready", inputs: { note: null } });
+  });
+
+  it("cannot be replaced by what does not fit, nor be given a way that is none", () => {
+    expect(complaintsOf("whenMissing: { size: { use: many } }\n")).toContain("The value to use for `size` does not fit: must be a number.");
+    expect(complaintsOf("whenMissing: { size: skip }\n")).toContain("Expected decline, proceed");
+  });
+});

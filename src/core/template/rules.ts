@@ -1,0 +1,88 @@
+import { joinWords, readExpression, wordPattern, type Json } from "../ground/index.js";
+
+/** A rule that an answer must keep, beyond its kinds. One of `forbid`, `require`, `pattern` or `check`. */
+export interface Rule {
+  /** Words that must not occur. */
+  readonly forbid?: readonly string[] | undefined;
+  /** Words that must all occur. */
+  readonly require?: readonly string[] | undefined;
+  /** A regular expression that the text must match. */
+  readonly pattern?: string | undefined;
+  /** CEL over `answer`, which must hold: `answer.act || size(answer.steps) == 0`. */
+  readonly check?: string | undefined;
+  /** The parts that the words or the pattern are about; every part when not given. */
+  readonly in?: readonly string[] | undefined;
+  /** The rule in words, for the model and for messages. Needed for `pattern` and `check`. */
+  readonly say?: string | undefined;
+}
+
+/** What is wrong with a rule by itself, or `undefined`. */
+export function ruleFault(rule: Rule): string | undefined {
+  const kinds = [rule.forbid, rule.require, rule.pattern, rule.check].filter((part) => part !== undefined);
+  if (kinds.length !== 1) return "A rule has exactly one of `forbid`, `require`, `pattern` and `check`.";
+  if ((rule.pattern !== undefined || rule.check !== undefined) && !rule.say) return "Say in words what the rule wants: `say: …`. The model is told, and so is whoever reads why an answer failed.";
+  if (rule.pattern !== undefined && !isPattern(rule.pattern)) return `\`${rule.pattern}\` is not a regular expression.`;
+  if (rule.check !== undefined) {
+    const { problem } = readExpression(rule.check, "answer");
+    if (problem) return `This rule cannot be read as CEL over \`answer\`: ${problem}.`;
+  }
+  return undefined;
+}
+
+/** The rule as the model is told. */
+export function tellRule(rule: Rule): string {
+  const where = rule.in ? ` in ${joinWords(rule.in.map((part) => `"${part}"`))}` : "";
+  if (rule.say) return rule.say.replace(/([^.!?])$/, "$1.");
+  if (rule.forbid) return `Never use ${joinWords(rule.forbid.map((word) => `"${word}"`), "or")}${where}.`;
+  return `Use ${joinWords((rule.require ?? []).map((word) => `"${word}"`))}${where}.`;
+}
+
+/** Makes the check of all rules: what an answer breaks, in words that a model can act on. */
+export function rulesCheck(rules: readonly Rule[]): (parts: Readonly<Record<string, Json>>) => string[] {
+  const checks = rules.map(checkOf);
+  return (parts) => checks.flatMap((check) => check(parts) ?? []);
+}
+
+function checkOf(rule: Rule): (parts: Readonly<Record<string, Json>>) => string | undefined {
+  const told = tellRule(rule);
+  if (rule.check !== undefined) {
+    const { expression } = readExpression(rule.check, "answer");
+    return (parts) => {
+      const holds = expression!.test(parts);
+      if (holds === true) return undefined;
+      return holds === false ? `it breaks a rule: ${told}` : `a rule about it ${holds.reason}`;
+    };
+  }
+  const test = textTest(rule);
+  return (parts) => {
+    const names = rule.in ?? Object.keys(parts);
+    const broken = names.filter((name) => parts[name] !== undefined && !test(textOf(parts[name]!)));
+    // Words that are wanted without a part being named may stand in any part.
+    const fails = rule.in || rule.forbid || rule.pattern ? broken.length > 0 : !test(names.map((name) => textOf(parts[name] ?? "")).join("\n"));
+    return fails ? `${rule.in || rule.forbid || rule.pattern ? joinWords(broken.map((name) => `"${name}"`)) : "the answer"} breaks a rule: ${told}` : undefined;
+  };
+}
+
+function textTest(rule: Rule): (text: string) => boolean {
+  if (rule.pattern !== undefined) {
+    const pattern = new RegExp(rule.pattern, "u");
+    return (text) => pattern.test(text);
+  }
+  const words = (rule.forbid ?? rule.require ?? []).map((word) => wordPattern(word));
+  return rule.forbid ? (text) => !words.some((word) => word.test(text)) : (text) => words.every((word) => word.test(text));
+}
+
+function textOf(value: Json): string {
+  if (value === null) return "";
+  if (Array.isArray(value)) return value.map(textOf).join("\n");
+  return typeof value === "object" ? Object.values(value).map(textOf).join("\n") : String(value);
+}
+
+function isPattern(source: string): boolean {
+  try {
+    RegExp(source, "u");
+    return true;
+  } catch {
+    return false;
+  }
+}
