@@ -12,6 +12,7 @@ import {
   readPlan,
   readSamples,
   readTemplate,
+  runValues,
   stepOf,
   versionText,
   warnTemplate,
@@ -58,7 +59,9 @@ export interface Project {
   check(what: "template" | "plan", nameOrPath: string): Promise<readonly Complaint[]>;
   /** What works in a template and is yet likely to give worse answers; none while it has mistakes. */
   warnings(nameOrPath: string): Promise<readonly Warning[]>;
-  /** A template with its references read. */
+  /** A text file of the project. */
+  text(file: string): Promise<string>;
+  /** A template with its references and background read. */
   prepare(template: Template): Promise<Prepared>;
   /** The version of a template's content; the ledger gives it a number. */
   version(loaded: LoadedTemplate): Promise<VersionRecord>;
@@ -156,6 +159,10 @@ class OpenProject implements Project {
     return template && document ? warnTemplate(template, document) : [];
   }
 
+  text(file: string): Promise<string> {
+    return readText(insideProject(this.root, file), file);
+  }
+
   async prepare(template: Template): Promise<Prepared> {
     const references: Record<string, readonly Option[]> = {};
     for (const [name, spec] of Object.entries(template.references ?? {})) {
@@ -171,7 +178,8 @@ class OpenProject implements Project {
         .map(({ values }) => ({ name: values[nameColumn]?.trim() ?? "", about: (aboutColumn && values[aboutColumn]?.trim()) || undefined }))
         .filter((option) => option.name !== "");
     }
-    return prepare(template, references as References);
+    const background = await Promise.all((template.background ?? []).map(async (file) => ({ name: file, text: await this.text(file) })));
+    return prepare(template, references as References, { background, run: runValues(this.clock.now(), this.settings.timeZone) });
   }
 
   version({ template, text }: LoadedTemplate): Promise<VersionRecord> {

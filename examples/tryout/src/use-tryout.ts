@@ -1,5 +1,5 @@
 import { useEffect, useMemo, useState } from "react";
-import { askPrepared, prepare, readInputs, readTemplate, retrying, systemClock, type Answer, type Complaint, type Message, type Prepared, type Template } from "yoroshi";
+import { askPrepared, prepare, readInputs, readTemplate, retrying, runValues, systemClock, type Answer, type Complaint, type Message, type Prepared, type Template } from "yoroshi";
 import { standin } from "yoroshi/standin";
 
 export interface Tried {
@@ -27,7 +27,7 @@ const model = retrying(clock)(standin({ clock, latencyMs: 250, price: { input: 0
 /** Everything the page knows: the template as it is typed, its inputs, its prompt, and the last answer. */
 export function useTryout(source: string): Tryout {
   const { template, complaints } = useMemo(() => readTemplate(source, "template.yaml"), [source]);
-  const prepared = useMemo(() => (template && Object.keys(template.references ?? {}).length === 0 ? prepare(template) : undefined), [template]);
+  const prepared = useMemo(() => (template && Object.keys(template.references ?? {}).length + (template.background?.length ?? 0) === 0 ? prepare(template, {}, { run: runValues(Date.now(), Intl.DateTimeFormat().resolvedOptions().timeZone) }) : undefined), [template]);
   const [edited, setEdited] = useState<Record<string, string>>({});
   const [tried, setTried] = useState<Tried>();
   const [asking, setAsking] = useState(false);

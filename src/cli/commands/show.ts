@@ -61,6 +61,11 @@ async function showTemplate(project: Project, name: string, options: CommonOptio
   out(table(["name", "kind", "about"], prepared.inputs.map(({ name: input, spec }) => [(spec as InputSpec).required === false ? `${input} (optional)` : input, spec.kind, spec.about ?? ""]), { width: { 2: 70 } }));
   out(`\n${heading("Answer")}`);
   out(table(["part", "kind", "about"], prepared.parts.map(({ name: part, spec, tell }) => [part, spec.kind, cut(spec.about ?? tell(), 70)])));
+  if (template.background?.length) {
+    const { countTokens } = await import("gpt-tokenizer/encoding/o200k_base");
+    out(`\n${heading("Background")}`);
+    out(table(["document", "tokens"], await Promise.all(template.background.map(async (document) => [document, countTokens(await project.text(document))])), { right: [1] }));
+  }
   out(`\n${heading("Prompt")} ${quiet("with the inputs' samples")}`);
   printPrompt(messages);
 }

@@ -1,6 +1,6 @@
 import type { CancelSignal, Clock, Json } from "../ground/index.js";
 import { retrying, type Model } from "../model/index.js";
-import { prepare, readInputs, type Prepared, type References, type Template } from "../template/index.js";
+import { prepare, readInputs, type Prepared, type References, type Surroundings, type Template } from "../template/index.js";
 import type { Answer } from "./answer.js";
 import { askPrepared } from "./ask.js";
 
@@ -16,9 +16,9 @@ import { askPrepared } from "./ask.js";
 export async function ask<Inputs, Parts>(
   template: Template<Inputs, Parts>,
   inputs: Inputs,
-  options: { readonly model: Model; readonly clock: Clock; readonly references?: References; readonly signal?: CancelSignal },
+  options: { readonly model: Model; readonly clock: Clock; readonly references?: References; readonly surroundings?: Surroundings; readonly signal?: CancelSignal },
 ): Promise<Answer<Parts>> {
-  const prepared = prepare(template, options.references);
+  const prepared = prepare(template, options.references, options.surroundings);
   const cells = Object.fromEntries(
     prepared.inputs.map((input) => {
       const value = (inputs as Record<string, Json | undefined>)[input.name];

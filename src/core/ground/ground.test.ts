@@ -36,7 +36,7 @@ describe("words", () => {
     }));
     expect(sentences("It broke. Dr. No was there!  Really?\nYes")).toEqual(["It broke.", "Dr.", "No was there!", "Really?", "Yes"]);
     expect([joinWords(["a"]), joinWords(["a", "b"]), joinWords(["a", "b", "c"], "or"), plural(1, "row"), plural(1234567, "row")]).toEqual(["a", "a and b", "a, b or c", "1 row", "1,234,567 rows"]);
-    expect([toMicros(1.5), formatMoney(1_234_567, "USD"), formatMoney(12_345_678, "EUR")]).toEqual([1_500_000, "1.2346 USD", "12.35 EUR"]);
+    expect([toMicros(1.5), formatMoney(1_234_567, "USD"), formatMoney(12_345_678, "EUR"), formatMoney(141, "USD")]).toEqual([1_500_000, "1.2346 USD", "12.35 EUR", "0.000141 USD"]);
   });
 
   it("suggest only what is near", () => {

@@ -1,6 +1,7 @@
 import { complain, nearest, readExpression, type Complaint, type SourceDocument } from "../ground/index.js";
 import { kindOf, referencesIn, shapeSpec } from "../kinds/index.js";
 import { parseText } from "./liquid.js";
+import { RUN_NAMES } from "./run-values.js";
 import { ruleFault } from "./rules.js";
 import type { Template } from "./template.js";
 
@@ -39,7 +40,7 @@ function checkTask(template: Template, document: SourceDocument): Complaint[] {
     if (problem) found.push(complain("taskSyntax", document.within([key], problem.line, problem.column), { problem: problem.problem }));
     for (const { name, line, column } of text?.uses ?? []) {
       used.add(name);
-      if (inputs.includes(name) || references.includes(name)) continue;
+      if (inputs.includes(name) || references.includes(name) || (RUN_NAMES as readonly string[]).includes(name)) continue;
       found.push(complain("unknownInput", document.within([key], line, column), { name, known: inputs, near: nearest(name, inputs) }));
     }
     if (problem) return found;

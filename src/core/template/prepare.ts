@@ -4,6 +4,7 @@ import { FENCE_NOTE } from "./fence.js";
 import { tellAnswer, type NamedShape } from "./instruct.js";
 import { parseText, type ParsedText } from "./liquid.js";
 import { rulesCheck } from "./rules.js";
+import { RUN_NAMES, type RunValues } from "./run-values.js";
 import { DEFAULT_MAX_TOKENS, type Template, type TemplateShape } from "./template.js";
 
 /** One turn of a conversation with a model. */
@@ -28,6 +29,13 @@ export interface Prepared<Inputs = Record<string, Json>, Parts = Record<string, 
   render(inputs: Readonly<Record<string, Json | undefined>>): Message[];
 }
 
+/** What a prompt carries besides the row: documents, and the values of the run. */
+export interface Surroundings {
+  /** The documents that the template's `background` names, in its order. */
+  readonly background?: readonly { readonly name: string; readonly text: string }[] | undefined;
+  readonly run?: RunValues | undefined;
+}
+
 /** Rows of the references that a template names. */
 export type References = Readonly<Record<string, readonly Option[]>>;
 
@@ -39,9 +47,14 @@ const PROMPT_FORMAT = 1;
  *
  * @throws YoroshiError `misuse` when a reference that the template names is not given or empty.
  */
-export function prepare<Inputs, Parts>(template: Template<Inputs, Parts>, references: References = {}): Prepared<Inputs, Parts> {
+export function prepare<Inputs, Parts>(template: Template<Inputs, Parts>, references: References = {}, surroundings: Surroundings = {}): Prepared<Inputs, Parts> {
   const names = Object.keys(template.references ?? {});
   for (const name of names) if (!references[name]) throw new YoroshiError("misuse", { problem: `The template ${template.name} needs the reference \`${name}\`.` });
+  const { background = [] } = surroundings;
+  for (const file of template.background ?? []) {
+    if (!background.some((document) => document.name === file)) throw new YoroshiError("misuse", { problem: `The template ${template.name} needs the background \`${file}\`.` });
+  }
+  const run = usedRunValues(template, surroundings.run);
   const shaped = (specs: Readonly<Record<string, AnySpec>>): NamedShape[] =>
     Object.entries(specs).map(([name, spec]) => ({ name, ...shapeSpec(resolve(spec, references, template.name), kindOf) }));
   const parts = shaped(template.answer);
@@ -52,7 +65,7 @@ export function prepare<Inputs, Parts>(template: Template<Inputs, Parts>, refere
     required: parts.map((part) => part.name),
     additionalProperties: false,
   };
-  const prompt = promptOf(template, parts, references);
+  const prompt = promptOf(template, parts, references, background, run);
   return {
     template,
     inputs,
@@ -69,6 +82,8 @@ export function prepare<Inputs, Parts>(template: Template<Inputs, Parts>, refere
       order: parts.map((part) => part.name),
       examples: template.examples,
       rules: template.rules,
+      background: background.length > 0 ? background : undefined,
+      run: Object.keys(run).length > 0 ? run : undefined,
       references: Object.fromEntries(names.map((name) => [name, references[name]])),
     })),
     render: prompt,
@@ -99,19 +114,34 @@ function resolve(spec: AnySpec, references: References, template: string): AnySp
   });
 }
 
-function promptOf(template: TemplateShape, parts: readonly NamedShape[], references: References): Prepared["render"] {
-  const trusted = new Set(Object.keys(references));
+/** The run's values that the template's text uses; only these decide an answer. */
+function usedRunValues(template: TemplateShape, run: RunValues | undefined): Partial<RunValues> {
+  const uses = [template.role ?? "", template.task].flatMap((text) => parseText(text).text?.uses.map((use) => use.name) ?? []);
+  const used = RUN_NAMES.filter((name) => uses.includes(name) && !(name in template.inputs));
+  if (used.length > 0 && !run) throw new YoroshiError("misuse", { problem: `The template ${template.name} uses \`{{ ${used[0]} }}\`; give the run's values.` });
+  return Object.fromEntries(used.map((name) => [name, run![name]]));
+}
+
+function promptOf(
+  template: TemplateShape,
+  parts: readonly NamedShape[],
+  references: References,
+  background: NonNullable<Surroundings["background"]>,
+  run: Partial<RunValues>,
+): Prepared["render"] {
+  const trusted = new Set([...Object.keys(references), ...Object.keys(run)]);
+  const documents = background.map(({ name, text }) => `Background: ${name}\n${text.trim()}`);
   const role = template.role ? parsed(template.role, trusted) : undefined;
   const task = parsed(template.task, trusted);
   const answer = tellAnswer(parts, template.rules);
-  const scopeOf = (inputs: Readonly<Record<string, unknown>>): Record<string, unknown> => ({ ...references, ...inputs });
+  const scopeOf = (inputs: Readonly<Record<string, unknown>>): Record<string, unknown> => ({ ...references, ...run, ...inputs });
   const turn = (inputs: Readonly<Record<string, unknown>>): string => task.render(scopeOf(inputs)).trim();
   const examples: Message[] = (template.examples ?? []).flatMap((example) => [
     { role: "user" as const, content: turn(example.inputs) },
     { role: "assistant" as const, content: JSON.stringify(Object.fromEntries(parts.map((part) => [part.name, example.answer[part.name]]))) },
   ]);
   return (inputs) => [
-    { role: "system", content: [role?.render(scopeOf(inputs)).trim(), FENCE_NOTE].filter(Boolean).join("\n\n") },
+    { role: "system", content: [role?.render(scopeOf(inputs)).trim(), ...documents, FENCE_NOTE].filter(Boolean).join("\n\n") },
     ...examples,
     { role: "user", content: `${turn(inputs)}\n\n${answer}` },
   ];

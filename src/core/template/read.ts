@@ -17,6 +17,7 @@ const templateFile = z.strictObject({
   references: z
     .record(z.string(), z.strictObject({ file: z.string(), columns: z.strictObject({ name: z.string(), about: z.string().optional() }).optional() }))
     .optional(),
+  background: z.array(z.string().min(1)).optional(),
   role: z.string().optional(),
   task: z.string().min(1, "The task is empty."),
   answer: specs,

@@ -43,6 +43,8 @@ export interface TemplateShape {
   readonly tags?: readonly string[] | undefined;
   readonly inputs: Readonly<Record<string, InputSpec>>;
   readonly references?: Readonly<Record<string, ReferenceSpec>> | undefined;
+  /** Files of text or Markdown that every prompt carries, relative to the project. */
+  readonly background?: readonly string[] | undefined;
   readonly role?: string | undefined;
   readonly task: string;
   readonly answer: Readonly<Record<string, AnySpec>>;
