@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { checkFormat, checkShape, complain, readDocument, type Complaint } from "../core/index.js";
+import { checkFormat, checkShape, complain, jsonSchemaOf, readDocument, type Complaint, type Json } from "../core/index.js";
 
 export const PROJECT_FORMAT = "project/1";
 export const PROJECT_FILE = "yoroshi.yaml";
@@ -23,6 +23,9 @@ const projectFile = z.strictObject({
   timeZone: z.string().default("UTC"),
   models: z.record(z.string(), model).default({}),
 });
+
+/** The JSON Schema of yoroshi.yaml, for editors. */
+export const projectFileSchema = (): Record<string, Json> => jsonSchemaOf(projectFile);
 
 export type ModelEntry = z.infer<typeof model>;
 export type ProjectFile = z.infer<typeof projectFile>;

@@ -1,5 +1,6 @@
 import * as z from "zod";
-import { checkShape, complain, documentOf, readDocument, YoroshiError, type Complaint, type SourceDocument } from "../ground/index.js";
+import { checkShape, complain, documentOf, readDocument, YoroshiError, type Complaint, type Json, type SourceDocument } from "../ground/index.js";
+import { jsonSchemaOf } from "../kinds/index.js";
 import { checkFormat } from "../template/index.js";
 import { readCondition } from "./condition.js";
 import { PLAN_FORMAT, REFILLS, type Limits, type Plan, type Refill, type TableSource } from "./plan.js";
@@ -22,6 +23,9 @@ const planFile = z.strictObject({
     .default({}),
   refill: z.enum(REFILLS as [Refill, ...Refill[]], `Expected one of ${REFILLS.join(", ")}.`).default("stale"),
 });
+
+/** The JSON Schema of a plan file, for editors. */
+export const planFileSchema = (): Record<string, Json> => jsonSchemaOf(planFile);
 
 /** The shape that a person writes, in YAML or in TypeScript. */
 export interface PlanShape {

@@ -1,7 +1,7 @@
 export { choiceOptions, optionsOf, type ChoiceSpec, type Option } from "./choice.js";
 export type { ChoicesSpec } from "./choices.js";
 export { plainDay, plainDayTime, type DateSpec } from "./date.js";
-export { fits, misfit, shapeSpec, type AnySpec, type Kind, type Reading, type Shaped } from "./kind.js";
+export { fits, jsonSchemaOf, misfit, shapeSpec, type AnySpec, type Kind, type Reading, type Shaped } from "./kind.js";
 export type { ListSpec } from "./list.js";
 export { mapChoices, referenceOf, referencesIn, specsInside } from "./nested.js";
 export type { NumberSpec } from "./number.js";

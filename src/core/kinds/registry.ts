@@ -26,6 +26,6 @@ export const kindOf: KindLookup = (name) => {
 };
 
 /** The schema of what a person may write for a kind; `extra` are the keys of the place where it stands. */
-export function specSchema(kind: Kind, extra: z.ZodRawShape = {}): z.ZodType {
+export function specSchema(kind: Kind, extra: z.ZodRawShape = {}): z.ZodObject {
   return z.strictObject({ kind: z.literal(kind.kind), about: z.string().optional(), ...kind.keys, ...extra });
 }

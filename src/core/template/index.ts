@@ -1,3 +1,4 @@
+export { templateFileSchema } from "./file-schema.js";
 export { fence } from "./fence.js";
 export { fingerprinter, type Fingerprinter, type ModelIdentity, type Sha256 } from "./fingerprint.js";
 export type { NamedShape } from "./instruct.js";

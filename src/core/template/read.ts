@@ -8,7 +8,7 @@ const anything = z.unknown();
 const specs = z.record(z.string(), z.looseObject({ kind: z.string() }));
 
 /** A template file, kinds apart: those are checked by their own schemas, so that messages know their keys. */
-const templateFile = z.strictObject({
+export const templateFile = z.strictObject({
   yoroshi: z.literal(TEMPLATE_FORMAT).optional(),
   name: z.string().regex(/^[a-z0-9][a-z0-9-]*$/, "A name is made of small letters, digits and hyphens (for example `hazard-triage`)."),
   title: z.string().optional(),
@@ -54,7 +54,8 @@ const templateFile = z.strictObject({
     .optional(),
 });
 
-const INPUT_KEYS = { required: z.boolean().optional(), sample: z.unknown().optional() };
+/** The keys that only inputs have. */
+export const INPUT_KEYS = { required: z.boolean().optional(), sample: z.unknown().optional() };
 const FROM_REFERENCE = z.strictObject({ from: z.string() });
 
 export interface TemplateReading {

@@ -1,0 +1,16 @@
+import * as z from "zod";
+import type { Json } from "../ground/index.js";
+import { jsonSchemaOf, kindNames, kindOf, specSchema } from "../kinds/index.js";
+import { INPUT_KEYS, templateFile } from "./read.js";
+
+/** The JSON Schema of a template file, for editors: every key of every kind. */
+export function templateFileSchema(): Record<string, Json> {
+  const anyKind = (extra: z.ZodRawShape): z.ZodType => z.union(kindNames.map((name) => withReference(specSchema(kindOf(name), extra))) as [z.ZodType, ...z.ZodType[]]);
+  return jsonSchemaOf(templateFile.extend({ inputs: z.record(z.string(), anyKind(INPUT_KEYS)), answer: z.record(z.string(), anyKind({})) }));
+}
+
+/** Options may also be read from a reference, which a kind's own schema does not know of. */
+function withReference(schema: z.ZodObject): z.ZodType {
+  const { options } = schema.shape as { options?: z.ZodType };
+  return options ? schema.extend({ options: z.union([z.strictObject({ from: z.string() }), options]) }) : schema;
+}
