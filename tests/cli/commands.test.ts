@@ -59,7 +59,7 @@ describe("reading and showing", () => {
     expect((await run(["try", "triage", "--row", "R-002", "--json"], demo)).json()).toMatchObject({ known: true, standin: true, state: "answered", parts: { hazard: "mooring" } });
     expect((await run(["try", "triage", "--row", "R-002", "--fresh", "--json"], demo)).json()).toMatchObject({ known: false });
     expect(await run(["try", "hazard-triage", "--input", "report=Smoke and flames in the galley"], demo)).toMatchObject({ code: 0, out: expect.stringMatching(/hazard +choice +fire/) });
-    expect(await run(["try", "hazard-triage", "--input", "report= "], demo)).toMatchObject({ code: 1, out: "Not asked: report is blank.\n" });
+    expect(await run(["try", "hazard-triage", "--input", "report= "], demo)).toMatchObject({ code: 1, out: "Not asked: the crew wrote nothing.\n" });
     expect(await run(["try", "hazard-triage", "--input", "raport=x"], demo)).toMatchObject({ code: 2, err: expect.stringContaining("no input `raport`") });
     expect(await run(["try", "triage", "--row", "R-999"], demo)).toMatchObject({ code: 2, err: "error: deck-log.csv has no row with the key `R-999`.\n" });
   });
