@@ -30,13 +30,12 @@ describe.each([["memory", () => memoryLedger()], ["sqlite", () => sqliteLedger(f
     expect(await ledger.answers([])).toEqual([]);
   });
 
-  it("keeps cells by plan, step and key, and counts them by state and reason", async () => {
+  it("keeps cells by plan, step and key", async () => {
     const odd = cell("ключ \"'\n", { state: "failed", reason: "x", fingerprint: undefined, values: {}, edited: { tone: "mine" } });
     await ledger.record({ cells: [cell("a"), odd, cell("b")] });
     await ledger.record({ cells: [cell("a", { plan: "other", state: "skipped" })] });
     expect([...(await ledger.cells("p", "s", ["a", odd.key, "zzz"])).values()]).toEqual(expect.arrayContaining([cell("a"), odd]));
     expect(await ledger.cells("p", "nope", ["a"])).toEqual(new Map());
-    expect(await ledger.countCells("p", "s")).toEqual([{ state: "filled", reason: undefined, rows: 2 }, { state: "failed", reason: "x", rows: 1 }]);
   });
 
   it("numbers versions by content", async () => {

@@ -71,9 +71,6 @@ export function sqliteLedger(file: string): Ledger {
       const rows = sql.cells.all(placeOf(plan, step), JSON.stringify(keys)) as CellRow[];
       return new Map(rows.map((row) => [row[0], cellRecord(plan, step, row)]));
     },
-    async countCells(plan, step) {
-      return (sql.countCells.all(placeOf(plan, step)) as { state: CellState; reason: string | null; rows: number }[]).map((row) => ({ ...row, reason: row.reason ?? undefined }));
-    },
     async versionOf(template, { hash, text, at }) {
       let found = sql.version.get(template, hash) as VersionRecord | undefined;
       if (!found) {
@@ -147,7 +144,6 @@ function statements(db: Database.Database) {
     place: db.prepare("SELECT id FROM places WHERE plan = ? AND step = ?"),
     cells: db.prepare("SELECT key, state, reason, fingerprint, given, edited, run, at FROM cells WHERE place = ? AND key IN (SELECT value FROM json_each(?))").raw(),
     putCell: db.prepare("INSERT OR REPLACE INTO cells (place, key, state, reason, fingerprint, given, edited, run, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)"),
-    countCells: db.prepare("SELECT state, reason, count(*) AS rows FROM cells WHERE place = ? GROUP BY state, reason ORDER BY rows DESC"),
     version: db.prepare("SELECT template, version, hash, text, at FROM versions WHERE template = ? AND hash = ?"),
     addVersion: db.prepare(`INSERT INTO versions (template, version, hash, text, at)
       SELECT @template, 1 + coalesce(max(version), 0), @hash, @text, @at FROM versions WHERE template = @template ON CONFLICT DO NOTHING`),

@@ -85,8 +85,6 @@ export interface Ledger {
   record(entry: Entry): Promise<void>;
   /** The cells of rows, by step; rows without a record are left out. */
   cells(plan: string, step: string, keys: readonly string[]): Promise<Map<string, CellRecord>>;
-  /** How many rows stand in each state, and why, most first. */
-  countCells(plan: string, step: string): Promise<{ state: CellState; reason: string | undefined; rows: number }[]>;
 
   /** The version of a template's content; a content not seen before gets the next number. */
   versionOf(template: string, content: { readonly hash: string; readonly text: string; readonly at: number }): Promise<VersionRecord>;

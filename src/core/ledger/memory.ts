@@ -24,17 +24,6 @@ export function memoryLedger(): Ledger {
       }
       return found;
     },
-    countCells: async (plan, step) => {
-      const counts = new Map<string, { state: CellRecord["state"]; reason: string | undefined; rows: number }>();
-      for (const record of cells.values()) {
-        if (record.plan !== plan || record.step !== step) continue;
-        const id = JSON.stringify([record.state, record.reason]);
-        const count = counts.get(id) ?? { state: record.state, reason: record.reason, rows: 0 };
-        count.rows++;
-        counts.set(id, count);
-      }
-      return [...counts.values()].sort((a, b) => b.rows - a.rows);
-    },
     versionOf: async (template, { hash, text, at }) => {
       const known = versions.get(template) ?? [];
       const same = known.find((version) => version.hash === hash);

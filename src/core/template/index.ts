@@ -2,7 +2,6 @@ export { templateFileSchema } from "./file-schema.js";
 export { fence } from "./fence.js";
 export { fingerprinter, type Fingerprinter, type ModelIdentity, type Sha256 } from "./fingerprint.js";
 export type { NamedShape } from "./instruct.js";
-export { parsePlainText } from "./liquid.js";
 export { partAt, partPaths, prepare, type Message, type Prepared, type References, type Surroundings } from "./prepare.js";
 export { readInputs, type InputReading } from "./read-inputs.js";
 export { checkFormat, readTemplate, template, type TemplateReading } from "./read.js";

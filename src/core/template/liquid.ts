@@ -55,16 +55,6 @@ export function parseText(source: string, trusted: ReadonlySet<string> = new Set
   return { text: { uses, printed, render: (scope) => engine.renderSync(nodes, scope) as string } };
 }
 
-/** Text whose placeholders are printed as they are; for plain columns and messages, never for prompts. */
-export function parsePlainText(source: string): { text?: ParsedText; problem?: TextProblem } {
-  try {
-    const nodes = engine.parse(source);
-    return { text: { uses: [], printed: new Set(), render: (scope) => engine.renderSync(nodes, scope) as string } };
-  } catch (error) {
-    return { problem: readProblem(error as Error) };
-  }
-}
-
 interface Named {
   variable?: string;
   key?: string;
