@@ -89,6 +89,8 @@ describe("a CSV file", () => {
   it("keeps its own separator, line ends, byte order mark and encoding", async () => {
     expect((await write("id;text\r\na;x, y\r\nb;z\r\n")).toString()).toBe("id;text;level\r\na;x, y;1\r\nb;z;2\r\n");
     expect((await write("\ufeffid\ttext\na\tx\n")).toString()).toBe("\ufeffid\ttext\tlevel\na\tx\t1\n");
+    expect((await write("id,text\ra,x\rb,z\r")).toString()).toBe("id,text,level\ra,x,1\rb,z,2\r");
+    expect((await write('id,text\na,x\r\nb,"z\r"\n')).toString()).toBe('id,text,level\na,x,1\nb,"z\r",2\n');
     const utf16 = Buffer.from("\ufeffid,text\na,żółć 😀\n", "utf16le");
     expect((await write(utf16)).toString("utf16le")).toBe("\ufeffid,text,level\na,żółć 😀,1\n");
     const big = Buffer.from("\ufeffid,text\na,ż\n", "utf16le").swap16();

@@ -128,7 +128,7 @@ async function writeRows(from: Header, key: string, columns: readonly TargetColu
   const indexOf = new Map([...from.columns, ...added.map((column) => column.name)].map((column, index) => [column, index]));
   const keyIndex = from.columns.indexOf(key);
   const seen = new KeySet();
-  const encode = (records: readonly (readonly string[])[]): Buffer => encoded(stringify(records as string[][], { delimiter: style.delimiter, record_delimiter: style.newline }), style);
+  const encode = (records: readonly (readonly string[])[]): Buffer => encoded(stringify(records as string[][], { delimiter: style.delimiter, record_delimiter: style.newline, quoted_match: "\r" }), style);
   if (style.byteOrderMark) await write(encoded("\ufeff", style));
   for await (const { records, firstRow } of readRecords(from.file, from.name, style)) {
     const keys = records.map((record, index) => (firstRow + index === 1 || isEmptyLine(record, from.columns) ? "" : identify(record, firstRow + index, keyIndex, width, seen).key));

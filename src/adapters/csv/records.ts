@@ -26,7 +26,9 @@ export const FEW_BYTES = 4 * 1024;
 export async function* readRecords(file: string, name: string, style: CsvStyle, bytes = READ_BYTES): AsyncGenerator<Records> {
   const size = await stat(file).then((found) => found.size, () => 0);
   const source = createReadStream(file, { highWaterMark: bytes });
-  const parser = parse({ delimiter: style.delimiter, bom: true, relax_column_count: true, skip_empty_lines: false, max_record_size: 64 * 1024 * 1024 });
+  // A file may mix line ends; a lone carriage return ends a row only where the first row ends so.
+  const ends = style.newline === "\r" ? ["\r"] : ["\r\n", "\n"];
+  const parser = parse({ delimiter: style.delimiter, record_delimiter: ends, bom: true, relax_column_count: true, skip_empty_lines: false, max_record_size: 64 * 1024 * 1024 });
   let failure: unknown;
   let ended = false;
   let wake: (() => void) | undefined;

@@ -7,7 +7,7 @@ export interface CsvStyle {
   readonly encoding: "utf-8" | "utf-16le" | "utf-16be";
   readonly byteOrderMark: boolean;
   readonly delimiter: string;
-  readonly newline: "\n" | "\r\n";
+  readonly newline: "\n" | "\r\n" | "\r";
 }
 
 const DELIMITERS = [",", ";", "\t", "|"];
@@ -30,7 +30,7 @@ export async function readStyle(file: string, name: string): Promise<CsvStyle> {
   const [encoding, markLength] = encodingOf(head);
   const text = new TextDecoder(encoding).decode(head.subarray(markLength));
   if (text.trim() === "") throw new YoroshiError("tableBroken", { table: name, place: "row 1", problem: "the file is empty. It needs a first row with the columns' names." });
-  return { encoding, byteOrderMark: markLength > 0, delimiter: delimiterOf(text), newline: /\r?\n/.exec(text)?.[0] === "\r\n" ? "\r\n" : "\n" };
+  return { encoding, byteOrderMark: markLength > 0, delimiter: delimiterOf(text), newline: (/\r\n|\n|\r/.exec(text)?.[0] ?? "\n") as CsvStyle["newline"] };
 }
 
 function encodingOf(head: Buffer): [CsvStyle["encoding"], number] {
