@@ -1,4 +1,4 @@
-import { mkdirSync, readFileSync, rmSync } from "node:fs";
+import { mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import path from "node:path";
 import { parse } from "csv-parse/sync";
 import { afterAll, afterEach, describe, expect, it } from "vitest";
@@ -93,6 +93,18 @@ describe("a fill under hardship", () => {
     expect(ran).toMatchObject({ code: 3, err: expect.stringContaining("log.filled.csv cannot be written") });
     rmSync(path.join(folder, "log.filled.csv"), { recursive: true });
     expect((await run(["fill", "log", "--json"], folder)).json()).toMatchObject({ asked: 0, filled: 20 });
+  });
+
+  it("whose table vanishes under way says so, keeps every answer, and goes on when it is back", async () => {
+    const server = await served({}, { latencyMs: 50 });
+    const folder = smallProject(notesCsv(60), { endpoint: server.endpoint });
+    const { done } = start(["fill", "log"], folder);
+    while (server.counts.requests < 10) await wait(5);
+    rmSync(path.join(folder, "log.csv"));
+    expect(await done).toMatchObject({ code: 2, err: expect.stringContaining("log.csv cannot be read: there is no such file") });
+    const asked = server.counts.requests;
+    writeFileSync(path.join(folder, "log.csv"), notesCsv(60));
+    expect((await run(["fill", "log", "--json"], folder)).json()).toMatchObject({ filled: 60, asked: 60 - asked });
   });
 
   it("stand-in command serves, and names faults it does not know", async () => {
