@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import type { Json } from "../ground/index.js";
+import { sentences, type Json } from "../ground/index.js";
 import { shapeSpec, type AnySpec } from "./kind.js";
 import { kindNames, kindOf, specSchema } from "./registry.js";
 
@@ -21,11 +21,11 @@ const words = fc.string({ unit: "grapheme", minLength: 1, maxLength: 20 }).map((
 const CASES: Record<string, Case> = {
   text: {
     spec: { kind: "text", maxChars: 40, maxSentences: 2 },
-    reads: [["fine", "fine"], ["  fine \n", "fine"], [12, "12"]],
+    reads: [["fine", "fine"], ["  fine \n", "fine"], [12, "12"], ["One … two. /", "One … two. /"]],
     refuses: ["", "   ", null, true, [], "x".repeat(41), "One. Two. Three."],
     cells: [["as it stands", "as it stands"]],
     badCells: [],
-    values: words,
+    values: words.filter((text) => sentences(text).length <= 2),
     wrongSpecs: [{ maxChars: -1 }, { maxChars: "many" }, { length: 3 }],
   },
   number: {

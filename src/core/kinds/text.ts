@@ -60,7 +60,8 @@ function overLimits(spec: TextSpec, value: string): string[] {
     if (words > spec.maxWords) problems.push(`has ${words} words, at most ${spec.maxWords} are allowed`);
   }
   if (spec.maxSentences) {
-    const found = sentences(value).length;
+    // A lone mark such as "…" is no sentence.
+    const found = sentences(value).filter((sentence) => /[\p{L}\p{N}]/u.test(sentence)).length;
     if (found > spec.maxSentences) problems.push(`has ${found} sentences, at most ${spec.maxSentences} are allowed`);
   }
   return problems;
