@@ -136,6 +136,43 @@ describe("a fill", () => {
     expect(await fill(one)).toMatchObject({ end: "done", asked: 6 - report.asked, reused: report.asked, filled: 6 });
   });
 
+  it("reports what replies cost, also where the cap leaves no room to ask once more", async () => {
+    const one = world(tableOf("a"), scriptedModel(() => ({ text: "nonsense", usage: { tokensIn: 900, tokensOut: 100 } })));
+    const cap = Math.ceil((await preview(one, {}, (text) => text.length)).dearest) + 100;
+    expect(await fill(one, { spendCap: cap })).toMatchObject({ end: "spendCap", asked: 0, blank: 1, spent: 1000 });
+  });
+
+  it("reads no further than it can ask: memory rests on the rows in flight (law 8)", async () => {
+    let read = 0;
+    const release: (() => void)[] = [];
+    const chunk = 50;
+    const endless = {
+      ...tableOf("a"),
+      async *read() {
+        for (;;) {
+          const from = read;
+          read += chunk;
+          yield { rows: Array.from({ length: chunk }, (_, i) => ({ key: `k${from + i}`, place: "", values: { id: `k${from + i}`, kind: "", text: `note ${from + i}` } })), share: 0 };
+        }
+      },
+    };
+    const stop = new AbortController();
+    const model = scriptedModel(async (request) => {
+      await new Promise<void>((resolve) => release.push(resolve));
+      return reply(fenced(request, "note"));
+    });
+    const running = fill({ ...world(tableOf("a"), model), table: endless }, { stop: stop.signal });
+    const ticks = async (): Promise<void> => { for (let i = 0; i < 200; i++) await new Promise((resolve) => setImmediate(resolve)); };
+    await ticks();
+    expect([release.length, read]).toEqual([4, 2 * chunk]); // four at once; the chunk at work and the one ahead
+    for (let i = 0; i < 60; i++) { release.shift()?.(); await new Promise((resolve) => setImmediate(resolve)); }
+    await ticks();
+    expect(read).toBeLessThanOrEqual(3 * chunk);
+    stop.abort();
+    for (let i = 0; i < 50; i++) { for (const go of release.splice(0)) go(); await new Promise((resolve) => setImmediate(resolve)); }
+    expect((await running).end).toBe("interrupted");
+  });
+
   it("refuses a cap that it could not keep", async () => {
     const one = world(tableOf("a"), goodModel({ price: undefined }));
     await expect(fill(one, { spendCap: 1000 })).rejects.toThrow("has no price, so the cap could not be kept");

@@ -1,10 +1,9 @@
 import { askPrepared, type Answer } from "../answer/index.js";
-import { relaySignal, toMicros, YoroshiError, type Json, type Micros } from "../ground/index.js";
+import { atOnce, relaySignal, toMicros, YoroshiError, type AtOnce, type Json, type Micros } from "../ground/index.js";
 import type { AnswerRecord, CellRecord } from "../ledger/index.js";
 import { budgeted, budgetFor, BudgetSpent, type Budget, ModelFailure, paced, retrying, type Model } from "../model/index.js";
 import type { Row } from "../table/index.js";
 import { ahead } from "./ahead.js";
-import { atOnce } from "./at-once.js";
 import { answeredCells, markedCells } from "./cells.js";
 import { absorbEdits } from "./edits.js";
 import { DEFAULT_AT_ONCE } from "./plan.js";
@@ -71,6 +70,8 @@ export async function fill(setup: FillSetup, options: FillOptions = {}): Promise
   } finally {
     drop.release();
     stop.release();
+    // What replies cost, also those of a row that then got no answer because the cap left no room to go on.
+    filling.tally.spent = budget.spent;
     // Also after an error in the table: what was answered is in the ledger, and the run has an end.
     await work.ledger.endRun({ id: run, endedAt: work.clock.now(), end: filling.end, tally: filling.tally as unknown as Json });
   }
@@ -94,7 +95,7 @@ class Filling {
   /** Some row got no answer because a host could not be reached; the next run asks again. */
   #unreached = false;
   readonly #model: Model;
-  readonly #places: ReturnType<typeof atOnce>;
+  readonly #places: AtOnce;
   readonly #mostRows: number;
   /** Rows that wait for the answer of another row with the same fingerprint. */
   readonly #followers = new Map<string, Asker[]>();

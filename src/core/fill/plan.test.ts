@@ -1,8 +1,7 @@
 import { describe, expect, it } from "vitest";
-import { formatComplaint } from "../ground/index.js";
+import { atOnce, formatComplaint } from "../ground/index.js";
 import { readTemplate } from "../template/index.js";
 import { ahead } from "./ahead.js";
-import { atOnce } from "./at-once.js";
 import { checkPlan } from "./check-plan.js";
 import { readCondition } from "./condition.js";
 import { plan, readPlan } from "./read-plan.js";

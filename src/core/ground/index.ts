@@ -1,3 +1,4 @@
+export { atOnce, type AtOnce } from "./at-once.js";
 export { canonicalJson, type Json } from "./canonical.js";
 export type { CancelSignal, Clock } from "./clock.js";
 export { complain, formatComplaint, type Complaint, type ComplaintCode, type Place } from "./complaint.js";

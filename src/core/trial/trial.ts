@@ -1,5 +1,5 @@
 import { askPrepared, type Answer } from "../answer/index.js";
-import { relaySignal, type CancelSignal, type Clock, type Json, type Micros } from "../ground/index.js";
+import { atOnce, relaySignal, type CancelSignal, type Clock, type Json, type Micros } from "../ground/index.js";
 import type { Ledger } from "../ledger/index.js";
 import { budgeted, budgetFor, paced, retrying, type Model } from "../model/index.js";
 import { fingerprinter, type Prepared } from "../template/index.js";
@@ -112,11 +112,11 @@ async function answerAll(setup: TrialSetup, options: TrialOptions, run: string):
   let done = marks.length - questions.length;
   options.onProgress?.(done, marks.length);
   const signal = relaySignal(options.signal);
-  const next = questions[Symbol.iterator]();
+  const places = atOnce(options.atOnce ?? model.limits?.atOnce ?? DEFAULT_AT_ONCE);
   let failure: { readonly error: unknown } | undefined;
-  const worker = async (): Promise<void> => {
-    for (let item = next.next(); !item.done && !failure; item = next.next()) {
-      const [mark, index] = item.value;
+  for (const [mark, index] of questions) {
+    await places.start(async () => {
+      if (failure) return;
       try {
         const answer = await askPrepared(prepared, samples.samples[index]!.inputs, { model: layered, clock, signal: signal.signal });
         answers.set(mark, answer);
@@ -128,9 +128,9 @@ async function answerAll(setup: TrialSetup, options: TrialOptions, run: string):
       } catch (error) {
         failure ??= { error };
       }
-    }
-  };
-  await Promise.all(Array.from({ length: options.atOnce ?? model.limits?.atOnce ?? DEFAULT_AT_ONCE }, worker));
+    });
+  }
+  await places.idle();
   signal.release();
   if (failure) throw failure.error;
   return { answers: marks.map((mark) => answers.get(mark)!), asked };
