@@ -40,7 +40,12 @@ export function projectModels(project: ProjectFile, clock: Clock, onNotice: (tex
       timeoutMs: entry.timeoutSeconds === undefined ? undefined : entry.timeoutSeconds * 1000,
       send: viaUndici(),
       clock,
-      onSchemaRefused: () => onNotice(`The model ${name} does not take a JSON Schema; it is left out for the rest of this run. Say \`can: []\` in yoroshi.yaml to leave it out from the start.`),
+      onRefused: (extra) =>
+        onNotice(
+          extra === "jsonSchema"
+            ? `The model ${name} does not take a JSON Schema; it is left out for the rest of this run. Say \`can: []\` in yoroshi.yaml to leave it out from the start.`
+            : `The model ${name} gives no log probabilities, so its answers have no confidence. Choose another way in the template's \`doubt\`.`,
+        ),
     });
     return { name, model, isStandin };
   };

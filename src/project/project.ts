@@ -5,6 +5,7 @@ import { csvTable, readSmallCsv } from "../adapters/csv/index.js";
 import { sqliteLedger } from "../adapters/sqlite-ledger/index.js";
 import { systemClock } from "../adapters/system-clock/index.js";
 import {
+  checkPassages,
   checkPlan,
   complain,
   nearest,
@@ -21,10 +22,10 @@ import {
   type Complaint,
   type FillSetup,
   type Ledger,
-  type Option,
+  type Model,
   type Plan,
   type Prepared,
-  type References,
+  type Related,
   type Samples,
   type Sha256,
   type Table,
@@ -35,12 +36,18 @@ import {
 import { findFile, findUpwards, insideProject, listFiles, readText, type NamedFile } from "./files.js";
 import { projectModels, type Models, type OpenModel } from "./models.js";
 import { PROJECT_FILE, readProjectFile, type ProjectFile } from "./project-file.js";
+import { readPassages, readReferences, readSurroundings, relatedOf } from "./surroundings.js";
 
 export interface LoadedTemplate {
   readonly template: Template;
   /** Relative to the project. */
   readonly file: string;
   readonly text: string;
+}
+
+/** The model that answers a template, and those it names besides. */
+export interface TemplateModels extends OpenModel {
+  readonly others: Readonly<Record<string, Model>>;
 }
 
 /** A user's project: its files, its ledger, its models. */
@@ -63,11 +70,13 @@ export interface Project {
   text(file: string): Promise<string>;
   /** A template with its references and background read. */
   prepare(template: Template): Promise<Prepared>;
+  /** The models that a template asks. */
+  openModels(template: Template): Promise<TemplateModels>;
   /** The version of a template's content; the ledger gives it a number. */
   version(loaded: LoadedTemplate): Promise<VersionRecord>;
   table(plan: Plan, inPlace?: boolean): Table;
   /** A plan with all that it names, ready to fill; complains about columns that its table lacks. */
-  fillSetup(nameOrPath: string, options?: { readonly inPlace?: boolean }): Promise<{ readonly setup: FillSetup; readonly model: OpenModel }>;
+  fillSetup(nameOrPath: string, options?: { readonly inPlace?: boolean }): Promise<{ readonly setup: FillSetup; readonly model: TemplateModels }>;
   /** A samples file; by habit the one named after the template. */
   samples(prepared: Prepared, file: string | undefined): Promise<Samples>;
   close(): Promise<void>;
@@ -104,6 +113,8 @@ const sha256: Sha256 = (text) => (hash ? hash("sha256", text) : createHash("sha2
 class OpenProject implements Project {
   readonly models: Models;
   #ledger: Ledger | undefined;
+  /** Look-ups to close with the project. */
+  readonly #open: Related[] = [];
 
   constructor(
     readonly root: string,
@@ -164,22 +175,14 @@ class OpenProject implements Project {
   }
 
   async prepare(template: Template): Promise<Prepared> {
-    const references: Record<string, readonly Option[]> = {};
-    for (const [name, spec] of Object.entries(template.references ?? {})) {
-      const { columns, rows } = await readSmallCsv(insideProject(this.root, spec.file), spec.file);
-      const nameColumn = spec.columns?.name ?? columns[0] ?? "";
-      const aboutColumn = spec.columns ? spec.columns.about : columns[1];
-      for (const column of [nameColumn, aboutColumn]) {
-        if (column !== undefined && !columns.includes(column)) {
-          throw new YoroshiError("tableBroken", { table: spec.file, place: "row 1", problem: `there is no column \`${column}\`, which the reference \`${name}\` reads. Columns: ${columns.join(", ")}.` });
-        }
-      }
-      references[name] = rows
-        .map(({ values }) => ({ name: values[nameColumn]?.trim() ?? "", about: (aboutColumn && values[aboutColumn]?.trim()) || undefined }))
-        .filter((option) => option.name !== "");
-    }
-    const background = await Promise.all((template.background ?? []).map(async (file) => ({ name: file, text: await this.text(file) })));
-    return prepare(template, references as References, { background, run: runValues(this.clock.now(), this.settings.timeZone) });
+    const surroundings = await readSurroundings(this.root, template);
+    return prepare(template, await readReferences(this.root, template), { ...surroundings, run: runValues(this.clock.now(), this.settings.timeZone) });
+  }
+
+  async openModels({ model, secondLook, doubt }: Template): Promise<TemplateModels> {
+    const names = [secondLook?.use, doubt?.ask].filter((name) => name !== undefined);
+    const others = await Promise.all(names.map(async (name) => [name, (await this.models.open(name)).model] as const));
+    return { ...(await this.models.open(model?.use)), others: Object.fromEntries(others) };
   }
 
   version({ template, text }: LoadedTemplate): Promise<VersionRecord> {
@@ -190,7 +193,7 @@ class OpenProject implements Project {
     return csvTable({ file: insideProject(this.root, plan.table.file), name: plan.table.file, key: plan.table.key, inPlace });
   }
 
-  async fillSetup(nameOrPath: string, { inPlace = false }: { readonly inPlace?: boolean } = {}): Promise<{ setup: FillSetup; model: OpenModel }> {
+  async fillSetup(nameOrPath: string, { inPlace = false }: { readonly inPlace?: boolean } = {}): Promise<{ setup: FillSetup; model: TemplateModels }> {
     const { plan, document, complaints } = await this.#readPlan(nameOrPath);
     if (!plan || !document) throw new YoroshiError("filesInvalid", { complaints });
     const loaded = await this.#stepTemplate(plan);
@@ -198,9 +201,11 @@ class OpenProject implements Project {
     const found = checkPlan(plan, loaded.template, document, { name: plan.table.file, columns: await table.columns() });
     if (found.length > 0) throw new YoroshiError("filesInvalid", { complaints: found });
     const prepared = await this.prepare(loaded.template);
-    const model = await this.models.open(loaded.template.model?.use);
+    const model = await this.openModels(loaded.template);
     const { version } = await this.version(loaded);
-    return { setup: { plan, table, prepared, version, model: model.model, ledger: this.ledger(), clock: this.clock, sha256 }, model };
+    const related = relatedOf(this.root, plan);
+    this.#open.push(...Object.values(related));
+    return { setup: { plan, table, related, prepared, version, model: model.model, others: model.others, ledger: this.ledger(), clock: this.clock, sha256 }, model };
   }
 
   async samples(prepared: Prepared, file: string | undefined): Promise<Samples> {
@@ -218,6 +223,7 @@ class OpenProject implements Project {
 
   async close(): Promise<void> {
     await this.models.close();
+    for (const related of this.#open) await related.close();
     await this.#ledger?.close();
   }
 
@@ -232,15 +238,17 @@ class OpenProject implements Project {
 
   async #checkTemplate(nameOrPath: string): Promise<readonly Complaint[]> {
     const { file } = await findFile(this.root, this.cwd, "templates", "template", nameOrPath);
-    const { template, complaints } = readTemplate(await readText(path.resolve(this.root, file), file), file);
+    const { template, document, complaints } = readTemplate(await readText(path.resolve(this.root, file), file), file);
     if (!template) return complaints;
     const found: Complaint[] = [];
     const names = Object.keys(this.settings.models);
-    const use = template.model?.use;
-    if (use !== undefined && names.length > 0 && !names.includes(use)) {
-      found.push(complain("unknownModel", { file, line: 1, column: 1 }, { name: use, known: names, near: nearest(use, names) }));
+    const uses = [["model", "use", template.model?.use], ["secondLook", "use", template.secondLook?.use], ["doubt", "ask", template.doubt?.ask]] as const;
+    for (const [key, name, use] of uses) {
+      if (use !== undefined && names.length > 0 && !names.includes(use)) found.push(complain("unknownModel", document!.at([key, name]), { name: use, known: names, near: nearest(use, names) }));
     }
     try {
+      found.push(...checkPassages(template, await readPassages(this.root, template), file));
+      if (found.length > 0) return found;
       await this.prepare(template);
     } catch (error) {
       if (!(error instanceof YoroshiError)) throw error;

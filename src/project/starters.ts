@@ -44,7 +44,7 @@ export async function writeStarter(root: string, starter: string, name: string):
   if (existsSync(path.join(root, file))) throw new YoroshiError("badOption", { option: name, problem: `${file} exists. Choose another name.` });
   const source = packageFolder("starters");
   const text = (await readFile(path.join(source, `${starter}.yaml`), "utf8")).replace(/^name: .*$/m, `name: ${name}`);
-  const references = Object.values(readTemplate(text, file).template?.references ?? {}).map((reference) => reference.file);
+  const references = Object.values(readTemplate(text, file).template?.references ?? {}).flatMap((reference) => ("file" in reference ? [reference.file] : []));
   const written = [file];
   await put(root, file, text);
   for (const reference of references) {

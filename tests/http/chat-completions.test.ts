@@ -69,11 +69,25 @@ describe.each([["undici", () => viaUndici()], ["fetch", () => viaFetch()]])("cha
 describe("a host", () => {
   it("that takes no JSON Schema is asked without one, once and for the whole run", async () => {
     const server = await served({ noSchema: 1 });
-    let notices = 0;
-    const model = modelAt(server.endpoint, { onSchemaRefused: () => notices++ });
+    const notices: string[] = [];
+    const model = modelAt(server.endpoint, { onRefused: (extra: string) => notices.push(extra) });
     expect(await askOnce(model)).toMatchObject({ state: "answered", parts: { topic: "fire" } });
     expect(await askOnce(model)).toMatchObject({ state: "answered" });
-    expect([server.counts.requests, notices]).toEqual([3, 1]);
+    expect([server.counts.requests, notices]).toEqual([3, ["jsonSchema"]]);
+  });
+
+  it("gives log probabilities, or is asked without them once it refuses", async () => {
+    const sure = prepare(template({ ...prepared.template, doubt: { by: "logProbabilities", parts: ["topic"] } } as never));
+    const inputs = { note: "Smoke in the galley." };
+    const giving = await served();
+    const told = await askPrepared(sure, inputs, { model: modelAt(giving.endpoint), clock });
+    expect(told.confidence!.value).toBeGreaterThan(0.5);
+    expect(told.confidence!.value).toBeLessThan(1);
+    const refusing = await served({ noLogProbabilities: 1, noSchema: 1 });
+    const notices: string[] = [];
+    const model = modelAt(refusing.endpoint, { onRefused: (extra: string) => notices.push(extra) });
+    expect(await askPrepared(sure, inputs, { model, clock })).toMatchObject({ state: "answered", notes: ["the host gave no log probabilities"] });
+    expect([notices.toSorted(), refusing.counts.requests]).toEqual([["jsonSchema", "logProbabilities"], 3]);
   });
 
   it("with a wrong key is asked once", async () => {

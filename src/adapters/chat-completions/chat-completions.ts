@@ -11,7 +11,7 @@ export interface ChatCompletionsOptions {
   readonly key?: string | undefined;
   readonly price?: Price | undefined;
   readonly limits?: ModelLimits | undefined;
-  /** Whether to send a JSON Schema. Default true; switched off for good when the host refuses it. */
+  /** Whether to send a JSON Schema. Default true; left out for good when the host refuses it. */
   readonly jsonSchema?: boolean | undefined;
   /** For the whole exchange, body included. Default 60 s. */
   readonly timeoutMs?: number | undefined;
@@ -19,8 +19,8 @@ export interface ChatCompletionsOptions {
   readonly host?: string | undefined;
   readonly send: Send;
   readonly clock: Clock;
-  /** Called once when the host turns out not to take a JSON Schema. */
-  readonly onSchemaRefused?: (() => void) | undefined;
+  /** Called once for each extra that the host turns out not to take; it is left out from then on. */
+  readonly onRefused?: ((extra: Extra) => void) | undefined;
 }
 
 const DEFAULT_TIMEOUT_MS = 60_000;
@@ -29,10 +29,11 @@ const DEFAULT_TIMEOUT_MS = 60_000;
 export function chatCompletions(options: ChatCompletionsOptions): Model {
   const url = `${options.endpoint.replace(/\/+$/, "")}/chat/completions`;
   const headers: Record<string, string> = { "content-type": "application/json", accept: "application/json", ...(options.key ? { authorization: `Bearer ${options.key}` } : {}) };
-  let withSchema = options.jsonSchema ?? true;
+  const left = new Set<Extra>(options.jsonSchema === false ? ["jsonSchema"] : []);
 
-  const attempt = async (request: ModelRequest, signal: CancelSignal | undefined, schema: boolean): Promise<ModelReply> => {
-    const { status, headers: received, text } = await exchange(options, url, headers, requestBody(options.id, request, schema), signal);
+  const attempt = async (request: ModelRequest, without: ReadonlySet<Extra>, signal: CancelSignal | undefined): Promise<ModelReply> => {
+    const plain = { ...request, logProbabilities: request.logProbabilities && !without.has("logProbabilities") };
+    const { status, headers: received, text } = await exchange(options, url, headers, requestBody(options.id, plain, !without.has("jsonSchema")), signal);
     return readResponse(status, received, text, options.clock.now());
   };
 
@@ -42,22 +43,30 @@ export function chatCompletions(options: ChatCompletionsOptions): Model {
     price: options.price,
     limits: options.limits,
     ask: async (request, signal) => {
-      const schema = withSchema && request.schema !== undefined;
-      try {
-        return await attempt(request, signal, schema);
-      } catch (error) {
-        if (!schema || !refusesSchema(error)) throw error;
-        if (withSchema) options.onSchemaRefused?.();
-        withSchema = false;
-        return attempt(request, signal, false);
+      for (;;) {
+        const without = new Set(left);
+        try {
+          return await attempt(request, without, signal);
+        } catch (error) {
+          const refused = refusedExtra(error, request);
+          if (!refused || without.has(refused)) throw error;
+          // Others may have met the same refusal while this request was under way; one notice is enough.
+          if (!left.has(refused)) options.onRefused?.(refused);
+          left.add(refused);
+        }
       }
     },
   };
 }
 
-/** A host that cannot take a JSON Schema rejects the request and names the field. */
-function refusesSchema(error: unknown): boolean {
-  return error instanceof ModelFailure && error.kind === "rejected" && (error.status === 400 || error.status === 422) && /response_format|json_schema|schema/i.test(error.message);
+/** What a request may carry that not every host takes. */
+export type Extra = "jsonSchema" | "logProbabilities";
+
+/** A host that cannot take an extra rejects the request and names its field. */
+function refusedExtra(error: unknown, request: ModelRequest): Extra | undefined {
+  if (!(error instanceof ModelFailure) || error.kind !== "rejected" || (error.status !== 400 && error.status !== 422)) return undefined;
+  if (request.logProbabilities && /logprob/i.test(error.message)) return "logProbabilities";
+  return request.schema !== undefined && /response_format|json_schema|schema/i.test(error.message) ? "jsonSchema" : undefined;
 }
 
 /** One exchange with one time-out over headers and body. Leaves no listener on the caller's signal. */

@@ -1,2 +1,2 @@
-export { chatCompletions, type ChatCompletionsOptions } from "./chat-completions.js";
+export { chatCompletions, type ChatCompletionsOptions, type Extra } from "./chat-completions.js";
 export { viaFetch, type Send } from "./send.js";

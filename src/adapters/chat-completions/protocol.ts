@@ -11,6 +11,7 @@ const completion = z.looseObject({
     .array(
       z.looseObject({
         finish_reason: z.string().nullish(),
+        logprobs: z.looseObject({ content: z.array(z.looseObject({ token: z.string(), logprob: z.number() })).nullish() }).nullish(),
         message: z.looseObject({ content: z.union([z.string(), z.array(contentPart)]).nullish(), refusal: z.string().nullish() }),
       }),
     )
@@ -26,6 +27,7 @@ export function requestBody(id: string, request: ModelRequest, withSchema: boole
     temperature: request.temperature,
     max_tokens: request.maxTokens,
     seed: request.seed,
+    logprobs: request.logProbabilities ? true : undefined,
     response_format: withSchema && request.schema
       ? { type: "json_schema", json_schema: { name: (request.schemaName ?? "answer").replace(/[^\w-]/g, "_").slice(0, 64), strict: true, schema: request.schema } }
       : undefined,
@@ -48,6 +50,7 @@ export function readResponse(status: number, headers: Readonly<Record<string, st
     text: typeof content === "string" ? content : (content ?? []).map((part) => part.text ?? "").join(""),
     finish: refusal ? "refused" : finishOf(first!.finish_reason),
     refusal: refusal || undefined,
+    tokens: first!.logprobs?.content?.map(({ token, logprob }) => ({ text: token, logProbability: logprob })),
     usage: usage ? { tokensIn: usage.prompt_tokens, tokensOut: usage.completion_tokens } : undefined,
     id,
   };

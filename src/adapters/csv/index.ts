@@ -1,2 +1,2 @@
 export { csvTable, type CsvTableOptions } from "./csv-table.js";
-export { readSmallCsv, type SmallCsv } from "./read-rows.js";
+export { csvRows, readSmallCsv, type SmallCsv } from "./read-rows.js";

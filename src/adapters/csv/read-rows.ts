@@ -1,5 +1,7 @@
-import { readRecords } from "./records.js";
+import type { RowSource } from "../../core/index.js";
+import { FEW_BYTES, readRecords } from "./records.js";
 import { readStyle } from "./style.js";
+import { fileHash } from "./write-file.js";
 
 /** A small CSV file whole: for samples and references. */
 export interface SmallCsv {
@@ -20,4 +22,24 @@ export async function readSmallCsv(file: string, name: string): Promise<SmallCsv
     });
   }
   return { columns, rows };
+}
+
+/** All rows of a CSV file in a stream. Throws `fileUnreadable` or `tableBroken`. */
+export function csvRows(file: string, name: string): RowSource {
+  return {
+    name,
+    columns: async () => {
+      for await (const { records } of readRecords(file, name, await readStyle(file, name), FEW_BYTES)) return (records[0] ?? []).map((column) => column.trim());
+      return [];
+    },
+    async *rows() {
+      let columns: readonly string[] = [];
+      for await (const { records, firstRow } of readRecords(file, name, await readStyle(file, name))) {
+        const some = firstRow === 1 ? records.slice(1) : records;
+        if (firstRow === 1) columns = (records[0] ?? []).map((column) => column.trim());
+        yield some.filter((record) => record.some((cell) => cell !== "")).map((record) => Object.fromEntries(columns.map((column, index) => [column, record[index] ?? ""])));
+      }
+    },
+    mark: () => fileHash(file),
+  };
 }

@@ -47,4 +47,5 @@ export const MIGRATIONS: readonly string[] = [
   CREATE INDEX runs_subject ON runs (kind, subject, started);
   CREATE TABLE notes (name TEXT PRIMARY KEY, value TEXT NOT NULL);
   `,
+  "ALTER TABLE cells ADD COLUMN notes TEXT",
 ];

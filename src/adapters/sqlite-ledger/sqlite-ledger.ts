@@ -15,8 +15,8 @@ interface AnswerRow {
   answer: string;
 }
 
-/** key, state, reason, fingerprint, given, edited, run, at: rows as arrays are read faster than as objects. */
-type CellRow = [string, CellState, string | null, Buffer | null, string, string | null, string, number];
+/** key, state, reason, fingerprint, given, edited, notes, run, at: rows as arrays are read faster than as objects. */
+type CellRow = [string, CellState, string | null, Buffer | null, string, string | null, string | null, string, number];
 
 interface RunRow {
   id: string;
@@ -142,8 +142,8 @@ function statements(db: Database.Database) {
     replaceAnswer: db.prepare(`INSERT OR REPLACE INTO answers ${answer}`),
     addPlace: db.prepare("INSERT INTO places (plan, step) VALUES (?, ?) ON CONFLICT DO NOTHING"),
     place: db.prepare("SELECT id FROM places WHERE plan = ? AND step = ?"),
-    cells: db.prepare("SELECT key, state, reason, fingerprint, given, edited, run, at FROM cells WHERE place = ? AND key IN (SELECT value FROM json_each(?))").raw(),
-    putCell: db.prepare("INSERT OR REPLACE INTO cells (place, key, state, reason, fingerprint, given, edited, run, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)"),
+    cells: db.prepare("SELECT key, state, reason, fingerprint, given, edited, notes, run, at FROM cells WHERE place = ? AND key IN (SELECT value FROM json_each(?))").raw(),
+    putCell: db.prepare("INSERT OR REPLACE INTO cells (place, key, state, reason, fingerprint, given, edited, notes, run, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"),
     version: db.prepare("SELECT template, version, hash, text, at FROM versions WHERE template = ? AND hash = ?"),
     addVersion: db.prepare(`INSERT INTO versions (template, version, hash, text, at)
       SELECT @template, 1 + coalesce(max(version), 0), @hash, @text, @at FROM versions WHERE template = @template ON CONFLICT DO NOTHING`),
@@ -151,7 +151,9 @@ function statements(db: Database.Database) {
     startRun: db.prepare("INSERT INTO runs (id, kind, subject, started) VALUES (?, ?, ?, ?)"),
     endRun: db.prepare("UPDATE runs SET ended = ?, outcome = ?, tally = ? WHERE id = ?"),
     runs: db.prepare("SELECT id, kind, subject, started, ended, outcome, tally FROM runs WHERE kind = ? AND subject = ? ORDER BY started DESC LIMIT ?"),
-    spend: db.prepare("SELECT model, count(*) AS answers, sum(spent) AS spent FROM answers WHERE run IN (SELECT id FROM runs WHERE subject = ?) GROUP BY model"),
+    spend: db.prepare(`SELECT coalesce(part.key, model) AS model, count(*) AS answers, sum(coalesce(part.value, spent)) AS spent
+      FROM answers LEFT JOIN json_each(answer, '$.spentBy') AS part
+      WHERE run IN (SELECT id FROM runs WHERE subject = ?) GROUP BY 1 ORDER BY 1`),
     note: db.prepare("SELECT value FROM notes WHERE name = ?"),
     setNote: db.prepare("INSERT OR REPLACE INTO notes (name, value) VALUES (?, ?)"),
   };
@@ -161,11 +163,11 @@ function putAnswer(statement: Database.Statement, { fingerprint, template, versi
   statement.run(Buffer.from(fingerprint, "hex"), template, version, model, run, at, answer.spent, JSON.stringify(answer));
 }
 
-function putCell(statement: Database.Statement, place: number, { key, state, reason, fingerprint, values, edited, run, at }: CellRecord): void {
-  statement.run(place, key, state, reason ?? null, fingerprint ? Buffer.from(fingerprint, "hex") : null, JSON.stringify(values), edited ? JSON.stringify(edited) : null, run, at);
+function putCell(statement: Database.Statement, place: number, { key, state, reason, fingerprint, values, edited, notes, run, at }: CellRecord): void {
+  statement.run(place, key, state, reason ?? null, fingerprint ? Buffer.from(fingerprint, "hex") : null, JSON.stringify(values), edited ? JSON.stringify(edited) : null, notes ? JSON.stringify(notes) : null, run, at);
 }
 
-function cellRecord(plan: string, step: string, [key, state, reason, fingerprint, given, edited, run, at]: CellRow): CellRecord {
+function cellRecord(plan: string, step: string, [key, state, reason, fingerprint, given, edited, notes, run, at]: CellRow): CellRecord {
   return {
     plan,
     step,
@@ -175,6 +177,7 @@ function cellRecord(plan: string, step: string, [key, state, reason, fingerprint
     fingerprint: fingerprint?.toString("hex"),
     values: JSON.parse(given) as CellRecord["values"],
     edited: edited === null ? undefined : (JSON.parse(edited) as CellRecord["edited"]),
+    notes: notes === null ? undefined : (JSON.parse(notes) as CellRecord["notes"]),
     run,
     at,
   };

@@ -54,7 +54,7 @@ function printPreview({ plan, table: source }: FillSetup, result: Preview, curre
     ["cannot be asked", plural(result.failed, "row")],
     ["left by a limit", plural(result.blank, "row")],
     ["tokens", `about ${result.estimate.tokensIn.toLocaleString("en")} in, ${result.estimate.tokensOut.toLocaleString("en")} out${about}`],
-    ["cost", model.price ? `about ${formatMoney(result.estimate.cost, currency)}; never more than ${formatMoney(result.dearest, currency)}` : `unknown: the model ${model.id} has no price in yoroshi.yaml`],
+    ["cost", model.price ? `about ${formatMoney(result.estimate.cost, currency)}; at the dearest ${formatMoney(result.dearest, currency)}` : `unknown: the model ${model.id} has no price in yoroshi.yaml`],
   ].filter(([label, value]) => ["to ask", "tokens", "cost"].includes(label!) || !value!.startsWith("0 "))));
 }
 

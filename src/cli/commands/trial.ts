@@ -36,11 +36,11 @@ export async function runTrial(project: Project, name: string, options: TrialOpt
   const loaded = await versionOf(project, await project.template(name), options.templateVersion);
   const prepared = await project.prepare(loaded.template);
   const samples = await project.samples(prepared, options.samples);
-  const { model, isStandin } = await project.models.open(loaded.template.model?.use);
+  const { model, others, isStandin } = await project.openModels(loaded.template);
   const { version } = await project.version(loaded);
   const bar = process.stderr.isTTY && !options.json;
   const report = await trial(
-    { prepared, version, model, ledger: project.ledger(), clock: project.clock, samples },
+    { prepared, version, model, others, ledger: project.ledger(), clock: project.clock, samples },
     {
       spendCap: options.spend === undefined ? undefined : toMicros(options.spend),
       onProgress: (done, total) => bar && process.stderr.write(`\r  ${done} of ${total} samples${done === total ? "\r\u001b[K" : ""}`),

@@ -1,6 +1,6 @@
-import { askPrepared, fingerprinter, formatMoney, paced, plural, readInputs, retrying, stepOf, YoroshiError, type Answer, type Json, type Prepared, type Row } from "../../core/index.js";
-import type { LoadedTemplate, OpenModel, Project } from "../../project/index.js";
-import { block, duration, good, heading, note, out, outJson, quiet, standinNote, table, warn } from "../print/print.js";
+import { askPrepared, fingerprinter, formatMoney, inputCells, paced, plural, readInputs, recallFrom, retrying, stepOf, YoroshiError, type Answer, type Json, type Model, type Prepared, type Row } from "../../core/index.js";
+import type { LoadedTemplate, Project, TemplateModels } from "../../project/index.js";
+import { block, cut, duration, good, heading, note, out, outJson, percent, quiet, standinNote, table, warn } from "../print/print.js";
 import { modelError } from "../report-error.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 import { printPrompt } from "./show.js";
@@ -10,6 +10,8 @@ interface TryOptions extends CommonOptions {
   readonly input?: readonly string[] | undefined;
   readonly fresh?: boolean | undefined;
 }
+
+const CONFIDENCE_WORDS = { agreement: "agreement of several asks", logProbabilities: "the probabilities of its tokens", stated: "the model's own word" };
 
 interface Question {
   readonly loaded: LoadedTemplate;
@@ -29,7 +31,7 @@ export async function tryOne(name: string, options: TryOptions): Promise<number>
       else out(`${warn("Not asked:")} ${reading.reason}.`);
       return 1;
     }
-    const opened = await project.models.open(loaded.template.model?.use);
+    const opened = await project.openModels(loaded.template);
     const { answer, known } = await answerOf(project, loaded, prepared, opened, reading.inputs, options.fresh === true);
     const messages = prepared.render(reading.inputs);
     if (options.json) outJson({ template: loaded.template.name, from, model: opened.model.id, standin: opened.isStandin, known, prompt: messages, ...answer, spent: answer.spent / 1e6 });
@@ -38,7 +40,9 @@ export async function tryOne(name: string, options: TryOptions): Promise<number>
       out(`\n${heading("Prompt")}`);
       printPrompt(messages);
       out(`\n${heading("Reply")}\n${block(answer.raw)}`);
+      for (const [input, note] of Object.entries(reading.shortened ?? {})) out(`\n${warn("Shortened:")} ${input}, ${note}.`);
       printAnswer(prepared, answer);
+      printExchanges(answer, project.settings.currency);
       const cost = `${plural(answer.usage.tokensIn, "token")} in, ${answer.usage.tokensOut} out, ${formatMoney(answer.spent, project.settings.currency)}, ${duration(answer.tookMs)}`;
       out(`\n${quiet(known ? `Known from the ledger, so nothing was asked. It cost ${cost} when it was.` : cost)}`);
       const standin = standinNote(opened.isStandin);
@@ -48,22 +52,33 @@ export async function tryOne(name: string, options: TryOptions): Promise<number>
   });
 }
 
+/** The requests of an answer that took more than the question and a mend. */
+function printExchanges({ exchanges }: Answer, currency: string): void {
+  if (!exchanges) return;
+  out(`\n${heading("Requests")}  ${quiet(String(exchanges.length))}`);
+  out(table(["why", "model", "reply", "cost"], exchanges.map(({ why, model, raw, spent }) => [why, model, cut(raw, 76), formatMoney(spent, currency)]), { right: [3] }));
+}
+
 function printAnswer(prepared: Prepared, answer: Answer): void {
   out(`\n${heading("Answer")}  ${answer.state === "answered" ? good("answered") : warn(answer.state)}${answer.notes.length > 0 ? quiet(`  (${answer.notes.join(", ")})`) : ""}`);
   if (answer.state === "answered") out(table(["part", "kind", "value"], prepared.parts.map((part) => [part.name, part.spec.kind, part.toCell(answer.parts[part.name]!)]), { width: { 2: 90 } }));
   else out(`  ${answer.reason}`);
+  if (answer.confidence) out(`  ${quiet("confidence")}  ${percent(answer.confidence.value)} ${quiet(`by ${CONFIDENCE_WORDS[answer.confidence.by]}`)}`);
 }
 
-async function answerOf(project: Project, loaded: LoadedTemplate, prepared: Prepared, { model }: OpenModel, inputs: Readonly<Record<string, Json>>, fresh: boolean): Promise<{ answer: Answer; known: boolean }> {
+async function answerOf(project: Project, loaded: LoadedTemplate, prepared: Prepared, { model, others }: TemplateModels, inputs: Readonly<Record<string, Json>>, fresh: boolean): Promise<{ answer: Answer; known: boolean }> {
   const ledger = project.ledger();
-  const fingerprint = fingerprinter(prepared, model)(inputs);
+  const fingerprint = fingerprinter(prepared, model, undefined, others)(inputs);
   const [record] = await ledger.answers([fingerprint]);
   if (record && !fresh) return { answer: record.answer, known: true };
   const { clock } = project;
   const { version } = await project.version(loaded);
   const run = `try-${clock.now().toString(36)}`;
   await ledger.startRun({ id: run, kind: "try", subject: loaded.template.name, startedAt: clock.now() });
-  const answer = await askPrepared(prepared, inputs, { model: retrying(clock)(paced(clock, model.limits)(model)), clock }).catch((error: unknown) => {
+  const layer = (one: Model): Model => retrying(clock)(paced(clock, one.limits)(one));
+  const layered = Object.fromEntries(Object.entries(others).map(([name, one]) => [name, layer(one)]));
+  const recall = recallFrom(ledger, { version: 1, model: model.id, run, now: () => clock.now() });
+  const answer = await askPrepared(prepared, inputs, { model: layer(model), others: layered, recall, clock }).catch((error: unknown) => {
     throw error instanceof Error && error.name === "ModelFailure" ? modelError(error as never, model.host) : error;
   });
   if (answer.state !== "failed") await ledger.record({ answers: [{ fingerprint, template: loaded.template.name, version, model: model.id, run, at: clock.now(), answer }], replace: fresh });
@@ -77,7 +92,7 @@ async function ofTemplate(project: Project, name: string, options: TryOptions): 
   const given = inputsOf(options.input);
   const unknown = Object.keys(given).find((input) => !(input in loaded.template.inputs));
   if (unknown !== undefined) throw new YoroshiError("badOption", { option: "--input", problem: `the template has no input \`${unknown}\`. Inputs: ${Object.keys(loaded.template.inputs).join(", ")}.` });
-  const cells = Object.fromEntries(Object.entries(loaded.template.inputs).map(([input, spec]) => [input, given[input] ?? (spec.sample === undefined ? undefined : String(spec.sample))]));
+  const cells = Object.fromEntries(Object.entries(loaded.template.inputs).map(([input, spec]) => [input, given[input] ?? (sampleCell(spec.sample))]));
   return { loaded, cells, from: Object.keys(given).length > 0 ? "the inputs given" : "the template's own sample" };
 }
 
@@ -88,7 +103,7 @@ async function ofPlan(project: Project, name: string, options: TryOptions): Prom
   if (!row) throw new YoroshiError("keyNotFound", { keys: [options.row ?? "(first row)"], table: setup.table.name });
   const given = inputsOf(options.input);
   const loaded = await project.template(step.template);
-  const cells = Object.fromEntries(setup.prepared.inputs.map((input) => [input.name, given[input.name] ?? row.values[step.inputs[input.name] ?? input.name]]));
+  const cells = { ...(await inputCells(setup, row)), ...given };
   return { loaded, cells, from: `${row.key}, ${row.place} of ${setup.table.name}` };
 }
 
@@ -98,6 +113,11 @@ async function findRow(chunks: AsyncIterable<{ readonly rows: readonly Row[] }>,
     if (row) return row;
   }
   return undefined;
+}
+
+/** A sample as a cell has it: text as it is, rows and the like as JSON. */
+function sampleCell(sample: Json | undefined): string | undefined {
+  return sample === undefined || typeof sample === "string" ? sample : JSON.stringify(sample);
 }
 
 function inputsOf(pairs: readonly string[] = []): Record<string, string> {

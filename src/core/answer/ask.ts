@@ -1,76 +1,91 @@
-import type { CancelSignal, Clock, Json } from "../ground/index.js";
-import { costOf, guessUsage, ModelFailure, type Model, type ModelReply, type ModelRequest, type Usage } from "../model/index.js";
-import type { Message, Prepared } from "../template/index.js";
+import { YoroshiError, type CancelSignal, type Clock, type Json } from "../ground/index.js";
+import { ModelFailure, type Model } from "../model/index.js";
+import type { Prepared } from "../template/index.js";
 import type { Answer } from "./answer.js";
-import { readReply, type ReplyReading } from "./read-reply.js";
+import { condenseLong } from "./condense.js";
+import { Conversation } from "./conversation.js";
+import { settingsFor, withConfidence } from "./doubt.js";
+import { askOnce, type Outcome } from "./question.js";
+import type { Recall } from "./recall.js";
+import { lookAgain } from "./second-look.js";
 
 export interface AskOptions {
   readonly model: Model;
+  /** The models that the template names besides its own, by name: for a second look, or when in doubt. */
+  readonly others?: Readonly<Record<string, Model>> | undefined;
   readonly clock: Clock;
   readonly signal?: CancelSignal | undefined;
+  readonly recall?: Recall | undefined;
 }
 
 /**
- * Asks a model one question: render, request, read, at most one mend. Returns an answer in every case in which the
- * question itself is at fault; failures that would meet every row (a wrong key, a spent budget) are thrown.
+ * Asks a model one question: long inputs condensed, the question with at most one mend, then, as the template says,
+ * further asks to find how sure the answer is, a dearer model when in doubt, a second look. Returns an answer in every
+ * case in which the question itself is at fault; failures that would meet every row (a wrong key, a spent budget) are
+ * thrown.
  *
  * @throws ModelFailure that is final (`unauthorised`, `quota`, `rejected`, `cancelled`), BudgetSpent.
  */
-export async function askPrepared<Inputs, Parts>(
-  prepared: Prepared<Inputs, Parts>,
-  inputs: Readonly<Record<string, Json>>,
-  { model, clock, signal }: AskOptions,
-): Promise<Answer<Parts>> {
-  const began = clock.now();
-  let usage: Usage = { tokensIn: 0, tokensOut: 0 };
-  let asks = 0;
-  const { use: _, maxTokens: __, ...settings } = prepared.template.model ?? {};
-  const send = async (messages: readonly Message[]): Promise<ModelReply> => {
-    const request: ModelRequest = { messages, schema: prepared.schema, schemaName: prepared.template.name, maxTokens: prepared.maxTokens, ...settings };
-    const reply = await model.ask(request, signal);
-    const used = reply.usage ?? guessUsage(request, reply.text);
-    usage = { tokensIn: usage.tokensIn + used.tokensIn, tokensOut: usage.tokensOut + used.tokensOut };
-    asks++;
-    return reply;
-  };
-  const facts = (raw: string, notes: readonly string[]) => ({ raw, notes, asks, usage, spent: costOf(usage, model.price), tookMs: clock.now() - began });
-
-  const messages = prepared.render(inputs);
-  let raw = "";
+export async function askPrepared<Inputs, Parts>(prepared: Prepared<Inputs, Parts>, inputs: Readonly<Record<string, Json>>, options: AskOptions): Promise<Answer<Parts>> {
+  const talk = new Conversation(options.clock, options.signal);
+  const progress: Progress = { notes: [], raw: "" };
   try {
-    const first = await send(messages);
-    raw = first.text;
-    const stopped = stoppedEarly(first);
-    if (stopped) return { ...stopped, ...facts(raw, []) };
-    const reading = readChecked(prepared, raw);
-    if (reading.ok) return { state: "answered", parts: reading.parts as Parts, ...facts(raw, reading.notes) };
-
-    const second = await send([...messages, { role: "assistant", content: raw }, { role: "user", content: mendRequest(reading.problems) }]);
-    raw = second.text;
-    const stoppedAgain = stoppedEarly(second);
-    if (stoppedAgain) return { ...stoppedAgain, ...facts(raw, ["mended"]) };
-    const mended = readChecked(prepared, raw);
-    if (mended.ok) return { state: "answered", parts: mended.parts as Parts, ...facts(raw, ["mended", ...mended.notes]) };
-    return { state: "malformed", reason: `the answer did not fit, nor did the second try: ${mended.problems.join("; ")}`, ...facts(raw, ["mended"]) };
+    return (await askAll(prepared as unknown as Prepared, inputs, options, talk, progress)) as Answer<Parts>;
   } catch (error) {
-    if (error instanceof ModelFailure && error.mayPass) return { state: "failed", reason: error.message, ...facts(raw, []) };
+    if (error instanceof ModelFailure && error.mayPass) return { state: "failed", reason: error.message, raw: progress.raw, notes: progress.notes, ...talk.facts() };
     throw error;
   }
 }
 
-/** An answer that fits its kinds but breaks a rule is handled like one that does not fit. */
-function readChecked({ parts, brokenRules }: Pick<Prepared, "parts" | "brokenRules">, reply: string): ReplyReading {
-  const reading = readReply(parts, reply);
-  const broken = reading.ok ? brokenRules(reading.parts) : [];
-  return broken.length > 0 ? { ok: false, problems: broken } : reading;
+/** What is told of an answer that a failure interrupts. */
+interface Progress {
+  notes: string[];
+  raw: string;
 }
 
-function stoppedEarly({ finish, refusal }: ModelReply): { state: "refused" | "filtered" | "cutShort"; reason: string } | undefined {
-  if (finish === "refused") return { state: "refused", reason: refusal ? `the model refused: ${refusal.slice(0, 200)}` : "the model refused" };
-  if (finish === "filtered") return { state: "filtered", reason: "the host's content filter held the answer back" };
-  return finish === "length" ? { state: "cutShort", reason: "the answer was cut short: it needs more than the template's maxTokens" } : undefined;
+async function askAll(prepared: Prepared, given: Readonly<Record<string, Json>>, options: AskOptions, talk: Conversation, progress: Progress): Promise<Answer> {
+  const { doubt, secondLook } = prepared.template;
+  const { inputs, notes: condensed } = await condenseLong(prepared, given, talk, options.model, options.recall);
+  progress.notes.push(...condensed);
+  const first = await askOnce(prepared, inputs, talk, options.model, "asked", settingsFor(doubt, prepared));
+  if (first.state !== "answered") return unanswered(first, talk, progress);
+  let outcome: Extract<Outcome, { state: "answered" }> = first;
+  progress.raw = first.reply.text;
+  progress.notes.push(...first.notes);
+
+  const sure = await withConfidence(prepared, inputs, talk, options.model, first);
+  outcome = sure.outcome;
+  if (sure.note) progress.notes.push(sure.note);
+  if (doubt?.below !== undefined && sure.confidence && sure.confidence.value < doubt.below) {
+    const dearer = otherModel(options, doubt.ask!);
+    const second = await askOnce(prepared, inputs, talk, dearer, "in doubt");
+    progress.notes.push(`in doubt, so ${doubt.ask} was asked`);
+    if (second.state !== "answered") return unanswered(second, talk, progress);
+    outcome = second;
+  }
+  let { parts } = outcome;
+  if (secondLook) {
+    const looked = await lookAgain(prepared, inputs, talk, secondLook.use === undefined ? options.model : otherModel(options, secondLook.use), secondLook, outcome);
+    parts = looked.parts;
+    progress.notes.push(looked.note);
+  }
+  return {
+    state: "answered",
+    parts,
+    raw: outcome.reply.text,
+    notes: progress.notes,
+    ...talk.facts(),
+    ...(sure.confidence ? { confidence: sure.confidence } : {}),
+    ...(secondLook ? { firstParts: outcome.parts } : {}),
+  };
 }
 
-function mendRequest(problems: readonly string[]): string {
-  return `That answer cannot be used:\n${problems.map((problem) => `- ${problem}`).join("\n")}\nAnswer again with one JSON object and nothing else, all members included, with these points put right.`;
+function unanswered(outcome: Exclude<Outcome, { state: "answered" }>, talk: Conversation, { notes }: Progress): Answer {
+  return { state: outcome.state, reason: outcome.reason, raw: outcome.reply.text, notes: [...notes, ...outcome.notes], ...talk.facts() };
+}
+
+function otherModel({ others }: AskOptions, name: string): Model {
+  const model = others?.[name];
+  if (!model) throw new YoroshiError("misuse", { problem: `The template asks the model \`${name}\`, too; give it in \`others\`.` });
+  return model;
 }

@@ -16,7 +16,7 @@ import { askPrepared } from "./ask.js";
 export async function ask<Inputs, Parts>(
   template: Template<Inputs, Parts>,
   inputs: Inputs,
-  options: { readonly model: Model; readonly clock: Clock; readonly references?: References; readonly surroundings?: Surroundings; readonly signal?: CancelSignal },
+  options: { readonly model: Model; readonly others?: Readonly<Record<string, Model>>; readonly clock: Clock; readonly references?: References; readonly surroundings?: Surroundings; readonly signal?: CancelSignal },
 ): Promise<Answer<Parts>> {
   const prepared = prepare(template, options.references, options.surroundings);
   const cells = Object.fromEntries(
@@ -29,5 +29,7 @@ export async function ask<Inputs, Parts>(
   if (reading.state !== "ready") {
     return { state: "declined", reason: reading.reason, raw: "", notes: [], asks: 0, usage: { tokensIn: 0, tokensOut: 0 }, spent: 0, tookMs: 0 };
   }
-  return askPrepared(prepared, reading.inputs, { model: retrying(options.clock)(options.model), clock: options.clock, signal: options.signal });
+  const layer = retrying(options.clock);
+  const others = Object.fromEntries(Object.entries(options.others ?? {}).map(([name, model]) => [name, layer(model)]));
+  return askPrepared(prepared, reading.inputs, { model: layer(options.model), others, clock: options.clock, signal: options.signal });
 }

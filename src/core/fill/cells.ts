@@ -1,14 +1,23 @@
 import type { Answer } from "../answer/index.js";
 import type { CellRecord, CellState, CellValue } from "../ledger/index.js";
 import type { Row } from "../table/index.js";
+import { CONFIDENCE } from "../template/index.js";
+import type { ReadyRule } from "./clear.js";
 import type { Target, Work } from "./setup.js";
 
+/** A row that asks, and what was left out of its inputs. */
+export interface Asked {
+  readonly row: Row;
+  readonly record: CellRecord | undefined;
+  readonly shortened?: Readonly<Record<string, string>> | undefined;
+}
+
 /** The record of a row's cells that got an answer. An answer that failed never takes away a value that stood. */
-export function answeredCells(work: Work, row: Row, record: CellRecord | undefined, fingerprint: string, answer: Answer, run: string): CellRecord {
+export function answeredCells(work: Work, { row, record, shortened }: Asked, fingerprint: string, answer: Answer, run: string): CellRecord {
   const edited = keptEdits(work, record);
   const base = { plan: work.plan.name, step: work.stepName, key: row.key, edited, run, at: work.clock.now() };
   if (answer.state === "answered") {
-    return { ...base, state: "filled", fingerprint, values: Object.fromEntries(work.targets.map((target) => [target.column, cellValue(target, answer.parts)])) };
+    return { ...base, state: "filled", fingerprint, notes: notesOf(shortened, answer), values: valuesOf(work, answer.parts, answer.confidence?.value) };
   }
   // A failure to reach the model is no answer: without a fingerprint, the next run asks again.
   const kept = answer.state === "failed" ? undefined : fingerprint;
@@ -16,6 +25,12 @@ export function answeredCells(work: Work, row: Row, record: CellRecord | undefin
     return { ...base, state: "stale", reason: `not renewed: ${answer.reason}`, fingerprint: record.fingerprint, values: record.values };
   }
   return { ...base, state: answer.state === "declined" ? "skipped" : "failed", reason: answer.reason, fingerprint: kept, values: {} };
+}
+
+/** The record of a row that a rule settles. */
+export function givenCells(work: Work, row: Row, record: CellRecord | undefined, rule: ReadyRule, run: string): CellRecord {
+  const { plan, stepName, clock } = work;
+  return { plan: plan.name, step: stepName, key: row.key, state: "filled", fingerprint: rule.fingerprint, notes: [`settled by rule ${rule.number}`], values: valuesOf(work, rule.parts, 1), edited: keptEdits(work, record), run, at: clock.now() };
 }
 
 /** The record of a row that gets no answer, or `undefined` when it stands so already. */
@@ -40,6 +55,19 @@ export function keptEdits(work: Work, record: CellRecord | undefined): CellRecor
   if (!record?.edited) return undefined;
   const kept = Object.entries(record.edited).filter(([column]) => !work.overwrite.has(column));
   return kept.length > 0 ? Object.fromEntries(kept) : undefined;
+}
+
+function valuesOf(work: Work, parts: Readonly<Record<string, unknown>>, confidence: number | undefined): Record<string, CellValue> {
+  return Object.fromEntries(work.targets.map((target) => [target.column, target.part.name === CONFIDENCE ? confidenceCell(confidence) : cellValue(target, parts)]));
+}
+
+const confidenceCell = (confidence: number | undefined): CellValue => (confidence === undefined ? "" : Math.round(confidence * 1000) / 1000);
+
+/** What a person should know of how a cell's values came about. */
+function notesOf(shortened: Asked["shortened"], answer: Answer): readonly string[] | undefined {
+  const told = answer.notes.filter((note) => / condensed from |^in doubt|^the second look changed/.test(note));
+  const all = [...Object.entries(shortened ?? {}).map(([input, note]) => `${input}: ${note}`), ...told];
+  return all.length > 0 ? all : undefined;
 }
 
 function cellValue({ part }: Target, parts: Readonly<Record<string, unknown>>): CellValue {

@@ -4,7 +4,7 @@ import { fakeClock } from "../../../tests/helpers/clock.js";
 import { fenced, scriptedModel, type ScriptedModel } from "../../../tests/helpers/models.js";
 import { memoryLedger, type Ledger } from "../ledger/index.js";
 import { ModelFailure } from "../model/index.js";
-import { memoryTable, type MemoryTable } from "../table/index.js";
+import { memoryRelated, memoryTable, type MemoryTable } from "../table/index.js";
 import { prepare, template } from "../template/index.js";
 import { fill } from "./fill.js";
 import { preview } from "./preview.js";
@@ -127,7 +127,7 @@ describe("a fill", () => {
 
   it("never passes its spend cap, says that it stopped there, and goes on (law 7)", async () => {
     const one = world(tableOf("a", "b", "c", "d", "e", "f"));
-    const cap = Math.ceil((await preview(one, {}, (text) => text.length)).dearest / 6) + 250; // room for one request, and what three cost
+    const cap = Math.ceil((await preview(one, {}, (text) => text.length)).dearest / 12) + 250; // room for one request, and what three cost
     const report = await fill(one, { spendCap: cap });
     expect(report.end).toBe("spendCap");
     expect(report.spent + report.unsure).toBeLessThanOrEqual(cap);
@@ -138,7 +138,7 @@ describe("a fill", () => {
 
   it("reports what replies cost, also where the cap leaves no room to ask once more", async () => {
     const one = world(tableOf("a"), scriptedModel(() => ({ text: "nonsense", usage: { tokensIn: 900, tokensOut: 100 } })));
-    const cap = Math.ceil((await preview(one, {}, (text) => text.length)).dearest) + 100;
+    const cap = Math.ceil((await preview(one, {}, (text) => text.length)).dearest / 2) + 100;
     expect(await fill(one, { spendCap: cap })).toMatchObject({ end: "spendCap", asked: 0, blank: 1, spent: 1000 });
   });
 
@@ -283,4 +283,58 @@ describe("a preview", () => {
     expect(one.model.requests).toHaveLength(0);
     expect((await fill(one, options)).spent).toBeLessThanOrEqual(result.dearest);
   });
+});
+
+describe("rules before models", () => {
+  const clear = [
+    { when: 'row.text.startsWith("nothing")', give: { tone: "Calm", level: 1, why: "=nothing" } },
+    { when: "size(row.text) < 3", give: { tone: "upset", level: 5, why: "short" } },
+  ];
+  const ruled = (rules: readonly object[] = clear) => makePlan({ ...plan, steps: { tone: { ...plan.steps["tone"]!, clear: rules as typeof clear } } });
+
+  it("settle the clear rows without a request, typed and harmless like any answer, and are counted apart", async () => {
+    const one = { ...world(tableOf("nothing new", "ok", "fine!", "nothing at all")), plan: ruled() };
+    expect(await fill(one)).toMatchObject({ asked: 1, ruled: 3, reused: 0, filled: 4 });
+    expect(one.table.rows[0]).toMatchObject({ tone: "calm", level: "1", because: "'=nothing" });
+    expect((await one.ledger.cells("tones", "tone", ["r2"])).get("r2")!.notes).toEqual(["settled by rule 2"]);
+    expect(await fill(one)).toMatchObject({ asked: 0, ruled: 3, reused: 1, filled: 4, written: false });
+  });
+
+  it("a changed rule renews what it settled; a rule that cannot be evaluated fails its row with the reason", async () => {
+    const one = { ...world(tableOf("nothing new", "fine")), plan: ruled() };
+    await fill(one);
+    const stricter = ruled([{ when: 'row.text == "nothing new"', give: { tone: "upset", level: 5, why: "odd" } }, { when: "row.text > 3", give: { tone: "calm", level: 1, why: "x" } }]);
+    const report = await fill({ ...one, plan: stricter });
+    expect(report).toMatchObject({ asked: 0, ruled: 1 });
+    expect(one.table.rows[0]).toMatchObject({ tone: "upset" });
+    expect((await survey({ ...one, plan: stricter })).reasons[0]!.reason).toMatch(/^rule 2: the condition cannot be evaluated/);
+  });
+});
+
+describe("related rows", () => {
+  const thread = template({ name: "thread", inputs: { note: { kind: "text" }, thread: { kind: "rows", required: false, columns: { at: "date", said: "text" } } }, task: "{{ note }}{% for m in thread %}\n{{ m.at }} {{ m.said }}{% endfor %}", answer: { tone: { kind: "choice", options: ["calm", "upset"] } } });
+  const messages = [["r1", "2026-08-03", "third"], ["r1", "2026-08-01", "first"], ["r1", "2026-08-02", "second"], ["r3", "2026-08-01", "other"]].map(([id, at, said]) => ({ id, at, said }) as Record<string, string>);
+  const threads = makePlan({ ...plan, related: { talk: { table: { file: "m.csv" }, match: { id: "id" }, order: "at", limit: 2 } }, steps: { tone: { template: "thread", inputs: { note: "text", thread: "talk" }, fill: { tone: "tone" }, when: "size(row.talk) < 3" } } });
+
+  it("are given in order, the newest kept, fenced one by one; a changed one makes the row stale", async () => {
+    const model = scriptedModel(() => '{"tone":"calm"}');
+    const talkOf = (rows: typeof messages, keep: "newest" | "oldest" = "newest") => ({ talk: memoryRelated(rows, { match: { id: "id" }, order: "at", limit: 2, keep }) });
+    const one = { ...world(tableOf("a", "b", "c"), model), plan: threads, prepared: prepare(thread) as never, related: talkOf(messages) };
+    expect(await fill(one)).toMatchObject({ asked: 3, filled: 3 });
+    expect(model.requests[0]!.messages.at(-1)!.content).toContain('<data name="m.at">2026-08-02</data> <data name="m.said">second</data>\n<data name="m.at">2026-08-03</data> <data name="m.said">third</data>');
+    expect(await fill(one)).toMatchObject({ asked: 0, reused: 3 });
+    expect(await fill({ ...one, related: talkOf([...messages, { id: "r2", at: "2026-08-09", said: "new" }]) })).toMatchObject({ asked: 1, reused: 2 });
+    expect(await fill({ ...one, related: talkOf(messages.map((row) => ({ ...row, at: "soon" })), "oldest") })).toMatchObject({ stale: 2, filled: 1 });
+    expect((await survey({ ...one, related: talkOf(messages.map((row) => ({ ...row, at: "soon" }))) })).reasons.map(({ reason }) => reason)).toContain("thread has a row 1 whose `at` is not a day; write YYYY-MM-DD");
+  });
+});
+
+it("notes on cells what was left out of a long input, and puts an answer's confidence into a column", async () => {
+  const long = template({ name: "tone", inputs: { note: { kind: "text", maxChars: 120 } }, task: "{{ note }}", answer: { tone: { kind: "choice", options: ["calm", "upset"] } }, whenLong: { note: "cut" }, doubt: { by: "stated" } });
+  const sure = makePlan({ ...plan, steps: { tone: { template: "tone", inputs: { note: "text" }, fill: { tone: "tone", sure: "confidence" } } } });
+  const one = { ...world(tableOf("word ".repeat(60), "short"), scriptedModel(() => '{"tone":"calm","confidence":0.81234}')), plan: sure, prepared: prepare(long) as never };
+  expect(await fill(one)).toMatchObject({ filled: 2 });
+  expect(one.table.rows.map((row) => row["sure"])).toEqual(["0.812", "0.812"]);
+  const cells = await one.ledger.cells("tones", "tone", ["r1", "r2"]);
+  expect([cells.get("r1")!.notes, cells.get("r2")!.notes]).toEqual([[expect.stringMatching(/^note: \d+ of 300 characters read, at the end of a sentence$/)], undefined]);
 });

@@ -1,10 +1,9 @@
-import { askPrepared, type Answer } from "../answer/index.js";
+import { askPrepared, type Answer, type Recall } from "../answer/index.js";
 import { atOnce, relaySignal, toMicros, YoroshiError, type AtOnce, type Json, type Micros } from "../ground/index.js";
-import type { AnswerRecord, CellRecord } from "../ledger/index.js";
+import { recallFrom, type AnswerRecord, type CellRecord } from "../ledger/index.js";
 import { budgeted, budgetFor, BudgetSpent, type Budget, ModelFailure, paced, retrying, type Model } from "../model/index.js";
-import type { Row } from "../table/index.js";
 import { ahead } from "./ahead.js";
-import { answeredCells, markedCells } from "./cells.js";
+import { answeredCells, givenCells, markedCells, type Asked } from "./cells.js";
 import { absorbEdits } from "./edits.js";
 import { DEFAULT_AT_ONCE } from "./plan.js";
 import { project } from "./project.js";
@@ -30,13 +29,8 @@ export interface FillReport extends Tally {
 /** Rows with one fingerprint that wait for the first of them; more than this, and reading waits. */
 const MOST_FOLLOWERS = 1_000;
 
-interface Asker {
-  readonly row: Row;
-  readonly record: CellRecord | undefined;
-}
-
 /** A row that needs an answer. */
-interface Question extends Asker {
+interface Question extends Asked {
   readonly fingerprint: string;
   readonly inputs: Readonly<Record<string, Json>>;
   readonly fresh: boolean;
@@ -52,6 +46,7 @@ interface Question extends Asker {
 export async function fill(setup: FillSetup, options: FillOptions = {}): Promise<FillReport> {
   const work = workOf(setup, options);
   const cap = options.spendCap ?? (work.plan.limits.spend === undefined ? undefined : toMicros(work.plan.limits.spend));
+  for (const other of Object.values(work.others ?? {})) budgetFor(other, cap);
   const budget = budgetFor(work.model, cap);
   const began = work.clock.now();
   const run = runId(work);
@@ -80,6 +75,8 @@ export async function fill(setup: FillSetup, options: FillOptions = {}): Promise
   return { ...filling.tally, run, end: filling.end, unsure: budget.unsure, newEdits, written, tookMs: work.clock.now() - began, error: filling.error };
 }
 
+const isRuled = (work: Work, record: CellRecord | undefined): boolean => work.rules.some((rule) => rule.fingerprint === record?.fingerprint);
+
 function runId(work: Work): string {
   const time = new Date(work.clock.now()).toISOString().replace(/[-:]/g, "").slice(0, 15);
   return `${time}-${Math.floor(work.clock.random() * 0xffffff).toString(16).padStart(6, "0")}`;
@@ -95,10 +92,12 @@ class Filling {
   /** Some row got no answer because a host could not be reached; the next run asks again. */
   #unreached = false;
   readonly #model: Model;
+  readonly #others: Readonly<Record<string, Model>>;
+  readonly #recall: Recall;
   readonly #places: AtOnce;
   readonly #mostRows: number;
   /** Rows that wait for the answer of another row with the same fingerprint. */
-  readonly #followers = new Map<string, Asker[]>();
+  readonly #followers = new Map<string, Asked[]>();
   #followerCount = 0;
   /** Answers of this run that a look-up in the ledger may not have seen yet. */
   readonly #recent = new Map<string, { readonly answer: Answer; kept: boolean }>();
@@ -115,7 +114,10 @@ class Filling {
     readonly budget: Budget,
   ) {
     const { model, clock, plan } = work;
-    this.#model = retrying(clock, {}, options.stop)(paced(clock, model.limits)(budgeted(budget)(model)));
+    const layered = (one: Model): Model => retrying(clock, {}, options.stop)(paced(clock, one.limits)(budgeted(budget)(one)));
+    this.#model = layered(model);
+    this.#others = Object.fromEntries(Object.entries(work.others ?? {}).map(([name, one]) => [name, layered(one)]));
+    this.#recall = recallFrom(work.ledger, { version: 1, model: model.id, run, now: () => clock.now() });
     this.#places = atOnce(Math.min(plan.limits.atOnce ?? model.limits?.atOnce ?? DEFAULT_AT_ONCE, model.limits?.atOnce ?? Infinity));
     this.#mostRows = options.rows ?? plan.limits.rows ?? Infinity;
   }
@@ -132,8 +134,12 @@ class Filling {
           if (decision.do === "answer") open.push({ row, record, ...decision });
           else if (decision.do === "leave") {
             countState(this.tally, decision.state);
-            if (decision.state === "filled") this.tally.reused++;
+            if (decision.state === "filled") this.tally[isRuled(this.work, record) ? "ruled" : "reused"]++;
             if (record && record.state !== decision.state && decision.state === "filled") settled.push({ ...record, state: "filled", reason: undefined });
+          } else if (decision.do === "give") {
+            settled.push(givenCells(this.work, row, record, decision.rule, this.run));
+            countState(this.tally, "filled");
+            this.tally.ruled++;
           } else {
             const marked = markedCells(this.work, row, record, decision.state, decision.reason, this.run);
             countState(this.tally, decision.state);
@@ -201,7 +207,7 @@ class Filling {
     await this.#places.start(async () => {
       if (this.end === "failed" || this.end === "spendCap" || this.#interruptedNow()) return this.#leaveBlank(asker);
       try {
-        const answer = await askPrepared(this.work.prepared, asker.inputs, { model: this.#model, clock: this.work.clock, signal: this.options.drop });
+        const answer = await askPrepared(this.work.prepared, asker.inputs, { model: this.#model, others: this.#others, recall: this.#recall, clock: this.work.clock, signal: this.options.drop });
         // Not tried again because the user stops: the row is not failed, it was not reached.
         if (answer.state === "failed" && this.#interruptedNow()) this.#leaveBlank(asker);
         else await this.#keep(asker, answer);
@@ -238,8 +244,8 @@ class Filling {
   }
 
   /** Books a row's new state and gives its record. */
-  #settle({ row, record }: Asker, fingerprint: string, answer: Answer, how: "asked" | "reused"): CellRecord {
-    const cells = answeredCells(this.work, row, record, fingerprint, answer, this.run);
+  #settle(asked: Asked, fingerprint: string, answer: Answer, how: "asked" | "reused"): CellRecord {
+    const cells = answeredCells(this.work, asked, fingerprint, answer, this.run);
     countState(this.tally, cells.state);
     if (answer.state !== "answered" && cells.state === "stale") {
       // The old value stays, yet the row did not get what it needed.
@@ -250,7 +256,7 @@ class Filling {
     return cells;
   }
 
-  #takeFollowers(fingerprint: string): Asker[] {
+  #takeFollowers(fingerprint: string): Asked[] {
     const followers = this.#followers.get(fingerprint) ?? [];
     this.#followers.delete(fingerprint);
     this.#followerCount -= followers.length;

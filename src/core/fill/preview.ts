@@ -1,6 +1,6 @@
 import type { Micros } from "../ground/index.js";
 import { costOf, dearestUsage, type Usage } from "../model/index.js";
-import type { NamedShape, Prepared } from "../template/index.js";
+import { DEFAULT_DOUBT, type NamedShape, type Prepared } from "../template/index.js";
 import { newTally, countState, type Tally } from "./tally.js";
 import { workOf, type FillOptions, type FillSetup } from "./setup.js";
 import { walk } from "./walk.js";
@@ -35,7 +35,10 @@ export async function preview(setup: FillSetup, options: FillOptions, countToken
   for await (const { considered } of walk(work)) {
     const open = considered.flatMap(({ row, decision }) => (decision.do === "answer" ? [{ row, ...decision }] : []));
     const known = await work.ledger.answers(open.map((question) => question.fingerprint));
-    for (const { decision } of considered) if (decision.do !== "answer") countState(tally, decision.state);
+    for (const { decision } of considered) {
+      if (decision.do === "give") tally.ruled++;
+      if (decision.do !== "answer") countState(tally, decision.do === "give" ? "filled" : decision.state);
+    }
     tally.reused += considered.filter(({ decision }) => decision.do === "leave" && decision.state === "filled").length;
     for (const [index, question] of open.entries()) {
       if ((known[index] && !question.fresh) || asked.has(question.fingerprint)) {
@@ -60,8 +63,17 @@ export async function preview(setup: FillSetup, options: FillOptions, countToken
     }
   }
   const scale = counted === 0 ? 0 : tally.asked / counted;
-  const usage = { tokensIn: Math.round(tokensIn * scale), tokensOut: tally.asked * perAnswer };
-  return { ...tally, counted, estimate: { ...usage, cost: costOf(usage, work.model.price) }, dearest: Math.ceil(dearest * scale) };
+  const { usual, most } = requestsPerRow(work.prepared);
+  const usage = { tokensIn: Math.round(tokensIn * scale * usual), tokensOut: Math.round(tally.asked * perAnswer * usual) };
+  return { ...tally, counted, estimate: { ...usage, cost: costOf(usage, work.model.price) }, dearest: Math.ceil(dearest * scale * most) };
+}
+
+/** How many requests a row's question makes: usually, and with every mend and further ask. */
+export function requestsPerRow({ template: { doubt, secondLook } }: Prepared): { readonly usual: number; readonly most: number } {
+  const asks = doubt?.by === "agreement" ? (doubt.asks ?? DEFAULT_DOUBT.asks) : 1;
+  const looks = secondLook ? 1 : 0;
+  const dearer = doubt?.ask === undefined ? 0 : 1;
+  return { usual: asks + looks, most: 2 * (asks + dearer) + looks };
 }
 
 /** Tokens of a usual answer: its member names and, for each part, what its kind usually takes. */

@@ -3,7 +3,7 @@ import { checkShape, complain, documentOf, readDocument, YoroshiError, type Comp
 import { jsonSchemaOf } from "../kinds/index.js";
 import { checkFormat } from "../template/index.js";
 import { readCondition } from "./condition.js";
-import { PLAN_FORMAT, REFILLS, type Limits, type Plan, type Refill, type TableSource } from "./plan.js";
+import { PLAN_FORMAT, REFILLS, type Limits, type Plan, type Refill, type Step } from "./plan.js";
 
 const name = z.string().regex(/^[a-z0-9][a-z0-9-]*$/, "A name is made of small letters, digits and hyphens (for example `deck-log`).");
 const columns = z.record(z.string(), z.string());
@@ -13,7 +13,29 @@ const planFile = z.strictObject({
   name,
   title: z.string().optional(),
   table: z.strictObject({ file: z.string().min(1), key: z.string().min(1) }),
-  steps: z.record(z.string(), z.strictObject({ template: z.string(), inputs: columns.default({}), fill: columns, when: z.string().optional() })),
+  related: z
+    .record(
+      z.string(),
+      z.strictObject({
+        table: z.strictObject({ file: z.string().min(1) }),
+        match: columns.refine((match) => Object.keys(match).length > 0, "Say which columns must be the same: `match: { <column there>: <column here> }`."),
+        columns: columns.optional(),
+        order: z.string().optional(),
+        limit: z.int().min(1).max(1000).optional(),
+        keep: z.enum(["newest", "oldest"], "Expected newest or oldest.").optional(),
+      }),
+    )
+    .optional(),
+  steps: z.record(
+    z.string(),
+    z.strictObject({
+      template: z.string(),
+      inputs: columns.default({}),
+      fill: columns,
+      when: z.string().optional(),
+      clear: z.array(z.strictObject({ when: z.string(), give: z.record(z.string(), z.json()) })).optional(),
+    }),
+  ),
   limits: z
     .strictObject({
       rows: z.int().positive().optional(),
@@ -28,13 +50,10 @@ const planFile = z.strictObject({
 export const planFileSchema = (): Record<string, Json> => jsonSchemaOf(planFile);
 
 /** The shape that a person writes, in YAML or in TypeScript. */
-export interface PlanShape {
-  readonly name: string;
-  readonly title?: string;
-  readonly table: TableSource;
-  readonly steps: Readonly<Record<string, { template: string; inputs?: Readonly<Record<string, string>>; fill: Readonly<Record<string, string>>; when?: string }>>;
-  readonly limits?: Limits;
-  readonly refill?: Refill;
+export interface PlanShape extends Omit<Plan, "steps" | "limits" | "refill"> {
+  readonly steps: Readonly<Record<string, Omit<Step, "inputs"> & { readonly inputs?: Step["inputs"] | undefined }>>;
+  readonly limits?: Limits | undefined;
+  readonly refill?: Refill | undefined;
 }
 
 export interface PlanReading {
@@ -74,6 +93,10 @@ function readPlanDocument(document: SourceDocument): PlanReading {
     if (Object.keys(step.fill).length === 0) found.push(complain("missingKey", document.atKey(["steps", stepName, "fill"]), { key: "fill", hint: "Say which column takes which part: `fill: { <column>: <part> }`." }));
     const { problem } = step.when === undefined ? {} : readCondition(step.when);
     if (problem) found.push(complain("badCondition", document.at(["steps", stepName, "when"]), { problem }));
+    for (const [index, rule] of (step.clear ?? []).entries()) {
+      const fault = readCondition(rule.when).problem;
+      if (fault) found.push(complain("badCondition", document.at(["steps", stepName, "clear", index, "when"]), { problem: fault }));
+    }
   }
   if (found.length > 0) return { document, complaints: found };
   const { yoroshi: _, ...made } = value;

@@ -18,7 +18,13 @@ async function markOf(work: Work): Promise<string | undefined> {
   const source = await work.table.sourceMark();
   const standing = await work.table.standingMark();
   if (source === undefined || standing === undefined) return undefined;
-  return sha256Hex(canonicalJson({ source, standing, refill: work.refill, asked: work.fingerprint({}), from: work.from, fill: work.step.fill, when: work.step.when, key: work.table.keyColumn }));
+  const related: string[] = [];
+  for (const [name, rows] of Object.entries(work.related ?? {})) {
+    const mark = await rows.mark();
+    if (mark === undefined) return undefined;
+    related.push(name, mark);
+  }
+  return sha256Hex(canonicalJson({ source, standing, related: related.length > 0 ? [related, work.plan.related] : undefined, rules: work.step.clear, refill: work.refill, asked: work.fingerprint({}), from: work.from, fill: work.step.fill, when: work.step.when, key: work.table.keyColumn }));
 }
 
 const isWhole = (work: Work, options: FillOptions): boolean =>
@@ -33,7 +39,7 @@ export async function settledTally(work: Work, options: FillOptions): Promise<Ta
   const note = (await work.ledger.note(noteName(work))) as Settled | undefined;
   if (!note || note.mark !== (await markOf(work))) return undefined;
   const { filled } = note.tally;
-  return { ...note.tally, asked: 0, reused: filled, tokensIn: 0, tokensOut: 0, spent: 0 };
+  return { ...note.tally, asked: 0, reused: filled - note.tally.ruled, tokensIn: 0, tokensOut: 0, spent: 0 };
 }
 
 /** Keeps that a run had nothing left to do. */

@@ -1,8 +1,10 @@
 import type { CancelSignal, Clock, Micros } from "../ground/index.js";
 import type { Ledger } from "../ledger/index.js";
 import type { Model } from "../model/index.js";
-import type { Table } from "../table/index.js";
-import { fingerprinter, partAt, type Fingerprinter, type NamedShape, type Prepared, type Sha256 } from "../template/index.js";
+import { kindOf, shapeSpec } from "../kinds/index.js";
+import type { Related, Table } from "../table/index.js";
+import { CONFIDENCE, fingerprinter, partAt, type Fingerprinter, type NamedShape, type Prepared, type Sha256 } from "../template/index.js";
+import { readyRules, type ReadyRule } from "./clear.js";
 import { inputColumns } from "./check-plan.js";
 import { readCondition, type Condition } from "./condition.js";
 import { stepOf, type Plan, type Refill, type Step } from "./plan.js";
@@ -15,6 +17,10 @@ export interface FillSetup {
   /** The template's version, from the ledger. */
   readonly version: number;
   readonly model: Model;
+  /** The models that the template names besides its own, by name. */
+  readonly others?: Readonly<Record<string, Model>> | undefined;
+  /** The rows that the plan's `related` names, by name. */
+  readonly related?: Readonly<Record<string, Related>> | undefined;
   readonly ledger: Ledger;
   readonly clock: Clock;
   /** The platform's own SHA-256, where it has a faster one. */
@@ -55,6 +61,7 @@ export interface Work extends FillSetup {
   readonly stepName: string;
   readonly step: Step;
   readonly condition: Condition | undefined;
+  readonly rules: readonly ReadyRule[];
   readonly fingerprint: Fingerprinter;
   /** Input -> column. */
   readonly from: Readonly<Record<string, string>>;
@@ -71,6 +78,9 @@ export interface Target {
   readonly part: NamedShape;
 }
 
+/** The answer's confidence as a column takes it. */
+const CONFIDENCE_SHAPE: NamedShape = { name: CONFIDENCE, ...shapeSpec({ kind: "number" }, kindOf) };
+
 export function workOf(setup: FillSetup, options: FillOptions = {}): Work {
   const { name, step } = stepOf(setup.plan);
   const { template, parts } = setup.prepared;
@@ -79,10 +89,11 @@ export function workOf(setup: FillSetup, options: FillOptions = {}): Work {
     stepName: name,
     step,
     condition: step.when === undefined ? undefined : readCondition(step.when).condition,
-    fingerprint: fingerprinter(setup.prepared, setup.model, setup.sha256),
+    rules: readyRules(step, parts),
+    fingerprint: fingerprinter(setup.prepared, setup.model, setup.sha256, setup.others),
     from: inputColumns(step, template),
     targets: Object.entries(step.fill).map(([column, partName]) => {
-      const part = partAt(parts, partName)!;
+      const part = partAt(parts, partName) ?? CONFIDENCE_SHAPE;
       return { column, part, freeText: part.kind.freeText === true };
     }),
     refill: options.refill ?? setup.plan.refill,

@@ -33,7 +33,7 @@ export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => 
   for await (const { considered } of walk(work)) {
     for (const { row, record, decision } of considered) {
       rows++;
-      const state: CellState = decision.do !== "answer" ? decision.state : decision.was === "failed" ? "failed" : decision.was;
+      const state: CellState = decision.do === "give" ? "blank" : decision.do !== "answer" ? decision.state : decision.was === "failed" ? "failed" : decision.was;
       const reason = state === "filled" || state === "edited" ? undefined : reasonOf(decision, record?.reason, state);
       for (const { column } of work.targets) {
         const own: CellState = record?.edited?.[column] !== undefined ? "edited" : state;
@@ -51,7 +51,7 @@ export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => 
 }
 
 function reasonOf(decision: { readonly do: string; readonly reason?: string | undefined }, recorded: string | undefined, state: CellState): string {
-  if (decision.do !== "answer") return decision.reason ?? recorded ?? "no reason was recorded";
+  if (decision.do !== "answer" && decision.do !== "give") return decision.reason ?? recorded ?? "no reason was recorded";
   if (state === "stale") return recorded ?? "the template, an input or the model has changed";
   return state === "failed" ? (recorded ?? "it failed") : NOT_YET;
 }

@@ -12,6 +12,8 @@ export interface Tally {
   asked: number;
   /** Rows whose answer was known: unchanged, asked in an earlier run, or the same as another row. */
   reused: number;
+  /** Rows that a rule settled, so that no model was asked. */
+  ruled: number;
   filled: number;
   skipped: number;
   held: number;
@@ -26,7 +28,7 @@ export interface Tally {
 }
 
 export function newTally(): Tally {
-  return { rows: 0, asked: 0, reused: 0, filled: 0, skipped: 0, held: 0, failed: 0, edited: 0, stale: 0, blank: 0, tokensIn: 0, tokensOut: 0, spent: 0 };
+  return { rows: 0, asked: 0, reused: 0, ruled: 0, filled: 0, skipped: 0, held: 0, failed: 0, edited: 0, stale: 0, blank: 0, tokensIn: 0, tokensOut: 0, spent: 0 };
 }
 
 export function countState(tally: Tally, state: CellState): void {

@@ -1,5 +1,6 @@
 import * as z from "zod";
 import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
+import { relativeDay } from "./relative-day.js";
 
 declare module "./value-of.js" {
   interface KindValues<Spec> {
@@ -12,6 +13,13 @@ export interface DateSpec extends AnySpec {
   readonly kind: "date";
   /** Whether the time of day belongs to it. Default false. */
   readonly time?: boolean | undefined;
+  /**
+   * From which day words such as `tomorrow` or `next Friday` are counted: `today`, the run's day in the project's time
+   * zone, or the name of an input with a date. Not given: such words are no date.
+   */
+  readonly relativeTo?: string | undefined;
+  /** The day itself, ISO 8601; set for each row, never written by a person. */
+  readonly base?: string | undefined;
 }
 
 const MONTHS = ["january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"];
@@ -19,18 +27,36 @@ const MONTHS = ["january", "february", "march", "april", "may", "june", "july", 
 export const date: Kind<DateSpec, string> = {
   kind: "date",
   summary: "A calendar day, YYYY-MM-DD (ISO 8601), or a day and time, YYYY-MM-DDTHH:MM.",
-  keys: { time: z.boolean().optional() },
-  value: ({ time }) =>
-    time ? z.string("must be a day and time written YYYY-MM-DDTHH:MM").refine((value) => plainDayTime(value) === value, "must be a day and time written YYYY-MM-DDTHH:MM") : z.iso.date("must be a day written YYYY-MM-DD"),
-  tell: ({ time }) => (time ? "a day and time, written YYYY-MM-DDTHH:MM" : "a day, written YYYY-MM-DD"),
-  tidy: ({ time }, raw) => (typeof raw === "string" ? ((time ? plainDayTime(raw) : plainDay(raw)) ?? raw) : raw),
-  fromCell: ({ time }, cell) => {
-    const value = time ? plainDayTime(cell) : plainDay(cell);
-    if (value !== undefined) return fits(value);
-    return misfit(time ? "is not a day and time; write YYYY-MM-DDTHH:MM" : "is not a day; write YYYY-MM-DD");
+  keys: { time: z.boolean().optional(), relativeTo: z.string().min(1).optional() },
+  value: (spec) => {
+    const form = `must be a ${spec.time ? "day and time" : "day"} written ${formOf(spec)}`;
+    // Words are wanted from the model, too, where they are counted from a day; a date's own format would forbid them.
+    if (!spec.time && spec.relativeTo === undefined) return z.iso.date(form);
+    return z.string(form).refine((value) => (spec.time ? plainDayTime(value) : plainDay(value)) === value, form);
+  },
+  tell: (spec) => {
+    const plain = `a ${spec.time ? "day and time" : "day"}, written ${formOf(spec)}`;
+    return spec.relativeTo === undefined ? plain : `${plain}; where the text names it from another day (tomorrow, next Friday, in 3 days), those words instead`;
+  },
+  tidy: (spec, raw) => (typeof raw === "string" ? (readDate(spec, raw) ?? raw) : raw),
+  fromCell: (spec, cell) => {
+    const value = readDate(spec, cell);
+    return value === undefined ? misfit(`is not a ${spec.time ? "day and time" : "day"}; write ${formOf(spec)}`) : fits(value);
   },
   toCell: (_spec, value) => value,
 };
+
+const formOf = ({ time }: DateSpec): string => (time ? "YYYY-MM-DDTHH:MM" : "YYYY-MM-DD");
+
+function readDate({ time, base }: DateSpec, text: string): string | undefined {
+  const plain = time ? plainDayTime(text) : plainDay(text);
+  if (plain !== undefined || base === undefined) return plain;
+  if (!time) return relativeDay(text, base);
+  // `tomorrow at 8:15`: the day by its words, the time as it stands.
+  const found = /^(.*?),? (?:at )?(\d{1,2}[:.]\d{2}.*)$/i.exec(text.trim());
+  const named = found && relativeDay(found[1]!, base);
+  return named ? plainDayTime(`${named}T${found[2]}`) : undefined;
+}
 
 /**
  * Reads `2026-03-04`, `2026-03-04T08:15`, `4 March 2026` and `Mar 4, 2026` as a day;

@@ -1,12 +1,14 @@
 export { choiceOptions, optionsOf, type ChoiceSpec, type Option } from "./choice.js";
 export type { ChoicesSpec } from "./choices.js";
 export { plainDay, plainDayTime, type DateSpec } from "./date.js";
-export { fits, jsonSchemaOf, misfit, shapeSpec, type AnySpec, type Kind, type Reading, type Shaped } from "./kind.js";
+export { fits, jsonSchemaOf, keptSchemaOf, misfit, shapeSpec, type AnySpec, type Kind, type Reading, type Shaped } from "./kind.js";
 export type { ListSpec } from "./list.js";
-export { mapChoices, referenceOf, referencesIn, specsInside } from "./nested.js";
+export { mapLeaves, referenceOf, referencesIn, specsInside, specsWithin } from "./nested.js";
 export type { NumberSpec } from "./number.js";
 export { hasKind, kindNames, kindOf, specSchema } from "./registry.js";
 export type { RecordSpec } from "./record.js";
+export { relativeDay } from "./relative-day.js";
+export { columnSpec, type RowsSpec } from "./rows.js";
 export { tellNamed } from "./tell.js";
 export type { ScoreSpec } from "./score.js";
 export type { TextSpec } from "./text.js";

@@ -25,8 +25,12 @@ export interface Kind<Spec extends AnySpec = AnySpec, V extends Json = Json> {
   readonly keys: z.ZodRawShape;
   /** What is wrong with a spec whose keys are each right; `options` is empty until references are resolved. */
   faults?(spec: Spec): string[];
-  /** The schema that a value must meet to get into a table. */
+  /** The schema of what a model is asked for. What comes out of it, and nothing else, gets into a table. */
   value(spec: Spec, kinds: KindLookup): z.ZodType<V>;
+  /** The schema of a value as it is kept, where a model is asked for another form of it. */
+  kept?(spec: Spec, kinds: KindLookup): z.ZodType<V>;
+  /** A kept value in the form that a model is asked for; default: as it is. */
+  said?(spec: Spec, value: V, kinds: KindLookup): Json;
   /** How the value is asked for, after its name: `a whole number from 1 to 5`. Further lines are indented below it. */
   tell(spec: Spec, kinds: KindLookup): string;
   /** Small safe repairs of what a model wrote (spaces, case, quotes); never a guess. Default: none. */
@@ -37,9 +41,22 @@ export interface Kind<Spec extends AnySpec = AnySpec, V extends Json = Json> {
   toCell(spec: Spec, value: V, kinds: KindLookup): string;
   /** Whether a model's own words stand in the cell, which could then be taken for a formula. */
   readonly freeText?: boolean;
+  /** Whether only inputs can be of this kind. */
+  readonly inputOnly?: boolean;
 }
 
 export type KindLookup = (name: string) => Kind;
+
+/** The schema of a value as it is kept. */
+export function keptSchemaOf(spec: AnySpec, kinds: KindLookup): z.ZodType<Json> {
+  const kind = kinds(spec.kind);
+  return kind.kept ? kind.kept(spec, kinds) : kind.value(spec, kinds);
+}
+
+/** A kept value in the form that a model is asked for. */
+export function saidValue(spec: AnySpec, value: Json, kinds: KindLookup): Json {
+  return kinds(spec.kind).said?.(spec, value, kinds) ?? value;
+}
 
 /** A spec made ready for use: its schema is built once, then used for every row. */
 export interface Shaped {
@@ -50,6 +67,8 @@ export interface Shaped {
   read(raw: unknown): Reading;
   fromCell(cell: string): Reading;
   toCell(value: Json): string;
+  /** A value in the form that a model is asked for. */
+  said(value: Json): Json;
   tell(): string;
   jsonSchema(): Record<string, Json>;
 }
@@ -69,6 +88,7 @@ export function shapeSpec(spec: AnySpec, kinds: KindLookup): Shaped {
     read,
     fromCell: (cell) => kind.fromCell(spec, cell, kinds),
     toCell: (value) => kind.toCell(spec, value, kinds),
+    said: (value) => saidValue(spec, value, kinds),
     tell: () => kind.tell(spec, kinds),
     jsonSchema: () => jsonSchemaOf(schema),
   };

@@ -100,6 +100,15 @@ const CASES: Record<string, Case> = {
     values: fc.array(words, { minLength: 1, maxLength: 3 }),
     wrongSpecs: [{ exactly: -1 }, { of: "text" }],
   },
+  rows: {
+    spec: { kind: "rows", columns: { at: "date", said: { kind: "text" }, level: "number" } },
+    reads: [[[{ at: "2026-03-04", said: "hm", level: null }], [{ at: "2026-03-04", said: "hm", level: null }]]],
+    refuses: ["rows", [{ at: "soon", said: "hm", level: 1 }], null, [1]],
+    cells: [['[{"at":"4 March 2026","said":" ","level":"1,200"},{"more":1}]', [{ at: "2026-03-04", said: null, level: 1200 }, { at: null, said: null, level: null }]]],
+    badCells: ["hm", "{}", "[1]", '[{"at":"soon"}]'],
+    values: fc.array(fc.record({ at: fc.constantFrom("2026-03-04", null), said: fc.option(words), level: fc.option(fc.integer()) }), { maxLength: 3 }) as fc.Arbitrary<Json>,
+    wrongSpecs: [{ columns: ["at"] }, { order: "at" }],
+  },
 };
 
 it("has a case for every kind", () => {
@@ -174,4 +183,37 @@ it("reads times of day, own words for yes and no, steps of a scale, and says wha
   expect(kindOf("score").faults!({ kind: "score", from: 0, to: 1, step: 0.3 } as AnySpec)).toEqual(["The scale from 0 to 1 cannot be walked in steps of 0.3."]);
   expect(kindOf("choices").faults!({ kind: "choices", options: ["a; b", "c"] } as AnySpec)).toEqual(["The option `a; b` contains the separator `;`. Choose another separator."]);
   expect(shapeSpec({ kind: "text", form: "markdown", language: "German", maxWords: 9 } as AnySpec, kindOf).tell()).toBe("Markdown text in German, at most 9 words");
+});
+
+it("converts money with stated rates only, never with the model's memory", () => {
+  const spec = { kind: "number", currency: "NZD", rates: "rates", perUnit: { USD: 1.67, EUR: 1.9 }, from: 0 } as AnySpec;
+  const shaped = shapeSpec(spec, kindOf);
+  expect(shaped.read({ amount: 100, currency: "USD" })).toEqual({ ok: true, value: 167 });
+  expect(shaped.read("€ 1,200.55")).toEqual({ ok: true, value: 2281.05 });
+  expect(shaped.read({ amount: "1.005", currency: "nzd" })).toEqual({ ok: true, value: 1.01 });
+  for (const raw of [100, "100", { amount: 100 }, { amount: 100, currency: "JPY" }, { amount: -1, currency: "USD" }, "$ 100"]) expect(shaped.read(raw).ok, JSON.stringify(raw)).toBe(false);
+  expect(shaped.fromCell("100")).toEqual({ ok: true, value: 100 });
+  expect(shaped.fromCell("100 usd")).toEqual({ ok: true, value: 167 });
+  expect(shaped.fromCell("JPY 5")).toEqual({ ok: false, problem: "is in JPY, for which there is no rate" });
+  expect(shaped.jsonSchema()).toEqual({ type: "object", properties: { amount: { type: "number" }, currency: { type: "string", enum: ["NZD", "USD", "EUR"] } }, required: ["amount", "currency"], additionalProperties: false });
+  // Inside a record the value that is kept can be read again from its cell.
+  const record = shapeSpec({ kind: "record", parts: { what: { kind: "text" }, cost: spec } } as AnySpec, kindOf);
+  const reading = record.read({ what: "rope", cost: { amount: 10, currency: "EUR" } });
+  expect(reading).toEqual({ ok: true, value: { what: "rope", cost: 19 } });
+  expect(record.fromCell(record.toCell(reading.ok ? reading.value : null))).toEqual(reading);
+  expect(record.said({ what: "rope", cost: 19 })).toEqual({ what: "rope", cost: { amount: 19, currency: "NZD" } });
+});
+
+it("counts days named by words from a stated day only", () => {
+  const base = "2026-08-05"; // a Wednesday
+  const shaped = shapeSpec({ kind: "date", relativeTo: "today", base } as AnySpec, kindOf);
+  const named = {
+    today: "2026-08-05", Tomorrow: "2026-08-06", yesterday: "2026-08-04", "the day after tomorrow": "2026-08-07", "in 3 days": "2026-08-08", "two weeks ago": "2026-07-22",
+    Friday: "2026-08-07", "this Wednesday": "2026-08-12", "next Monday": "2026-08-10", "next Friday": "2026-08-14", "last Friday": "2026-07-31", "last Wed": "2026-07-29", "next month": "2026-09-05", "a year ago": "2025-08-05", "in 6 months": "2027-02-05",
+  };
+  for (const [text, day] of Object.entries(named)) expect(shaped.read(text), text).toEqual({ ok: true, value: day });
+  for (const text of ["soon", "3 days", "in a while", "Frid ay", "in 3 days ago", "the 5th"]) expect(shaped.read(text).ok, text).toBe(false);
+  expect(shapeSpec({ kind: "date", relativeTo: "today", base: "2026-01-31" } as AnySpec, kindOf).read("next month")).toEqual({ ok: true, value: "2026-02-28" });
+  expect(shapeSpec({ kind: "date", time: true, relativeTo: "today", base } as AnySpec, kindOf).read("tomorrow at 8:15 pm")).toEqual({ ok: true, value: "2026-08-06T20:15" });
+  expect(shapeSpec({ kind: "date" } as AnySpec, kindOf).read("tomorrow").ok).toBe(false);
 });

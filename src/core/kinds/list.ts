@@ -1,7 +1,7 @@
 import * as z from "zod";
 import type { Json } from "../ground/index.js";
 import { countBounds, countFaults, tellCount, type Count } from "./count.js";
-import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
+import { fits, keptSchemaOf, misfit, saidValue, type AnySpec, type Kind } from "./kind.js";
 import type { ValueOf } from "./value-of.js";
 
 declare module "./value-of.js" {
@@ -25,13 +25,9 @@ export const list: Kind<ListSpec, Json[]> = {
   keys: { of: z.looseObject({ kind: z.string() }).optional(), exactly: count, atLeast: count, atMost: count },
   freeText: true,
   faults: countFaults,
-  value: (spec, kinds) => {
-    const { from, to } = countBounds(spec);
-    let schema = z.array(kinds(itemOf(spec).kind).value(itemOf(spec), kinds), "must be a list");
-    if (from > 0) schema = schema.min(from, `must have at least ${from} items`);
-    if (to !== undefined) schema = schema.max(to, `must have at most ${to} items`);
-    return schema;
-  },
+  value: (spec, kinds) => listOf(spec, kinds(itemOf(spec).kind).value(itemOf(spec), kinds)),
+  kept: (spec, kinds) => listOf(spec, keptSchemaOf(itemOf(spec), kinds)),
+  said: (spec, value, kinds) => value.map((item) => saidValue(itemOf(spec), item, kinds)),
   tell: (spec, kinds) => `a list ${tellCount(spec, "items")} each item ${kinds(itemOf(spec).kind).tell(itemOf(spec), kinds)}`.replace(/items each/, "items, each"),
   tidy: (spec, raw, kinds) => {
     const items = typeof raw === "string" ? bulletItems(raw) : raw;
@@ -51,6 +47,13 @@ export const list: Kind<ListSpec, Json[]> = {
   // One item a line, as a person would write it into a cell.
   toCell: (spec, value, kinds) => value.map((item) => escapeItem(kinds(itemOf(spec).kind).toCell(itemOf(spec), item, kinds))).join("\n"),
 };
+
+function listOf(spec: ListSpec, item: z.ZodType<Json>): z.ZodType<Json[]> {
+  const { from, to } = countBounds(spec);
+  let schema = z.array(item, "must be a list");
+  if (from > 0) schema = schema.min(from, `must have at least ${from} items`);
+  return to === undefined ? schema : schema.max(to, `must have at most ${to} items`);
+}
 
 const escapeItem = (item: string): string => item.replace(/\\/g, "\\\\").replace(/\r/g, "\\r").replace(/\n/g, "\\n");
 const unescapeItem = (line: string): string => line.replace(/\\([\\nr])/g, (_, code: string) => (code === "n" ? "\n" : code === "r" ? "\r" : "\\"));

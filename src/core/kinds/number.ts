@@ -1,5 +1,7 @@
 import * as z from "zod";
 import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
+import { moneySchema, readMoney, tellMoney, tidyMoney, type MoneySpec } from "./money.js";
+import { plainNumber } from "./plain-number.js";
 
 declare module "./value-of.js" {
   interface KindValues<Spec> {
@@ -15,42 +17,62 @@ export interface NumberSpec extends AnySpec {
   readonly decimals?: number | undefined;
   /** Told to the model, and dropped where it repeats it: `m`, `kg`, `NZD`. */
   readonly unit?: string | undefined;
+  /**
+   * ISO 4217 code. The value is money in this currency: the model gives amount and currency as the text has them, and
+   * the amount is converted here with the rates of a reference, rounded to `decimals` (default 2).
+   */
+  readonly currency?: string | undefined;
+  /** The reference with a `rate` for each currency: how much of `currency` one unit of it is worth. */
+  readonly rates?: string | undefined;
+  /** The rates as the reference gave them; set when the template is prepared, never written by a person. */
+  readonly perUnit?: Readonly<Record<string, number>> | undefined;
 }
 
 export const number: Kind<NumberSpec, number> = {
   kind: "number",
-  summary: "A number, with its unit, range and decimals.",
-  keys: { from: z.number().optional(), to: z.number().optional(), decimals: z.int().min(0).max(15).optional(), unit: z.string().min(1).optional() },
-  faults: (spec) => (spec.from !== undefined && spec.to !== undefined && spec.from > spec.to ? [`\`from\` (${spec.from}) is above \`to\` (${spec.to}).`] : []),
-  value: (spec) => {
-    let schema = spec.decimals === 0 ? z.int("must be a whole number") : z.number("must be a number");
-    if (spec.from !== undefined) schema = schema.min(spec.from, `must be at least ${spec.from}`);
-    if (spec.to !== undefined) schema = schema.max(spec.to, `must be at most ${spec.to}`);
-    const { decimals } = spec;
-    return decimals ? schema.refine((value) => Number(value.toFixed(decimals)) === value, `must have at most ${decimals} decimals`) : schema;
+  summary: "A number, with its unit, range and decimals, or an amount of money in one currency.",
+  keys: {
+    from: z.number().optional(),
+    to: z.number().optional(),
+    decimals: z.int().min(0).max(15).optional(),
+    unit: z.string().min(1).optional(),
+    currency: z.string().regex(/^[A-Z]{3}$/, "Expected a currency by its three capital letters (ISO 4217), for example USD.").optional(),
+    rates: z.string().min(1).optional(),
   },
+  faults: (spec) => [
+    ...(spec.from !== undefined && spec.to !== undefined && spec.from > spec.to ? [`\`from\` (${spec.from}) is above \`to\` (${spec.to}).`] : []),
+    ...(spec.rates !== undefined && spec.currency === undefined ? ["`rates` needs the `currency` to convert to."] : []),
+    ...(spec.currency !== undefined && spec.unit !== undefined ? ["An amount of money has its `currency` as its unit; leave `unit` out."] : []),
+  ],
+  value: (spec) => (isMoney(spec) ? moneySchema(spec, keptSchema(spec)) : keptSchema(spec)),
+  kept: keptSchema,
+  said: (spec, value) => (isMoney(spec) ? { amount: value, currency: spec.currency } : value),
   tell: (spec) => {
+    if (isMoney(spec)) return tellMoney(spec);
     const what = spec.decimals === 0 ? "a whole number" : spec.decimals ? `a number with at most ${spec.decimals} decimals` : "a number";
     return `${what}${range(spec)}${spec.unit ? `, in ${spec.unit}, without the unit` : ""}`;
   },
-  tidy: (spec, raw) => (typeof raw === "string" ? (plainNumber(raw, spec.unit) ?? raw) : raw),
+  tidy: (spec, raw) => (isMoney(spec) ? tidyMoney(raw) : typeof raw === "string" ? (plainNumber(raw, spec.unit) ?? raw) : raw),
   fromCell: (spec, cell) => {
+    if (isMoney(spec)) return readMoney(spec, cell);
     const value = plainNumber(cell, spec.unit);
     return value === undefined ? misfit("is not a number") : fits(value);
   },
   toCell: (_spec, value) => String(value),
 };
 
+const isMoney = (spec: NumberSpec): spec is NumberSpec & MoneySpec => spec.currency !== undefined;
+
+function keptSchema(spec: NumberSpec): z.ZodType<number> {
+  let schema = spec.decimals === 0 ? z.int("must be a whole number") : z.number("must be a number");
+  if (spec.from !== undefined) schema = schema.min(spec.from, `must be at least ${spec.from}`);
+  if (spec.to !== undefined) schema = schema.max(spec.to, `must be at most ${spec.to}`);
+  const { decimals } = spec;
+  return decimals ? schema.refine((value) => Number(value.toFixed(decimals)) === value, `must have at most ${decimals} decimals`) : schema;
+}
+
 function range({ from, to }: { from?: number | undefined; to?: number | undefined }): string {
   if (from !== undefined && to !== undefined) return ` from ${from} to ${to}`;
   if (from !== undefined) return `, at least ${from}`;
   return to !== undefined ? `, at most ${to}` : "";
-}
-
-/** Reads `12`, `-3.5`, `1,200`, `4 kg`; `undefined` for anything that could be meant in two ways. */
-export function plainNumber(text: string, unit?: string): number | undefined {
-  let bare = text.trim().replace(/\u2212/g, "-");
-  if (unit && bare.toLowerCase().endsWith(unit.toLowerCase())) bare = bare.slice(0, -unit.length).trim();
-  if (/^[+-]?\d{1,3}(,\d{3})+(\.\d+)?$/.test(bare)) bare = bare.replaceAll(",", "");
-  return /^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i.test(bare) && Number.isFinite(Number(bare)) ? Number(bare) : undefined;
 }

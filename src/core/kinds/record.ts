@@ -1,6 +1,6 @@
 import * as z from "zod";
 import type { Json } from "../ground/index.js";
-import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
+import { fits, keptSchemaOf, misfit, saidValue, type AnySpec, type Kind } from "./kind.js";
 import { indent, tellNamed } from "./tell.js";
 import type { ValueOf } from "./value-of.js";
 
@@ -24,11 +24,9 @@ export const record: Kind<RecordSpec, RecordValue> = {
   keys: { parts: z.record(z.string(), z.looseObject({ kind: z.string() })) },
   freeText: true,
   faults: (spec) => (Object.keys(spec.parts).length === 0 ? ["A record needs parts: `parts: { name: { kind: text } }`."] : []),
-  value: (spec, kinds) =>
-    z.strictObject(
-      Object.fromEntries(Object.entries(spec.parts).map(([name, part]) => [name, kinds(part.kind).value(part, kinds)])),
-      { error: "must be an object with its members" },
-    ) as unknown as z.ZodType<RecordValue>,
+  value: (spec, kinds) => objectOf(spec, (part) => kinds(part.kind).value(part, kinds)),
+  kept: (spec, kinds) => objectOf(spec, (part) => keptSchemaOf(part, kinds)),
+  said: (spec, value, kinds) => Object.fromEntries(Object.entries(spec.parts).map(([name, part]) => [name, saidValue(part, value[name]!, kinds)])),
   tell: (spec, kinds) => ["an object with these members:", ...Object.entries(spec.parts).map(([name, part]) => indent(tellNamed(name, part.about, kinds(part.kind).tell(part, kinds))))].join("\n"),
   tidy: (spec, raw, kinds) => {
     if (raw === null || typeof raw !== "object" || Array.isArray(raw)) return raw;
@@ -44,11 +42,16 @@ export const record: Kind<RecordSpec, RecordValue> = {
   // A record stands in a cell as JSON; its parts can also be put into columns of their own.
   fromCell: (spec, cell, kinds) => {
     try {
-      const reading = record.value(spec, kinds).safeParse(JSON.parse(cell));
-      return reading.success ? fits(reading.data) : misfit("is not a record with its parts");
+      const reading = keptSchemaOf(spec, kinds).safeParse(JSON.parse(cell));
+      return reading.success ? fits(reading.data as RecordValue) : misfit("is not a record with its parts");
     } catch {
       return misfit("is not a record in JSON");
     }
   },
   toCell: (_spec, value) => JSON.stringify(value),
 };
+
+function objectOf(spec: RecordSpec, schemaOf: (part: AnySpec) => z.ZodType): z.ZodType<RecordValue> {
+  const shape = Object.fromEntries(Object.entries(spec.parts).map(([name, part]) => [name, schemaOf(part)]));
+  return z.strictObject(shape, { error: "must be an object with its members" }) as unknown as z.ZodType<RecordValue>;
+}

@@ -6,12 +6,13 @@ import type { Kind, KindLookup } from "./kind.js";
 import { list } from "./list.js";
 import { number } from "./number.js";
 import { record } from "./record.js";
+import { rows } from "./rows.js";
 import { score } from "./score.js";
 import { text } from "./text.js";
 import { yesNo } from "./yes-no.js";
 
 /** Every kind, by its name. A new kind is its own file and one entry here. */
-const KINDS = new Map<string, Kind>([text, number, yesNo, date, choice, choices, score, list, record].map((kind) => [kind.kind, kind as unknown as Kind]));
+const KINDS = new Map<string, Kind>([text, number, yesNo, date, choice, choices, score, list, record, rows].map((kind) => [kind.kind, kind as unknown as Kind]));
 
 export const kindNames: readonly string[] = [...KINDS.keys()];
 

@@ -1,6 +1,6 @@
 import * as z from "zod";
 import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
-import { plainNumber } from "./number.js";
+import { plainNumber } from "./plain-number.js";
 
 declare module "./value-of.js" {
   interface KindValues<Spec> {

@@ -1,2 +1,3 @@
 export type { AnswerRecord, CellRecord, CellState, CellValue, Entry, Ledger, RunRecord, SpendRecord, VersionRecord } from "./ledger.js";
 export { memoryLedger } from "./memory.js";
+export { recallFrom } from "./recall.js";

@@ -45,10 +45,12 @@ export function memoryLedger(): Ledger {
       const models = new Map<string, { model: string; answers: number; spent: number }>();
       for (const { run, model, answer } of answers.values()) {
         if (!mine.has(run)) continue;
-        const sum = models.get(model) ?? { model, answers: 0, spent: 0 };
-        sum.answers++;
-        sum.spent += answer.spent;
-        models.set(model, sum);
+        for (const [id, spent] of Object.entries(answer.spentBy ?? { [model]: answer.spent })) {
+          const sum = models.get(id) ?? { model: id, answers: 0, spent: 0 };
+          sum.answers++;
+          sum.spent += spent;
+          models.set(id, sum);
+        }
       }
       return [...models.values()];
     },

@@ -10,6 +10,8 @@ export interface ModelRequest {
   readonly temperature?: number | undefined;
   readonly maxTokens: number;
   readonly seed?: number | undefined;
+  /** Whether the probability of each token of the reply is wanted; a host that cannot tell leaves it out. */
+  readonly logProbabilities?: boolean | undefined;
 }
 
 /** Why a model stopped: it was done, ran out of tokens, its host filtered the text, it refused, or it did not say. */
@@ -27,6 +29,8 @@ export interface ModelReply {
   readonly refusal?: string | undefined;
   /** As the host counted them; absent when it did not say. */
   readonly usage?: Usage | undefined;
+  /** The reply's tokens in order with their natural log probabilities, where they were asked for and the host gives them. */
+  readonly tokens?: readonly { readonly text: string; readonly logProbability: number }[] | undefined;
   /** The host's id of the reply, for its support. */
   readonly id?: string | undefined;
 }

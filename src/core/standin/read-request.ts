@@ -5,7 +5,7 @@ import type { ModelRequest } from "../model/index.js";
 export interface AskedPart {
   readonly name: string;
   readonly about: string;
-  readonly kind: "choice" | "choices" | "score" | "yesNo" | "date" | "number" | "list" | "record" | "text";
+  readonly kind: "choice" | "choices" | "score" | "yesNo" | "date" | "number" | "list" | "record" | "money" | "text";
   readonly options: readonly { readonly name: string; readonly about: string }[];
   readonly from?: number | undefined;
   readonly to?: number | undefined;
@@ -13,10 +13,14 @@ export interface AskedPart {
   readonly scale: readonly { readonly point: number; readonly about: string }[];
   readonly maxChars?: number | undefined;
   readonly maxWords?: number | undefined;
+  readonly maxSentences?: number | undefined;
   readonly atLeast?: number | undefined;
   readonly atMost?: number | undefined;
-  /** Whether a date has its time. */
+  /** Whether a date has its time, and whether words such as "tomorrow" may stand for it. */
   readonly time?: boolean | undefined;
+  readonly inWords?: boolean | undefined;
+  /** The codes of currencies that may be named. */
+  readonly currencies?: readonly string[] | undefined;
   /** What each item of a list is. */
   readonly item?: AskedPart | undefined;
   /** The parts of a record. */
@@ -29,6 +33,8 @@ export interface ReadRequest {
   /** All fenced data of the row. */
   readonly data: string;
   readonly parts: readonly AskedPart[];
+  /** How far chance sways what is chosen: none at temperature 0. */
+  readonly noise: { readonly strength: number; readonly seed: number };
   /** Words that the prompt's rules forbid, and words that they want. */
   readonly forbidden: readonly string[];
   readonly wanted: readonly string[];
@@ -42,19 +48,29 @@ const FENCED = /<data name="[^"]*">\n?([\s\S]*?)\n?<\/data>/g;
 export function readRequest(request: ModelRequest): ReadRequest {
   const { messages } = request;
   const last = messages.findLastIndex((message) => message.role === "user" && ASKS.test(message.content) && !message.content.startsWith("That answer cannot be used"));
+  // Points to check come after the answer that they are about; they speak as the task does.
+  const checks = messages.slice(last + 1).filter((message) => message.role === "user" && message.content.startsWith("Check your answer")).map((message) => message.content);
   const question = messages[last]?.content ?? messages.findLast((message) => message.role === "user")?.content ?? "";
   const at = question.search(ASKS);
   const task = at < 0 ? question : question.slice(0, at);
   const system = messages.filter((message) => message.role === "system").map((message) => message.content.replace(/Text between <data[^\n]*/, ""));
   const parts = at < 0 ? [] : readParts(question.slice(at));
   return {
-    instruction: [...system, task.replace(FENCED, " ")].join("\n"),
+    instruction: [...system, task.replace(FENCED, " "), ...checks].join("\n"),
+    noise: noiseOf(request),
     data: dataOf(task),
     forbidden: quotedAfter(question, /^Rule: Never use (.*)$/gm),
     wanted: quotedAfter(question, /^Rule: Use (.*)$/gm),
     parts: parts.length > 0 ? parts : partsOfSchema(request.schema),
     examples: readExamples(messages.slice(0, Math.max(0, last))),
   };
+}
+
+/** At a temperature the same question with another seed may be answered otherwise; with the same seed it is not. */
+function noiseOf({ temperature = 0, seed = 0, messages }: ModelRequest): ReadRequest["noise"] {
+  let hash = seed;
+  if (temperature > 0) for (const char of messages.at(-1)?.content ?? "") hash = (Math.imul(hash, 31) + char.charCodeAt(0)) | 0;
+  return { strength: temperature, seed: hash };
 }
 
 /** The quoted words of rules; names of parts after `in` are left out. */
@@ -125,6 +141,9 @@ function readPart(name: string, said: string, below: readonly Line[]): AskedPart
     step: range?.[3] === undefined ? undefined : Number(range[3]),
     maxChars: numberIn(said, /(\d+) characters/),
     maxWords: numberIn(said, /(\d+) words/),
+    maxSentences: numberIn(said, /(\d+) sentences?/),
+    inWords: /those words instead/.test(said),
+    currencies: / one of ([A-Z, ]+)/.exec(said)?.[1]?.split(/, ?/).map((code) => code.trim()),
     atLeast: count(1) ?? count(2) ?? count(5),
     atMost: count(1) ?? count(3) ?? count(4),
     time: /YYYY-MM-DDTHH:MM/.test(said),
@@ -150,6 +169,7 @@ function kindOf(said: string): AskedPart["kind"] {
   if (/(^|\. )a list of [^.]*each item /.test(lower)) return "list";
   if (lower.endsWith("exactly one of these options, written as here:")) return "choice";
   if (lower.endsWith("an object with these members:")) return "record";
+  if (lower.startsWith('an object with "amount"')) return "money";
   if (/(^|\. )a (whole )?number from -?[\d.]+ to -?[\d.]+( in steps of [\d.]+)?, where$/.test(lower) || /^a (whole )?number from -?[\d.]+ to -?[\d.]+( in steps of [\d.]+)?($|\.)/.test(lower)) return "score";
   if (/^true \(.*\) or false \(/.test(lower)) return "yesNo";
   if (lower.startsWith("a day, written") || lower.startsWith("a day and time, written")) return "date";

@@ -2,7 +2,7 @@ import type { Clock } from "../ground/index.js";
 import { guessUsage, type Model, type ModelReply, type ModelRequest, type Price } from "../model/index.js";
 import { readRequest } from "./read-request.js";
 import { sentences } from "../ground/index.js";
-import { weigh } from "./weigh.js";
+import { sureOf, weigh } from "./weigh.js";
 
 export const STANDIN_ID = "standin-small";
 export const STANDIN_HOST = "standin";
@@ -17,7 +17,21 @@ export function standinReply(request: ModelRequest): ModelReply {
   const usage = guessUsage(request, text);
   return usage.tokensOut > request.maxTokens
     ? { text: text.slice(0, request.maxTokens * 4), finish: "length", usage: { ...usage, tokensOut: request.maxTokens } }
-    : { text, finish: "stop", usage };
+    : { text, finish: "stop", usage, ...(request.logProbabilities ? { tokens: tokensOf(text, sureOf(read)) } : {}) };
+}
+
+/** The reply in tokens: one for the value of each choice, with its probability; the rest is certain. */
+function tokensOf(text: string, sure: Readonly<Record<string, number>>): NonNullable<ModelReply["tokens"]> {
+  const tokens: { text: string; logProbability: number }[] = [];
+  let at = 0;
+  for (const match of text.matchAll(/"([^"]+)":("(?:[^"\\]|\\.)*")/g)) {
+    const probability = sure[match[1]!];
+    if (probability === undefined) continue;
+    const from = match.index + match[0].length - match[2]!.length;
+    tokens.push({ text: text.slice(at, from), logProbability: 0 }, { text: match[2]!, logProbability: Math.log(probability) });
+    at = from + match[2]!.length;
+  }
+  return [...tokens, { text: text.slice(at), logProbability: 0 }];
 }
 
 /**

@@ -1,7 +1,13 @@
 import { plainDay, plainDayTime } from "../kinds/index.js";
-import { sentences, wordPattern, type Json } from "../ground/index.js";
+import { seededChance, sentences, wordPattern, type Json } from "../ground/index.js";
 import type { AskedPart, ReadRequest } from "./read-request.js";
 import { alarmOf, bestLikeness, isAlarmWord, likeness, stems, terms, type Term } from "./words.js";
+
+/** How probable the stand-in finds each choice that it makes, by part. */
+export function sureOf(request: ReadRequest): Record<string, number> {
+  const words = terms(request.data);
+  return Object.fromEntries(request.parts.filter((part) => part.kind === "choice").map((part) => [part.name, probabilityOf(choose(part, words, request).margin)]));
+}
 
 /** What the stand-in makes of one row, part by part; earlier parts may draw on what later ones come to. */
 export function weigh(request: ReadRequest): Record<string, Json> {
@@ -17,6 +23,8 @@ function keepRules(text: string, { forbidden, wanted }: ReadRequest): string {
 
 interface Verdict {
   readonly option: string;
+  /** How far it is ahead of the next. */
+  readonly margin: number;
   /** Every option that the words speak for, the strongest first. */
   readonly all: readonly string[];
   /** The stems that spoke for the first. */
@@ -36,8 +44,9 @@ function valueOf(part: AskedPart, request: ReadRequest, words: readonly Term[], 
     case "choices": return several(part, known ?? choose(part, words, request));
     case "score": return score(part, request.data, words);
     case "yesNo": return yesNo(part, request.data, words);
-    case "date": return dateIn(request.data, part.time === true);
-    case "number": return numberNear(part, request.data);
+    case "date": return dateIn(request.data, part.time === true) ?? (part.inWords ? dayWords(request.data) : null);
+    case "number": return /\bhow sure\b/i.test(part.about) ? sureness(request, words) : numberNear(part, request.data);
+    case "money": return money(part, request.data);
     case "record": return weighParts(part.members ?? [], request);
     case "list": return part.item && part.item.kind !== "text" ? items(part, part.item, request) : list(part, request.data);
     case "text": return /\b(why|reason|because|evidence|decided)\b/i.test(`${part.name} ${part.about}`) ? evidence(part, request.data, leading) : summary(part, request.data);
@@ -81,6 +90,7 @@ function choose(part: AskedPart, words: readonly Term[], request: ReadRequest): 
   const seen = new Map<string, number>();
   for (const { stem, negated } of words) seen.set(stem, Math.min(1.6, (seen.get(stem) ?? 0) + (negated ? NEGATED : 1) * (seen.has(stem) ? 0.3 : 1)));
 
+  const chance = seededChance(request.noise.seed);
   const results = profiles.map((profile, index) => {
     let sum = 0;
     const because = new Set<string>();
@@ -93,13 +103,42 @@ function choose(part: AskedPart, words: readonly Term[], request: ReadRequest): 
       if (best > 0) because.add(stem);
       sum += best * count;
     }
-    return { option: part.options[index]!, sum, because };
+    return { option: part.options[index]!, sum: sum + (request.noise.strength > 0 ? NOISE * request.noise.strength * (chance.whole(1000) / 500 - 1) : 0), because };
   });
   const other = results.find(({ option }) => /fits none of the others|none of (these|the above)|(any|every)thing else/i.test(option.about) || /^(other|others|unclear|unknown|none|rest|misc\w*)$/i.test(option.name));
   const best = results.filter((result) => result !== other).reduce<(typeof results)[number] | undefined>((top, result) => (!top || result.sum > top.sum ? result : top), undefined);
   const chosen = best && (best.sum >= HARDLY || !other) ? best : (other ?? best);
   const strong = results.filter((result) => result !== other && result.sum >= HARDLY && result.sum >= 0.5 * (best?.sum ?? 0)).sort((a, b) => b.sum - a.sum);
-  return { option: chosen?.option.name ?? "", all: strong.map(({ option }) => option.name), because: chosen?.because ?? new Set() };
+  const rivals = results.filter((result) => result !== chosen).map((result) => (result === other ? HARDLY : result.sum));
+  return { option: chosen?.option.name ?? "", margin: (chosen === other ? HARDLY : (chosen?.sum ?? 0)) - Math.max(0, ...rivals), all: strong.map(({ option }) => option.name), because: chosen?.because ?? new Set() };
+}
+
+/** How far chance moves an option's weight at temperature 1. */
+const NOISE = 1.2;
+
+/** The probability that a margin stands for, as a logistic curve. */
+export const probabilityOf = (margin: number): number => 1 / (1 + Math.exp(-1.8 * margin));
+
+/** How sure of all choices: the least sure of them. */
+function sureness(request: ReadRequest, words: readonly Term[]): number {
+  const margins = request.parts.filter((part) => part.kind === "choice").map((part) => choose(part, words, request).margin);
+  return Math.round(100 * Math.min(0.95, ...margins.map(probabilityOf))) / 100;
+}
+
+/** The first amount that stands beside a currency that may be named. */
+function money(part: AskedPart, text: string): Json {
+  const codes = part.currencies ?? [];
+  const amount = String.raw`\d{1,3}(?:,\d{3})+(?:\.\d+)?|\d+(?:\.\d+)?`;
+  const found = new RegExp(`\\b(${codes.join("|")})\\s*(${amount})|(${amount})\\s*(${codes.join("|")})\\b`).exec(text);
+  if (!found) return null;
+  return { amount: Number((found[2] ?? found[3])!.replaceAll(",", "")), currency: (found[1] ?? found[4])! };
+}
+
+/** Words that name a day from another day. */
+function dayWords(text: string): string | null {
+  const count = "(?:\\d+|a|an|one|two|three|four|five|six)";
+  const found = new RegExp(`\\b(the day after tomorrow|tomorrow|yesterday|today|in ${count} (?:day|week|month)s?|${count} (?:day|week|month)s? ago|(?:next|last|this) (?:week|month|(?:mon|tues|wednes|thurs|fri|satur|sun)day)|(?:on )?(?:mon|tues|wednes|thurs|fri|satur|sun)day)\\b`, "i").exec(text);
+  return found ? found[1]! : null;
 }
 
 /** The words that speak for an option: its name, its meaning, rules about it in the task, and examples. */
@@ -204,8 +243,19 @@ function ranked(text: string): { sentence: string; index: number; weight: number
     .sort((a, b) => b.weight - a.weight);
 }
 
+/** A text with room for it takes as many of the weightiest sentences as fit, in their own order. */
+const ROOMY = 300;
+
 function summary(part: AskedPart, text: string): string {
-  return clip(ranked(text)[0]?.sentence ?? "Nothing to summarise", part);
+  const best = ranked(text);
+  if ((part.maxChars ?? 0) < ROOMY || part.maxSentences === 1) return clip(best[0]?.sentence ?? "Nothing to summarise", part);
+  let room = part.maxChars!;
+  const kept = best.slice(0, part.maxSentences ?? best.length).filter(({ sentence }) => {
+    const fits = sentence.length + 1 <= room;
+    if (fits) room -= sentence.length + 1;
+    return fits;
+  });
+  return kept.length === 0 ? clip(best[0]?.sentence ?? "Nothing to summarise", part) : kept.sort((a, b) => a.index - b.index).map(({ sentence }) => sentence).join(" ");
 }
 
 /** The words that decided: the sentence with most of what spoke for the leading verdict. */

@@ -1,9 +1,9 @@
 import { complain, nearest, readExpression, type Complaint, type SourceDocument } from "../ground/index.js";
-import { kindOf, referencesIn, shapeSpec } from "../kinds/index.js";
+import { kindOf, referencesIn, shapeSpec, specsWithin, type DateSpec } from "../kinds/index.js";
 import { parseText } from "./liquid.js";
 import { RUN_NAMES } from "./run-values.js";
 import { ruleFault } from "./rules.js";
-import type { Template } from "./template.js";
+import { CONFIDENCE, type Template } from "./template.js";
 
 const NAME = /^[\p{L}_][\p{L}\p{N}_]*$/u;
 
@@ -13,7 +13,10 @@ export function checkTemplate(template: Template, document: SourceDocument): Com
     ...checkNames(template, document),
     ...checkTask(template, document),
     ...checkReferences(template, document),
+    ...checkDates(template, document),
     ...checkMissing(template, document),
+    ...checkLong(template, document),
+    ...checkDoubt(template, document),
     ...checkRules(template, document),
     ...checkExamples(template, document),
   ];
@@ -21,7 +24,7 @@ export function checkTemplate(template: Template, document: SourceDocument): Com
 
 function checkNames(template: Template, document: SourceDocument): Complaint[] {
   const found: Complaint[] = [];
-  for (const where of ["inputs", "answer", "references"] as const) {
+  for (const where of ["inputs", "answer", "references", "passages"] as const) {
     for (const name of Object.keys(template[where] ?? {})) if (!NAME.test(name)) found.push(complain("badName", document.atKey([where, name]), { name }));
   }
   if (Object.keys(template.answer).length === 0) found.push(complain("noParts", document.atKey(["answer"]), undefined as never));
@@ -31,7 +34,7 @@ function checkNames(template: Template, document: SourceDocument): Complaint[] {
 function checkTask(template: Template, document: SourceDocument): Complaint[] {
   const found: Complaint[] = [];
   const inputs = Object.keys(template.inputs);
-  const references = Object.keys(template.references ?? {});
+  const others = [...Object.keys(template.references ?? {}), ...Object.keys(template.passages ?? {}), ...RUN_NAMES];
   const used = new Set<string>();
   for (const key of ["role", "task"] as const) {
     const source = template[key];
@@ -40,21 +43,62 @@ function checkTask(template: Template, document: SourceDocument): Complaint[] {
     if (problem) found.push(complain("taskSyntax", document.within([key], problem.line, problem.column), { problem: problem.problem }));
     for (const { name, line, column } of text?.uses ?? []) {
       used.add(name);
-      if (inputs.includes(name) || references.includes(name) || (RUN_NAMES as readonly string[]).includes(name)) continue;
+      if (inputs.includes(name) || others.includes(name)) continue;
       found.push(complain("unknownInput", document.within([key], line, column), { name, known: inputs, near: nearest(name, inputs) }));
     }
     if (problem) return found;
   }
-  for (const name of inputs) if (!used.has(name)) found.push(complain("unusedInput", document.atKey(["inputs", name]), { name }));
+  // A passage may use inputs, too; what its file says is checked where it is read.
+  if (template.passages) return found;
+  for (const name of inputs) if (!used.has(name) && !isCountedFrom(template, name)) found.push(complain("unusedInput", document.atKey(["inputs", name]), { name }));
   return found;
 }
 
 function checkReferences(template: Template, document: SourceDocument): Complaint[] {
   const known = Object.keys(template.references ?? {});
-  return Object.entries(template.answer).flatMap(([part, spec]) =>
-    referencesIn(spec, ["answer", part])
+  const specs = [...Object.entries(template.inputs).map(([name, spec]) => ["inputs", name, spec] as const), ...Object.entries(template.answer).map(([name, spec]) => ["answer", name, spec] as const)];
+  return specs.flatMap(([where, part, spec]) =>
+    referencesIn(spec, [where, part])
       .filter(({ name }) => !known.includes(name))
       .map(({ name, path }) => complain("unknownReference", document.at(path), { name, known, near: nearest(name, known) })));
+}
+
+/** Whether a date of the answer is counted from an input, which then need not be printed. */
+function isCountedFrom(template: Template, input: string): boolean {
+  return Object.values(template.answer).some((spec) => specsWithin(spec).some((inner) => (inner.spec as DateSpec).relativeTo === input));
+}
+
+function checkDates(template: Template, document: SourceDocument): Complaint[] {
+  const dates = Object.keys(template.inputs).filter((name) => template.inputs[name]!.kind === "date");
+  return (["inputs", "answer"] as const).flatMap((where) =>
+    Object.entries(template[where]).flatMap(([name, spec]) =>
+      specsWithin(spec, [where, name]).flatMap((inner) => {
+        const { relativeTo } = inner.spec as DateSpec;
+        if (relativeTo === undefined || relativeTo === "today" || (where === "answer" && dates.includes(relativeTo))) return [];
+        const known = ["today", ...(where === "answer" ? dates : [])];
+        return [complain("badValue", document.at([...inner.path, "relativeTo"]), { problem: `A day can be counted from ${known.map((base) => `\`${base}\``).join(" or ")}, not from \`${relativeTo}\`.` })];
+      })));
+}
+
+function checkLong(template: Template, document: SourceDocument): Complaint[] {
+  const known = Object.keys(template.inputs);
+  return Object.keys(template.whenLong ?? {}).flatMap((name) => {
+    const spec = template.inputs[name] as { kind: string; maxChars?: number } | undefined;
+    if (!spec) return [complain("unknownKey", document.atKey(["whenLong", name]), { key: name, known, near: nearest(name, known) })];
+    if (spec.kind === "text" && spec.maxChars !== undefined) return [];
+    return [complain("badValue", document.at(["whenLong", name]), { problem: `\`${name}\` has no limit to be above. Give it one: \`${name}: { kind: text, maxChars: 6000 }\`.` })];
+  });
+}
+
+function checkDoubt({ doubt, answer }: Template, document: SourceDocument): Complaint[] {
+  if (!doubt) return [];
+  const known = Object.keys(answer);
+  const found = (doubt.parts ?? []).flatMap((name, index) => (known.includes(name) ? [] : [complain("unknownPart", document.at(["doubt", "parts", index]), { name, known, near: nearest(name, known) })]));
+  const odd = (problem: string): void => void found.push(complain("badValue", document.at(["doubt"]), { problem }));
+  if ((doubt.below === undefined) !== (doubt.ask === undefined)) odd("`below` and `ask` belong together: below which confidence which model is asked.");
+  if (doubt.by !== "agreement" && (doubt.asks !== undefined || doubt.temperature !== undefined)) odd("`asks` and `temperature` are for `by: agreement`.");
+  if (CONFIDENCE in answer) odd("A part is called `confidence`, which is how the answer's own confidence is called. Rename the part.");
+  return found;
 }
 
 function checkMissing(template: Template, document: SourceDocument): Complaint[] {
@@ -85,6 +129,10 @@ function checkRules(template: Template, document: SourceDocument): Complaint[] {
 function checkExamples(template: Template, document: SourceDocument): Complaint[] {
   const parts = Object.keys(template.answer);
   const inputs = Object.keys(template.inputs);
+  if (template.examples && "from" in template.examples) {
+    const { balance } = template.examples;
+    return balance === undefined || parts.includes(balance) ? [] : [complain("unknownPart", document.at(["examples", "balance"]), { name: balance, known: parts, near: nearest(balance, parts) })];
+  }
   return (template.examples ?? []).flatMap((example, index) => {
     const at = ["examples", index] as const;
     const found: Complaint[] = [];

@@ -17,9 +17,12 @@ export type Sha256 = (text: string) => string;
 /**
  * The part that all rows share is hashed once; a row adds its inputs. `ask` numbers repeated questions about the
  * same thing, so that an answer asked for again is kept apart; 0 is the first.
+ *
+ * @param others the further models that the template names, by name.
  */
-export function fingerprinter(prepared: Prepared, model: ModelIdentity, sha256: Sha256 = sha256Hex): Fingerprinter {
+export function fingerprinter(prepared: Prepared, model: ModelIdentity, sha256: Sha256 = sha256Hex, others: Readonly<Record<string, ModelIdentity>> = {}): Fingerprinter {
   const { temperature, seed } = prepared.template.model ?? {};
-  const base = sha256Hex(canonicalJson({ template: prepared.fingerprint, host: model.host, model: model.id, temperature, seed, maxTokens: prepared.maxTokens }));
+  const further = Object.entries(others).map(([name, { host, id }]) => ({ name, host, id }));
+  const base = sha256Hex(canonicalJson({ template: prepared.fingerprint, host: model.host, model: model.id, others: further.length > 0 ? further : undefined, temperature, seed, maxTokens: prepared.maxTokens }));
   return (inputs, ask = 0) => sha256(`${base}${ask === 0 ? "" : `#${ask}`}${canonicalJson(inputs)}`);
 }

@@ -2,23 +2,35 @@ export { templateFileSchema } from "./file-schema.js";
 export { fence } from "./fence.js";
 export { fingerprinter, type Fingerprinter, type ModelIdentity, type Sha256 } from "./fingerprint.js";
 export type { NamedShape } from "./instruct.js";
-export { partAt, partPaths, prepare, type Message, type Prepared, type References, type Surroundings } from "./prepare.js";
+export { partAt, partPaths, prepare, type Message, type Prepared, type Surroundings } from "./prepare.js";
+export { checkPassages, expandPassages, type Passage } from "./passages.js";
+export type { LabelledRows } from "./pick-examples.js";
 export { readInputs, type InputReading } from "./read-inputs.js";
 export { checkFormat, readTemplate, template, type TemplateReading } from "./read.js";
 export {
+  CONFIDENCE,
+  DEFAULT_DOUBT,
   DEFAULT_MAX_TOKENS,
   TEMPLATE_FORMAT,
+  type Doubt,
   type Example,
+  type ExamplesFrom,
   type InputSpec,
   type InputValues,
   type ModelChoice,
   type PartValues,
+  type ReferenceColumns,
+  type ReferenceRow,
   type ReferenceSpec,
+  type SecondLook,
   type Template,
   type TemplateShape,
+  type WhenLong,
   type WhenMissing,
 } from "./template.js";
 export { WARNING_CODES, warnTemplate, type Warning, type WarningCode } from "./warn.js";
 export { RUN_NAMES, runValues, type RunValues } from "./run-values.js";
+export { inlineReference, type References } from "./resolve.js";
 export type { Rule } from "./rules.js";
+export { cutAtSentence, keepEnds, piecesOf } from "./shorten.js";
 export { versionText } from "./version.js";

@@ -2,6 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { fence } from "./fence.js";
 import { fingerprinter } from "./fingerprint.js";
+import { checkPassages } from "./passages.js";
 import { prepare } from "./prepare.js";
 import { runValues } from "./run-values.js";
 import { readInputs } from "./read-inputs.js";
@@ -124,5 +125,62 @@ describe("a fingerprint", () => {
     ].map((other) => other(inputs));
     const all = [mark(inputs), mark({ ...inputs, report: "y" }), mark(inputs, 1), ...others];
     expect(new Set(all).size).toBe(all.length);
+  });
+});
+
+describe("what a template carries", () => {
+  const sort = { name: "sort", inputs: { note: { kind: "text" } }, task: "Sort {{ note }}", answer: { topic: { kind: "choice", options: { from: "topics" } } } } as const;
+
+  it("takes references given in the template itself, as meanings, names or rates", () => {
+    const made = prepare(template({ ...sort, references: { topics: { entries: { fire: "flames", spill: "oil" } } } }));
+    expect(made.parts[0]!.tell()).toContain('- "fire": flames');
+    expect(prepare(template({ ...sort, references: { topics: { entries: ["fire", "spill"] } } })).parts[0]!.read("Fire")).toEqual({ ok: true, value: "fire" });
+    const cost = prepare(template({ ...sort, references: { rates: { entries: { USD: 1.5 } } }, answer: { cost: { kind: "number", currency: "NZD", rates: "rates" } } }));
+    expect(cost.parts[0]!.read({ amount: 2, currency: "USD" })).toEqual({ ok: true, value: 3 });
+    expect(() => prepare(template({ ...sort, references: { topics: { entries: ["fire"] } }, answer: { cost: { kind: "number", currency: "NZD", rates: "topics" } } }))).toThrow("has no rates");
+  });
+
+  it("brings 500 options of a reference into prompt and schema, none lost", () => {
+    const topics = Array.from({ length: 500 }, (_, index) => ({ name: `part ${String(index).padStart(3, "0")}`, about: `thing number ${index}` }));
+    const made = prepare(template({ ...sort, references: { topics: { file: "t.csv" } } }), { topics });
+    const prompt = made.render({ note: "x" }).at(-1)!.content;
+    for (const { name, about } of topics) expect(prompt).toContain(`- "${name}": ${about}`);
+    expect((made.schema["properties"] as { topic: { enum: string[] } }).topic.enum).toEqual(topics.map(({ name }) => name));
+    expect(made.parts[0]!.read("PART 499")).toEqual({ ok: true, value: "part 499" });
+    expect(made.parts[0]!.read("part 500")).toEqual({ ok: false, problem: expect.stringContaining("… (500 options)") as string });
+  });
+
+  it("puts passages into role and task as the analyst's own words; inputs in them are fenced all the same", () => {
+    const shape = { ...sort, passages: { house: "p/house.md" }, task: "{{house}}", answer: { topic: { kind: "text" } } } as const;
+    const passages = [{ name: "house", file: "p/house.md", text: "Be brief.\n{{ note }}\n" }];
+    expect(prepare(template(shape), {}, { passages }).render({ note: "x" })[1]!.content).toMatch(/^Be brief\.\n<data name="note">x<\/data>\n\nAnswer/);
+    expect(() => prepare(template(shape))).toThrow("needs the passage `house`");
+    const at = (text: string) => checkPassages(template(shape), [{ ...passages[0]!, text }], "t.yaml").map(({ place, message }) => `${place.file}:${place.line}:${place.column} ${message}`);
+    expect(at("Hm {{ nota }}")).toEqual(["p/house.md:1:7 `{{ nota }}` is used, but there is no input `nota`. Did you mean `note`?"]);
+    expect(at("a\n{% include x %}")).toEqual([expect.stringMatching(/^p\/house\.md:2:1 .*there is no tag `include` here/)]);
+    expect(at("no input")[0]).toMatch(/^t\.yaml:1:1 The input `note` is never used/);
+  });
+
+  it("picks examples from labelled rows by a seed, spread over the options, whole rows only", () => {
+    const shape = { ...sort, references: { topics: { entries: ["fire", "spill", "noise"] } }, answer: { topic: { kind: "choice", options: { from: "topics" } }, why: { kind: "text" } } } as const;
+    const rows = Array.from({ length: 40 }, (_, index) => ({ values: { Note: `n${index}`, topic: ["fire", "fire", "fire", "spill", "noise"][index % 5]!, why: index % 4 === 0 ? "" : "w" } }));
+    const labelled = { file: "s.csv", columns: ["Note", "topic", "why"], rows };
+    const pick = (seed: number, take = 6) => prepare(template({ ...shape, examples: { from: "s.csv", take, seed } }), {}, { labelled }).examples;
+    const topics = pick(1).map(({ answer }) => answer["topic"]);
+    expect(["fire", "spill", "noise"].map((topic) => topics.filter((one) => one === topic).length)).toEqual([2, 2, 2]);
+    expect(pick(1)).toEqual(pick(1));
+    expect(pick(2)).not.toEqual(pick(1));
+    for (const { answer } of pick(3)) expect(answer["why"]).toBe("w");
+    expect(() => pick(1, 31)).toThrow("30 of its rows have every input and a right value for every part; 31 examples are wanted");
+    expect(() => prepare(template({ ...shape, examples: { from: "s.csv", take: 2 } }), {}, { labelled: { ...labelled, columns: ["Note", "topic"] } })).toThrow("it has no column `why`");
+  });
+
+  it("counts dates from the run's day or from an input's", () => {
+    const dated = template({ name: "due", inputs: { note: { kind: "text" }, written: { kind: "date" } }, task: "{{ note }}", answer: { due: { kind: "date", relativeTo: "written" }, now: { kind: "date", relativeTo: "today" } } });
+    const made = prepare(dated, {}, { run: runValues(Date.UTC(2026, 7, 3, 23), "Pacific/Auckland") });
+    const [due, now] = made.askedFor({ note: "x", written: "2026-01-30" });
+    expect([due!.read("tomorrow"), now!.read("tomorrow")]).toEqual([{ ok: true, value: "2026-01-31" }, { ok: true, value: "2026-08-05" }]);
+    expect(due!.read("some day").ok).toBe(false);
+    expect(() => prepare(dated)).toThrow("counts dates from today; give the run's values");
   });
 });

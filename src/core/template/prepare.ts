@@ -1,11 +1,14 @@
 import { canonicalJson, sha256Hex, YoroshiError, type Json } from "../ground/index.js";
-import { kindOf, mapChoices, referenceOf, shapeSpec, type AnySpec, type Option } from "../kinds/index.js";
+import { kindOf, shapeSpec, specsWithin, type AnySpec, type DateSpec } from "../kinds/index.js";
 import { FENCE_NOTE } from "./fence.js";
 import { tellAnswer, type NamedShape } from "./instruct.js";
 import { parseText, type ParsedText } from "./liquid.js";
+import { expandPassages, type Passage } from "./passages.js";
+import { pickExamples, type LabelledRows } from "./pick-examples.js";
+import { datedSpec, inlineReference, resolveSpec, type References } from "./resolve.js";
 import { rulesCheck } from "./rules.js";
 import { RUN_NAMES, type RunValues } from "./run-values.js";
-import { DEFAULT_MAX_TOKENS, type Template, type TemplateShape } from "./template.js";
+import { CONFIDENCE, DEFAULT_MAX_TOKENS, type Example, type Template, type TemplateShape } from "./template.js";
 
 /** One turn of a conversation with a model. */
 export interface Message {
@@ -18,6 +21,10 @@ export interface Prepared<Inputs = Record<string, Json>, Parts = Record<string, 
   readonly template: Template<Inputs, Parts>;
   readonly inputs: readonly NamedShape[];
   readonly parts: readonly NamedShape[];
+  /** What a reply about a row must have: the parts, dates counted from the row's own day, and the confidence where the model states it. */
+  askedFor(inputs: Readonly<Record<string, Json | undefined>>): readonly NamedShape[];
+  /** The examples that the prompt carries, also those picked from a file. */
+  readonly examples: readonly Example[];
   /** The JSON Schema of the whole answer. */
   readonly schema: Record<string, Json>;
   readonly maxTokens: number;
@@ -33,11 +40,12 @@ export interface Prepared<Inputs = Record<string, Json>, Parts = Record<string, 
 export interface Surroundings {
   /** The documents that the template's `background` names, in its order. */
   readonly background?: readonly { readonly name: string; readonly text: string }[] | undefined;
+  /** The texts that the template's `passages` name. */
+  readonly passages?: readonly Passage[] | undefined;
+  /** The file that the template's `examples` are taken from. */
+  readonly labelled?: LabelledRows | undefined;
   readonly run?: RunValues | undefined;
 }
-
-/** Rows of the references that a template names. */
-export type References = Readonly<Record<string, readonly Option[]>>;
 
 /** Changes when the way prompts are built changes, so that answers to differently built prompts are told apart. */
 const PROMPT_FORMAT = 1;
@@ -45,49 +53,85 @@ const PROMPT_FORMAT = 1;
 /**
  * Makes a template ready to be asked.
  *
- * @throws YoroshiError `misuse` when a reference that the template names is not given or empty.
+ * @param references rows of the references that are read from files; those in the template itself are known.
+ * @throws YoroshiError `misuse` when a reference, background, passage or value that the template needs is not given,
+ * `samplesUnfit` when examples cannot be taken from their file.
  */
 export function prepare<Inputs, Parts>(template: Template<Inputs, Parts>, references: References = {}, surroundings: Surroundings = {}): Prepared<Inputs, Parts> {
-  const names = Object.keys(template.references ?? {});
-  for (const name of names) if (!references[name]) throw new YoroshiError("misuse", { problem: `The template ${template.name} needs the reference \`${name}\`.` });
-  const { background = [] } = surroundings;
+  const known = referencesOf(template, references);
+  const { background = [], labelled } = surroundings;
   for (const file of template.background ?? []) {
     if (!background.some((document) => document.name === file)) throw new YoroshiError("misuse", { problem: `The template ${template.name} needs the background \`${file}\`.` });
   }
-  const run = usedRunValues(template, surroundings.run);
+  const whole = expandPassages<TemplateShape>(template, surroundings.passages);
+  const run = usedRunValues(whole, surroundings.run);
   const shaped = (specs: Readonly<Record<string, AnySpec>>): NamedShape[] =>
-    Object.entries(specs).map(([name, spec]) => ({ name, ...shapeSpec(resolve(spec, references, template.name), kindOf) }));
+    Object.entries(specs).map(([name, spec]) => ({ name, ...shapeSpec(resolveSpec(spec, known, surroundings.run, template.name), kindOf) }));
   const parts = shaped(template.answer);
   const inputs = shaped(template.inputs);
+  const asked = template.doubt?.by === "stated" ? [...parts, STATED_CONFIDENCE] : parts;
   const schema: Record<string, Json> = {
     type: "object",
-    properties: Object.fromEntries(parts.map((part) => [part.name, part.jsonSchema()])),
-    required: parts.map((part) => part.name),
+    properties: Object.fromEntries(asked.map((part) => [part.name, part.jsonSchema()])),
+    required: asked.map((part) => part.name),
     additionalProperties: false,
   };
-  const prompt = promptOf(template, parts, references, background, run);
+  const examples = examplesOf(template, inputs, parts, labelled);
+  const isCounted = asked.some((part) => specsWithin(part.spec).some(({ spec }) => isDateFromInput(spec)));
   return {
     template,
     inputs,
     parts,
+    askedFor: isCounted ? (values) => asked.map((part) => ({ name: part.name, ...shapeSpec(datedSpec(part.spec, values), kindOf) })) : () => asked,
+    examples,
     schema,
     maxTokens: template.model?.maxTokens ?? DEFAULT_MAX_TOKENS,
     brokenRules: rulesCheck(template.rules ?? []),
     fingerprint: sha256Hex(canonicalJson({
       prompt: PROMPT_FORMAT,
-      role: template.role,
-      task: template.task,
+      role: whole.role,
+      task: whole.task,
       inputs: template.inputs,
       answer: Object.fromEntries(parts.map((part) => [part.name, part.spec])),
       order: parts.map((part) => part.name),
-      examples: template.examples,
+      examples: template.examples && examples,
       rules: template.rules,
+      whenLong: template.whenLong,
+      secondLook: template.secondLook,
+      doubt: template.doubt,
       background: background.length > 0 ? background : undefined,
       run: Object.keys(run).length > 0 ? run : undefined,
-      references: Object.fromEntries(names.map((name) => [name, references[name]])),
+      references: known,
     })),
-    render: prompt,
+    render: promptOf(whole, parts, asked, examples, known, background, run),
   };
+}
+
+/** Asked for last, so that the answer stands before the model says how sure it is. */
+const STATED_CONFIDENCE: NamedShape = {
+  name: CONFIDENCE,
+  ...shapeSpec({ kind: "number", from: 0, to: 1, about: "How sure you are that all of the above is right, 1 being certain" } as AnySpec, kindOf),
+};
+/** What the examples say of their own confidence: they are right, yet "certain" would be copied. */
+const EXAMPLE_CONFIDENCE = 0.9;
+
+const isDateFromInput = (spec: AnySpec): boolean => spec.kind === "date" && (spec as DateSpec).relativeTo !== undefined && (spec as DateSpec).relativeTo !== "today";
+
+function referencesOf(template: TemplateShape, given: References): References {
+  return Object.fromEntries(
+    Object.entries(template.references ?? {}).map(([name, spec]) => {
+      const rows = inlineReference(spec) ?? given[name];
+      if (!rows) throw new YoroshiError("misuse", { problem: `The template ${template.name} needs the reference \`${name}\`.` });
+      return [name, rows];
+    }),
+  );
+}
+
+function examplesOf(template: TemplateShape, inputs: readonly NamedShape[], parts: readonly NamedShape[], labelled: LabelledRows | undefined): readonly Example[] {
+  const { examples = [] } = template;
+  if (!("from" in examples)) return examples;
+  if (!labelled) throw new YoroshiError("misuse", { problem: `The template ${template.name} takes examples from ${examples.from}; give its rows.` });
+  return pickExamples(template, inputs, parts, examples, labelled);
 }
 
 /** The part at a path: `hazard`, or inside a record `contact.email`. `undefined` where there is none. */
@@ -104,16 +148,6 @@ export function partPaths(answer: Readonly<Record<string, AnySpec>>): string[] {
   return Object.entries(answer).flatMap(([name, spec]) => [name, ...partPaths((spec as { parts?: Record<string, AnySpec> }).parts ?? {}).map((inner) => `${name}.${inner}`)]);
 }
 
-function resolve(spec: AnySpec, references: References, template: string): AnySpec {
-  return mapChoices(spec, (choice) => {
-    const from = referenceOf(choice);
-    if (from === undefined) return choice;
-    const rows = references[from] ?? [];
-    if (rows.length === 0) throw new YoroshiError("misuse", { problem: `The reference \`${from}\` of the template ${template} has no rows, so there is nothing to choose from.` });
-    return { ...choice, resolved: rows } as AnySpec;
-  });
-}
-
 /** The run's values that the template's text uses; only these decide an answer. */
 function usedRunValues(template: TemplateShape, run: RunValues | undefined): Partial<RunValues> {
   const uses = [template.role ?? "", template.task].flatMap((text) => parseText(text).text?.uses.map((use) => use.name) ?? []);
@@ -125,6 +159,8 @@ function usedRunValues(template: TemplateShape, run: RunValues | undefined): Par
 function promptOf(
   template: TemplateShape,
   parts: readonly NamedShape[],
+  asked: readonly NamedShape[],
+  given: readonly Example[],
   references: References,
   background: NonNullable<Surroundings["background"]>,
   run: Partial<RunValues>,
@@ -133,12 +169,13 @@ function promptOf(
   const documents = background.map(({ name, text }) => `Background: ${name}\n${text.trim()}`);
   const role = template.role ? parsed(template.role, trusted) : undefined;
   const task = parsed(template.task, trusted);
-  const answer = tellAnswer(parts, template.rules);
+  const answer = tellAnswer(asked, template.rules);
   const scopeOf = (inputs: Readonly<Record<string, unknown>>): Record<string, unknown> => ({ ...references, ...run, ...inputs });
   const turn = (inputs: Readonly<Record<string, unknown>>): string => task.render(scopeOf(inputs)).trim();
-  const examples: Message[] = (template.examples ?? []).flatMap((example) => [
+  const confidence = asked.length > parts.length ? { [CONFIDENCE]: EXAMPLE_CONFIDENCE } : {};
+  const examples: Message[] = given.flatMap((example) => [
     { role: "user" as const, content: turn(example.inputs) },
-    { role: "assistant" as const, content: JSON.stringify(Object.fromEntries(parts.map((part) => [part.name, example.answer[part.name]]))) },
+    { role: "assistant" as const, content: JSON.stringify({ ...Object.fromEntries(parts.map((part) => [part.name, example.answer[part.name]])), ...confidence }) },
   ]);
   return (inputs) => [
     { role: "system", content: [role?.render(scopeOf(inputs)).trim(), ...documents, FENCE_NOTE].filter(Boolean).join("\n\n") },

@@ -1,41 +1,61 @@
 import { countChars, groupDigits, type Json } from "../ground/index.js";
-import type { Prepared } from "./prepare.js";
-import type { InputSpec } from "./template.js";
+import type { NamedShape } from "./instruct.js";
+import { cutAtSentence, keepEnds } from "./shorten.js";
+import type { InputSpec, TemplateShape } from "./template.js";
 
 /** A row's typed inputs, or the reason why the row cannot be asked. */
 export type InputReading =
-  | { readonly state: "ready"; readonly inputs: Readonly<Record<string, Json>> }
+  | {
+      readonly state: "ready";
+      readonly inputs: Readonly<Record<string, Json>>;
+      /** What was left out of long inputs, by input; see `whenLong`. */
+      readonly shortened?: Readonly<Record<string, string>> | undefined;
+    }
   | { readonly state: "missing" | "unfit"; readonly reason: string };
 
-function isMissing({ template }: Prepared, cell: string): boolean {
+/** What of a prepared template reading a row's inputs needs. */
+interface Reader {
+  readonly inputs: readonly NamedShape[];
+  readonly template: Pick<TemplateShape, "missingWords" | "whenMissing" | "whenLong">;
+}
+
+function isMissing({ template }: Reader, cell: string): boolean {
   const word = cell.trim().toLowerCase();
   return word === "" || (template.missingWords?.some((missing) => missing.toLowerCase() === word) ?? false);
 }
 
 /**
  * Turns cells of a row into a template's typed inputs. A missing required input declines the row (unless the template
- * says otherwise), an input outside its kind or above its limit makes it unfit. Reasons never quote the cell.
+ * says otherwise), an input outside its kind makes it unfit; one above its limit, too, or it is shortened as the
+ * template says. Reasons never quote the cell.
  */
-export function readInputs(prepared: Prepared, cells: Readonly<Record<string, string | null | undefined>>): InputReading {
+export function readInputs(reader: Reader, cells: Readonly<Record<string, string | null | undefined>>): InputReading {
   const inputs: Record<string, Json> = {};
-  for (const input of prepared.inputs) {
-    const cell = cells[input.name];
-    if (cell === null || cell === undefined || isMissing(prepared, cell)) {
+  let shortened: Record<string, string> | undefined;
+  for (const input of reader.inputs) {
+    const { name } = input;
+    const cell = cells[name];
+    if (cell === null || cell === undefined || isMissing(reader, cell)) {
       const spec = input.spec as InputSpec;
-      const way = prepared.template.whenMissing?.[input.name] ?? (spec.required === false ? "proceed" : "decline");
-      if (way === "decline") return { state: "missing", reason: `${input.name} is ${cell?.trim() ? "missing" : "blank"}` };
+      const way = reader.template.whenMissing?.[name] ?? (spec.required === false ? "proceed" : "decline");
+      if (way === "decline") return { state: "missing", reason: `${name} is ${cell?.trim() ? "missing" : "blank"}` };
       if (typeof way === "object" && "decline" in way) return { state: "missing", reason: way.decline };
-      inputs[input.name] = typeof way === "object" ? way.use : null;
+      inputs[name] = typeof way === "object" ? way.use : null;
       continue;
     }
     const reading = input.fromCell(cell);
-    if (!reading.ok) return { state: "unfit", reason: `${input.name} ${reading.problem}` };
-    const maxChars = (input.spec as { maxChars?: number }).maxChars;
-    if (maxChars !== undefined && cell.length > maxChars) {
-      const chars = countChars(cell);
-      if (chars > maxChars) return { state: "unfit", reason: `${input.name} has ${groupDigits(chars)} characters, at most ${groupDigits(maxChars)} are allowed` };
-    }
-    inputs[input.name] = reading.value;
+    if (!reading.ok) return { state: "unfit", reason: `${name} ${reading.problem}` };
+    inputs[name] = reading.value;
+    const { maxChars } = input.spec as { maxChars?: number };
+    if (maxChars === undefined || cell.length <= maxChars) continue;
+    const chars = countChars(cell);
+    if (chars <= maxChars) continue;
+    const way = reader.template.whenLong?.[name] ?? "decline";
+    if (way === "decline") return { state: "unfit", reason: `${name} has ${groupDigits(chars)} characters, at most ${groupDigits(maxChars)} are allowed` };
+    if (way === "condense") continue; // by a model, when the row is asked
+    const { text, note } = way === "cut" ? cutAtSentence(cell, maxChars) : keepEnds(cell, maxChars);
+    inputs[name] = text;
+    (shortened ??= {})[name] = note;
   }
-  return { state: "ready", inputs };
+  return { state: "ready", inputs, shortened };
 }

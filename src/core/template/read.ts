@@ -2,7 +2,7 @@ import * as z from "zod";
 import { checkShape, complain, documentOf, nearest, readDocument, YoroshiError, type Complaint, type SourceDocument } from "../ground/index.js";
 import { hasKind, kindNames, kindOf, specSchema, specsInside, type AnySpec } from "../kinds/index.js";
 import { checkTemplate } from "./check.js";
-import { TEMPLATE_FORMAT, type InputSpec, type InputValues, type PartValues, type Template, type TemplateShape } from "./template.js";
+import { TEMPLATE_FORMAT, WHEN_LONG, type WhenLong, type InputSpec, type InputValues, type PartValues, type Template, type TemplateShape } from "./template.js";
 
 const anything = z.unknown();
 const specs = z.record(z.string(), z.looseObject({ kind: z.string() }));
@@ -15,8 +15,15 @@ export const templateFile = z.strictObject({
   tags: z.array(z.string()).optional(),
   inputs: specs,
   references: z
-    .record(z.string(), z.strictObject({ file: z.string(), columns: z.strictObject({ name: z.string(), about: z.string().optional() }).optional() }))
+    .record(
+      z.string(),
+      z.union(
+        [z.strictObject({ file: z.string(), columns: z.object({ name: z.string() }).catchall(z.string()).optional() }), z.strictObject({ entries: z.union([z.array(z.string().min(1)).min(1), z.record(z.string(), z.union([z.string(), z.number()]))]) })],
+        "Expected `{ file: <CSV file> }` or `{ entries: <map or list> }`.",
+      ),
+    )
     .optional(),
+  passages: z.record(z.string(), z.string().min(1)).optional(),
   background: z.array(z.string().min(1)).optional(),
   role: z.string().optional(),
   task: z.string().min(1, "The task is empty."),
@@ -43,7 +50,24 @@ export const templateFile = z.strictObject({
       }),
     )
     .optional(),
-  examples: z.array(z.strictObject({ inputs: z.record(z.string(), anything), answer: z.record(z.string(), anything) })).optional(),
+  whenLong: z.record(z.string(), z.enum(WHEN_LONG as [WhenLong, ...WhenLong[]], `Expected one of ${WHEN_LONG.join(", ")}.`)).optional(),
+  examples: z
+    .union([
+      z.array(z.strictObject({ inputs: z.record(z.string(), anything), answer: z.record(z.string(), anything) })),
+      z.strictObject({ from: z.string().min(1), take: z.int().min(1).max(50), seed: z.int().optional(), balance: z.string().optional() }),
+    ])
+    .optional(),
+  secondLook: z.strictObject({ checks: z.array(z.string().min(1)).min(1), use: z.string().optional() }).optional(),
+  doubt: z
+    .strictObject({
+      by: z.enum(["agreement", "logProbabilities", "stated"], "Expected agreement, logProbabilities or stated."),
+      asks: z.int().min(2).max(9).optional(),
+      temperature: z.number().positive().max(2).optional(),
+      parts: z.array(z.string()).min(1).optional(),
+      below: z.number().gt(0).max(1).optional(),
+      ask: z.string().optional(),
+    })
+    .optional(),
   model: z
     .strictObject({
       use: z.string().optional(),
@@ -125,6 +149,7 @@ function checkSpec(spec: unknown, path: (string | number)[], document: SourceDoc
     return [complain("unknownKind", document.at([...path, "kind"]), { kind: kindName, known: kindNames, near: nearest(kindName, kindNames) })];
   }
   const kind = kindOf(kindName);
+  if (kind.inputOnly && !isInput) return [complain("badValue", document.at([...path, "kind"]), { problem: `Only an input can be of the kind \`${kindName}\`, not a part of the answer.` })];
   const { options, ...others } = spec as { options?: unknown };
   // `options: { from: name }` reads a reference; any other map of options is meanings.
   const fromReference = FROM_REFERENCE.safeParse(options).success;

@@ -4,8 +4,8 @@ import { template } from "./read.js";
 
 const made = template({
   name: "typed",
-  inputs: { note: { kind: "text" }, count: { kind: "number", required: false } },
-  task: "{{ note }} {{ count }}",
+  inputs: { note: { kind: "text" }, count: { kind: "number", required: false }, thread: { kind: "rows", required: false, columns: { at: "date", level: { kind: "score", from: 1, to: 3 } } } },
+  task: "{{ note }} {{ count }} {{ thread }}",
   answer: {
     tone: { kind: "choice", options: ["calm", "upset"], otherwise: "unclear" },
     topic: { kind: "choice", options: { fire: "flames", spill: "oil" } },
@@ -23,7 +23,7 @@ const made = template({
 test("inputs and parts are inferred", async () => {
   type Inputs = NonNullable<typeof made.types>["inputs"];
   type Parts = NonNullable<typeof made.types>["parts"];
-  expectTypeOf<Inputs>().toEqualTypeOf<{ note: string; count?: number | null }>();
+  expectTypeOf<Inputs>().toEqualTypeOf<{ note: string; count?: number | null; thread?: { at: string | null; level: number | null }[] | null }>();
   expectTypeOf<Parts["tone"]>().toEqualTypeOf<"calm" | "upset" | "unclear">();
   expectTypeOf<Parts["topic"]>().toEqualTypeOf<"fire" | "spill">();
   expectTypeOf<Parts["severity"]>().toEqualTypeOf<number>();

@@ -10,11 +10,32 @@ export interface InputSpec extends AnySpec {
   readonly sample?: Json | undefined;
 }
 
-/** A table of options, terms or facts that the template reads when it is rendered. */
-export interface ReferenceSpec {
-  readonly file: string;
-  /** Which columns hold the name and what it means; default: the first and the second. */
-  readonly columns?: { readonly name: string; readonly about?: string | undefined } | undefined;
+/**
+ * A table of options, terms, rates or facts that the template reads when it is rendered: from a CSV file, or given in
+ * the template itself, as a map from name to meaning (a text) or rate (a number), or as a list of names.
+ */
+export type ReferenceSpec =
+  | {
+      readonly file: string;
+      /** Which columns hold the `name`, what it means (`about`), its `rate`, or other facts; default: name and about, the first and the second. */
+      readonly columns?: ReferenceColumns | undefined;
+    }
+  | { readonly entries: Readonly<Record<string, string | number>> | readonly string[] };
+
+export interface ReferenceColumns {
+  readonly name: string;
+  readonly about?: string | undefined;
+  readonly rate?: string | undefined;
+  readonly [other: string]: string | undefined;
+}
+
+/** One row of a reference. */
+export interface ReferenceRow {
+  readonly name: string;
+  readonly about?: string | undefined;
+  /** How much one unit of it is worth, for currencies. */
+  readonly rate?: number | undefined;
+  readonly [other: string]: string | number | undefined;
 }
 
 /**
@@ -22,6 +43,52 @@ export interface ReferenceSpec {
  * the same, or ask with another value instead.
  */
 export type WhenMissing = "decline" | "proceed" | { readonly decline: string } | { readonly use: Json };
+
+/**
+ * What to do with a text input above its `maxChars`: answer nothing and say so, keep its beginning up to the end of a
+ * sentence, keep head and tail, or have a model condense it in pieces first.
+ */
+export type WhenLong = "decline" | "cut" | "ends" | "condense";
+export const WHEN_LONG: readonly WhenLong[] = ["decline", "cut", "ends", "condense"];
+
+/** Examples taken from a file of labelled rows; those rows are not graded in trials. */
+export interface ExamplesFrom {
+  readonly from: string;
+  /** How many. */
+  readonly take: number;
+  /** Seed of the pick. Default 1. */
+  readonly seed?: number | undefined;
+  /** The part over whose values the examples are spread evenly; default: the first choice, score or yesNo. */
+  readonly balance?: string | undefined;
+}
+
+/** A further request that holds the answer against the analyst's list and may correct it. */
+export interface SecondLook {
+  readonly checks: readonly string[];
+  /** The model that looks; the template's own when not given. */
+  readonly use?: string | undefined;
+}
+
+/**
+ * How sure an answer is, from 0 to 1: the share of `asks` that agree at a temperature, the probabilities of its tokens
+ * where the host gives them, or what the model itself says.
+ */
+export interface Doubt {
+  readonly by: "agreement" | "logProbabilities" | "stated";
+  /** How often to ask, for agreement. Default 3. */
+  readonly asks?: number | undefined;
+  /** The temperature at which to ask, for agreement. Default 0.7. */
+  readonly temperature?: number | undefined;
+  /** The parts that count; default: every choice, choices, score, yesNo, date and number. */
+  readonly parts?: readonly string[] | undefined;
+  /** Below this, the model `ask` is asked instead. */
+  readonly below?: number | undefined;
+  readonly ask?: string | undefined;
+}
+
+export const DEFAULT_DOUBT = { asks: 3, temperature: 0.7 };
+/** The name under which a plan takes an answer's confidence into a column. */
+export const CONFIDENCE = "confidence";
 
 export interface Example {
   readonly inputs: Readonly<Record<string, Json>>;
@@ -45,6 +112,8 @@ export interface TemplateShape {
   readonly references?: Readonly<Record<string, ReferenceSpec>> | undefined;
   /** Files of text or Markdown that every prompt carries, relative to the project. */
   readonly background?: readonly string[] | undefined;
+  /** Pieces of text that several templates share, by name: `{{ house }}` in role or task stands for the file's text. */
+  readonly passages?: Readonly<Record<string, string>> | undefined;
   readonly role?: string | undefined;
   readonly task: string;
   readonly answer: Readonly<Record<string, AnySpec>>;
@@ -52,7 +121,10 @@ export interface TemplateShape {
   readonly missingWords?: readonly string[] | undefined;
   readonly rules?: readonly Rule[] | undefined;
   readonly whenMissing?: Readonly<Record<string, WhenMissing>> | undefined;
-  readonly examples?: readonly Example[] | undefined;
+  readonly whenLong?: Readonly<Record<string, WhenLong>> | undefined;
+  readonly examples?: readonly Example[] | ExamplesFrom | undefined;
+  readonly secondLook?: SecondLook | undefined;
+  readonly doubt?: Doubt | undefined;
   readonly model?: ModelChoice | undefined;
 }
 

@@ -103,3 +103,13 @@ describe("a trial", () => {
     expect(compare(second.parts, first.parts)[0]).toEqual({ part: "topic", rows: 4, difference: 0.25, won: 1, lost: 0, p: 1, beyondChance: false });
   });
 });
+
+it("tells whether the second look helped, and grades no row that the template shows as an example", async () => {
+  const look = prepare(template({ ...prepared.template, secondLook: { checks: ["Oil is a spill."] }, examples: [{ inputs: { note: "oil" }, answer: { why: "oil", topic: "spill", level: 2 } }] } as never)) as unknown as typeof prepared;
+  const answer = (topic: string): string => JSON.stringify({ why: "x", topic, level: 4 });
+  const report = await trial(setup({ prepared: look, model: scriptedModel((request) => answer(request.messages.at(-1)!.content.startsWith("Check your answer") && fenced(request, "note").includes("oil") ? "spill" : "fire")) }));
+  expect(report.examples).toEqual(["b"]);
+  expect(report.samples).toBe(3);
+  expect(report.parts.find(({ part }) => part === "topic")).toMatchObject({ graded: 3, right: 3 });
+  expect(report.secondLook!.find(({ part }) => part === "topic")).toMatchObject({ won: 1, lost: 0, rows: 3 });
+});

@@ -1,15 +1,18 @@
 import { askPrepared, type Answer } from "../answer/index.js";
-import { atOnce, relaySignal, type CancelSignal, type Clock, type Json, type Micros } from "../ground/index.js";
-import type { Ledger } from "../ledger/index.js";
+import { atOnce, canonicalJson, relaySignal, type CancelSignal, type Clock, type Json, type Micros } from "../ground/index.js";
+import { recallFrom, type Ledger } from "../ledger/index.js";
 import { budgeted, budgetFor, paced, retrying, type Model } from "../model/index.js";
 import { fingerprinter, type Prepared } from "../template/index.js";
+import { compare, type PartComparison } from "./compare.js";
 import { grade, type Disagreement, type Graded, type PartGrade } from "./grade.js";
-import type { Samples, UnfitSample } from "./samples.js";
+import type { Sample, Samples, UnfitSample } from "./samples.js";
 
 export interface TrialSetup {
   readonly prepared: Prepared;
   readonly version: number;
   readonly model: Model;
+  /** The models that the template names besides its own, by name. */
+  readonly others?: Readonly<Record<string, Model>> | undefined;
   readonly ledger: Ledger;
   readonly clock: Clock;
   readonly samples: Samples;
@@ -43,6 +46,10 @@ export interface TrialReport {
   readonly tookMs: number;
   readonly parts: readonly PartGrade[];
   readonly disagreements: readonly Disagreement[];
+  /** Whether the second look helped, part by part, where the template has one. */
+  readonly secondLook?: readonly PartComparison[] | undefined;
+  /** Samples that the template carries as examples; they are not graded. */
+  readonly examples: readonly string[];
   readonly unfit: readonly UnfitSample[];
 }
 
@@ -55,16 +62,18 @@ const DEFAULT_AT_ONCE = 8;
  * @throws ModelFailure when the model cannot be used, BudgetSpent when the cap is too small; what was answered is kept.
  */
 export async function trial(setup: TrialSetup, options: TrialOptions = {}): Promise<TrialReport> {
-  const { prepared, ledger, clock, samples } = setup;
+  const { prepared, ledger, clock } = setup;
+  const { samples, examples } = withoutExamples(prepared, setup.samples);
   const began = clock.now();
   const run = `trial-${began.toString(36)}-${Math.floor(clock.random() * 0xffffff).toString(36)}`;
   const { template } = prepared;
   await ledger.startRun({ id: run, kind: "trial", subject: template.name, startedAt: began });
-  const { answers, asked } = await answerAll(setup, options, run);
+  const { answers, asked } = await answerAll({ ...setup, samples }, options, run);
   const graded = samples.samples.map((_, index): Graded => {
     const answer = answers[index]!;
     return answer.state === "answered" ? { parts: answer.parts } : { reason: answer.reason };
   });
+  const grades = grade(prepared, samples.graded, samples.samples, graded);
   const now = answers.filter((_, index) => asked.has(index));
   const report: TrialReport = {
     run,
@@ -82,11 +91,23 @@ export async function trial(setup: TrialSetup, options: TrialOptions = {}): Prom
     worth: sum(answers, (answer) => answer.spent),
     tookMs: clock.now() - began,
     unfit: samples.unfit,
-    ...grade(prepared, samples.graded, samples.samples, graded),
+    examples,
+    ...grades,
+    ...(prepared.template.secondLook ? { secondLook: compare(grades.parts, grade(prepared, samples.graded, samples.samples, answers.map(beforeSecondLook)).parts) } : {}),
   };
   await ledger.endRun({ id: run, endedAt: clock.now(), end: "done", tally: report as unknown as Json });
   await ledger.flush();
   return report;
+}
+
+const beforeSecondLook = (answer: Answer): Graded => (answer.state === "answered" ? { parts: answer.firstParts ?? answer.parts } : { reason: answer.reason });
+
+/** A row that the template shows as an example would grade the model's memory, not its judgement. */
+function withoutExamples(prepared: Prepared, all: Samples): { samples: Samples; examples: string[] } {
+  const shown = new Set(prepared.examples.map((example) => canonicalJson(example.inputs)));
+  const isExample = (sample: Sample): boolean => shown.has(canonicalJson(Object.fromEntries(Object.entries(sample.inputs).filter(([, value]) => value !== null)))) || shown.has(canonicalJson(sample.inputs));
+  if (shown.size === 0) return { samples: all, examples: [] };
+  return { samples: { ...all, samples: all.samples.filter((sample) => !isExample(sample)) }, examples: all.samples.filter(isExample).map(({ id }) => id) };
 }
 
 /** The newest trial of the template with another version on the same samples file, to compare with. */
@@ -98,7 +119,7 @@ export async function earlierTrial(ledger: Ledger, report: TrialReport, version?
 
 async function answerAll(setup: TrialSetup, options: TrialOptions, run: string): Promise<{ answers: Answer[]; asked: Set<number> }> {
   const { prepared, ledger, clock, samples, model } = setup;
-  const fingerprint = fingerprinter(prepared, model);
+  const fingerprint = fingerprinter(prepared, model, undefined, setup.others);
   const marks = samples.samples.map((sample) => fingerprint(sample.inputs));
   const known = await ledger.answers(marks);
   const answers = new Map<string, Answer>();
@@ -108,7 +129,12 @@ async function answerAll(setup: TrialSetup, options: TrialOptions, run: string):
   for (const [index, mark] of marks.entries()) if (!firsts.has(mark)) firsts.set(mark, index);
   const questions = [...firsts].filter(([mark]) => !answers.has(mark));
   const asked = new Set<number>();
-  const layered = retrying(clock)(paced(clock, model.limits)(budgeted(budgetFor(model, options.spendCap))(model)));
+  for (const other of Object.values(setup.others ?? {})) budgetFor(other, options.spendCap);
+  const budget = budgetFor(model, options.spendCap);
+  const layer = (one: Model): Model => retrying(clock)(paced(clock, one.limits)(budgeted(budget)(one)));
+  const layered = layer(model);
+  const others = Object.fromEntries(Object.entries(setup.others ?? {}).map(([name, one]) => [name, layer(one)]));
+  const recall = recallFrom(ledger, { version: 1, model: model.id, run, now: () => clock.now() });
   let done = marks.length - questions.length;
   options.onProgress?.(done, marks.length);
   const signal = relaySignal(options.signal);
@@ -118,7 +144,7 @@ async function answerAll(setup: TrialSetup, options: TrialOptions, run: string):
     await places.start(async () => {
       if (failure) return;
       try {
-        const answer = await askPrepared(prepared, samples.samples[index]!.inputs, { model: layered, clock, signal: signal.signal });
+        const answer = await askPrepared(prepared, samples.samples[index]!.inputs, { model: layered, others, recall, clock, signal: signal.signal });
         answers.set(mark, answer);
         asked.add(index);
         if (answer.state !== "failed") {

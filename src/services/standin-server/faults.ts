@@ -1,4 +1,4 @@
-import type { ModelReply } from "../../core/index.js";
+import { seededChance, type ModelReply } from "../../core/index.js";
 
 /** What can be made to go wrong, and what it stands for. */
 export const FAULTS = {
@@ -9,6 +9,7 @@ export const FAULTS = {
   unauthorised: "HTTP 401, as for a wrong key",
   rejected: "HTTP 400",
   noSchema: "HTTP 400 for every request that sends a JSON Schema",
+  noLogProbabilities: "HTTP 400 for every request that wants log probabilities",
   reset: "the connection breaks off without a reply",
   hang: "no reply ever comes",
   slowBody: "headers at once, the body never",
@@ -30,23 +31,15 @@ export const FAULTS = {
 export type Fault = keyof typeof FAULTS;
 export type FaultShares = Partial<Record<Fault, number>>;
 
-/** Numbers in [0, 1) that are the same for the same seed (mulberry32, public domain, T. Ettinger 2017). */
-export function seededRandom(seed: number): () => number {
-  let state = seed >>> 0;
-  return () => {
-    state = (state + 0x6d2b79f5) >>> 0;
-    let mixed = Math.imul(state ^ (state >>> 15), state | 1);
-    mixed ^= mixed + Math.imul(mixed ^ (mixed >>> 7), mixed | 61);
-    return ((mixed ^ (mixed >>> 14)) >>> 0) / 4_294_967_296;
-  };
-}
+/** Shares are told apart to a millionth. */
+const FINENESS = 1_000_000;
 
 /** Picks for each request at most one fault, each with its share of all requests. */
 export function faultPicker(shares: FaultShares, seed: number): () => Fault | undefined {
-  const random = seededRandom(seed);
+  const chance = seededChance(seed);
   const entries = Object.entries(shares) as [Fault, number][];
   return () => {
-    let draw = random();
+    let draw = chance.whole(FINENESS) / FINENESS;
     for (const [fault, share] of entries) {
       if (draw < share) return fault;
       draw -= share;

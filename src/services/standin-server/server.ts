@@ -39,6 +39,9 @@ const RETRY_AFTER_S = 1;
 const body = z.looseObject({
   messages: z.array(z.looseObject({ role: z.enum(["system", "user", "assistant"]), content: z.string() })).min(1),
   max_tokens: z.number().optional(),
+  temperature: z.number().optional(),
+  seed: z.number().optional(),
+  logprobs: z.boolean().optional(),
   response_format: z.looseObject({ json_schema: z.looseObject({ schema: z.record(z.string(), z.unknown()) }).optional() }).optional(),
 });
 
@@ -98,9 +101,10 @@ async function reply(c: Context<{ Bindings: Bindings }>, options: StandinServerO
   const schema = parsed.data.response_format?.json_schema?.schema;
   if (options.latencyMs) await sleep(options.latencyMs);
   if (options.faults?.noSchema && schema) return problem(c, 400, "response_format json_schema is not supported by this model");
+  if (options.faults?.noLogProbabilities && parsed.data.logprobs) return problem(c, 400, "logprobs is not supported by this model");
   const broken = breakOff(c, fault);
   if (broken) return broken;
-  const said = spoil(standinReply({ messages: parsed.data.messages, maxTokens: parsed.data.max_tokens ?? 1_000, schema: schema as never }), fault);
+  const said = spoil(standinReply({ messages: parsed.data.messages, maxTokens: parsed.data.max_tokens ?? 1_000, schema: schema as never, temperature: parsed.data.temperature, seed: parsed.data.seed, logProbabilities: parsed.data.logprobs }), fault);
   return c.json(completion(said, fault !== "noUsage"));
 }
 
@@ -142,6 +146,7 @@ function completion(said: ModelReply, withUsage: boolean): object {
     choices: [{
       index: 0,
       finish_reason: said.finish === "filtered" ? "content_filter" : said.finish === "refused" ? "stop" : said.finish,
+      ...(said.tokens ? { logprobs: { content: said.tokens.map(({ text, logProbability }) => ({ token: text, logprob: logProbability })) } } : {}),
       message: { role: "assistant", content: said.refusal ? null : said.text, refusal: said.refusal ?? null },
     }],
     ...(withUsage && usage ? { usage: { prompt_tokens: usage.tokensIn, completion_tokens: usage.tokensOut, total_tokens: usage.tokensIn + usage.tokensOut } } : {}),

@@ -1,0 +1,1 @@
+export { sqliteLookup } from "./sqlite-lookup.js";

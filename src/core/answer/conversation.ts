@@ -1,0 +1,43 @@
+import type { CancelSignal, Clock, Micros } from "../ground/index.js";
+import { costOf, guessUsage, type Model, type ModelReply, type ModelRequest, type Usage } from "../model/index.js";
+import type { Answer, Exchange } from "./answer.js";
+
+/** All requests that one question leads to, and what they add up to. */
+export class Conversation {
+  readonly #began: number;
+  readonly #exchanges: Exchange[] = [];
+
+  constructor(
+    readonly clock: Clock,
+    readonly signal: CancelSignal | undefined,
+  ) {
+    this.#began = clock.now();
+  }
+
+  async send(why: Exchange["why"], model: Model, request: ModelRequest): Promise<ModelReply> {
+    const reply = await model.ask(request, this.signal);
+    const usage = reply.usage ?? guessUsage(request, reply.text);
+    this.#exchanges.push({ why, model: model.id, raw: reply.text, usage, spent: costOf(usage, model.price) });
+    return reply;
+  }
+
+  /** What an answer says of its requests: sums always, the requests themselves where they are more than question and mend. */
+  facts(): Pick<Answer, "asks" | "usage" | "spent" | "tookMs" | "exchanges" | "spentBy"> {
+    const exchanges = this.#exchanges;
+    const plain = exchanges.every(({ why }) => why === "asked" || why === "mend");
+    const spentBy: Record<string, Micros> = {};
+    for (const { model, spent } of exchanges) spentBy[model] = (spentBy[model] ?? 0) + spent;
+    return {
+      asks: exchanges.length,
+      usage: { tokensIn: sum(exchanges, ({ usage }) => usage.tokensIn), tokensOut: sum(exchanges, ({ usage }) => usage.tokensOut) } satisfies Usage,
+      spent: sum(exchanges, ({ spent }) => spent),
+      tookMs: this.clock.now() - this.#began,
+      ...(plain ? {} : { exchanges: [...exchanges] }),
+      ...(Object.keys(spentBy).length > 1 ? { spentBy } : {}),
+    };
+  }
+}
+
+function sum<T>(items: readonly T[], of: (item: T) => number): number {
+  return items.reduce((total, item) => total + of(item), 0);
+}

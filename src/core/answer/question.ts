@@ -1,0 +1,65 @@
+import type { Json } from "../ground/index.js";
+import type { Model, ModelReply, ModelRequest } from "../model/index.js";
+import { CONFIDENCE, type Message, type Prepared } from "../template/index.js";
+import type { Answer, Exchange } from "./answer.js";
+import type { Conversation } from "./conversation.js";
+import { readReply, type ReplyReading } from "./read-reply.js";
+
+/** Settings of one request that differ from the template's own. */
+export interface OwnSettings {
+  readonly temperature?: number | undefined;
+  readonly seed?: number | undefined;
+  readonly logProbabilities?: boolean | undefined;
+}
+
+/** What one question and at most one mend came to. */
+export type Outcome =
+  | { readonly state: "answered"; readonly parts: Record<string, Json>; readonly stated: number | undefined; readonly reply: ModelReply; readonly notes: readonly string[]; readonly messages: readonly Message[] }
+  | { readonly state: Exclude<Answer["state"], "answered" | "declined" | "failed">; readonly reason: string; readonly reply: ModelReply; readonly notes: readonly string[] };
+
+/** Asks once and reads the reply; one that does not fit is asked to be put right once. */
+export async function askOnce(prepared: Prepared, inputs: Readonly<Record<string, Json>>, talk: Conversation, model: Model, why: Exchange["why"], own: OwnSettings = {}): Promise<Outcome> {
+  const messages = prepared.render(inputs);
+  const first = await talk.send(why, model, requestOf(prepared, messages, own));
+  const stopped = stoppedEarly(first, []);
+  if (stopped) return stopped;
+  const reading = readChecked(prepared, inputs, first.text);
+  if (reading.ok) return { state: "answered", reply: first, messages, ...reading };
+
+  const second = await talk.send("mend", model, requestOf(prepared, [...messages, { role: "assistant", content: first.text }, { role: "user", content: mendRequest(reading.problems) }], own));
+  const stoppedAgain = stoppedEarly(second, ["mended"]);
+  if (stoppedAgain) return stoppedAgain;
+  const mended = readChecked(prepared, inputs, second.text);
+  if (mended.ok) return { state: "answered", reply: second, messages, ...mended, notes: ["mended", ...mended.notes] };
+  return { state: "malformed", reason: `the answer did not fit, nor did the second try: ${mended.problems.join("; ")}`, reply: second, notes: ["mended"] };
+}
+
+/** The request for a prompt, with the template's settings. */
+export function requestOf(prepared: Prepared, messages: readonly Message[], own: OwnSettings = {}): ModelRequest {
+  const { use: _, maxTokens: __, ...settings } = prepared.template.model ?? {};
+  return { messages, schema: prepared.schema, schemaName: prepared.template.name, maxTokens: prepared.maxTokens, ...settings, ...own };
+}
+
+type Checked = { readonly ok: true; readonly parts: Record<string, Json>; readonly stated: number | undefined; readonly notes: readonly string[] } | Extract<ReplyReading, { ok: false }>;
+
+/** Reads a reply; an answer that fits its kinds but breaks a rule is handled like one that does not fit. */
+export function readChecked(prepared: Prepared, inputs: Readonly<Record<string, Json>>, reply: string): Checked {
+  const reading = readReply(prepared.askedFor(inputs), reply);
+  if (!reading.ok) return reading;
+  const isStated = prepared.template.doubt?.by === "stated";
+  const { [CONFIDENCE]: stated, ...own } = reading.parts;
+  const parts = isStated ? own : reading.parts;
+  const broken = prepared.brokenRules(parts);
+  return broken.length > 0 ? { ok: false, problems: broken } : { ok: true, parts, stated: isStated ? (stated as number) : undefined, notes: reading.notes };
+}
+
+function stoppedEarly(reply: ModelReply, notes: readonly string[]): Outcome | undefined {
+  const { finish, refusal } = reply;
+  if (finish === "refused") return { state: "refused", reason: refusal ? `the model refused: ${refusal.slice(0, 200)}` : "the model refused", reply, notes };
+  if (finish === "filtered") return { state: "filtered", reason: "the host's content filter held the answer back", reply, notes };
+  return finish === "length" ? { state: "cutShort", reason: "the answer was cut short: it needs more than the template's maxTokens", reply, notes } : undefined;
+}
+
+function mendRequest(problems: readonly string[]): string {
+  return `That answer cannot be used:\n${problems.map((problem) => `- ${problem}`).join("\n")}\nAnswer again with one JSON object and nothing else, all members included, with these points put right.`;
+}
