@@ -1,6 +1,8 @@
 /** What needs Node: files, the SQLite ledger, projects. */
 export { viaUndici } from "./adapters/chat-completions/send-undici.js";
-export { csvTable, readSmallCsv, type CsvTableOptions, type SmallCsv } from "./adapters/csv/index.js";
+export { csvRows, csvTable, readSmallCsv, type CsvTableOptions, type SmallCsv } from "./adapters/csv/index.js";
 export { sqliteLedger } from "./adapters/sqlite-ledger/index.js";
-export { listStarters, openProject, writeStarter, type LoadedTemplate, type OpenModel, type Project, type ProjectOptions, type Starter } from "./project/index.js";
+export { packBundle, unpackBundle, type BundleFile } from "./adapters/bundle/index.js";
+export { sqliteLookup } from "./adapters/sqlite-lookup/index.js";
+export { copyTemplate, draftTemplate, findTemplates, listStarters, openProject, packTemplates, restoreVersion, unpackTemplates, writeStarter, type Arrival, type Draft, type ListedTemplate, type LoadedTemplate, type OpenModel, type Project, type ProjectOptions, type ProjectTemplates, type Starter } from "./project/index.js";
 export { FAULTS, standinServer, type Fault, type FaultShares, type StandinServer, type StandinServerOptions } from "./services/standin-server/index.js";

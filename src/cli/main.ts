@@ -35,6 +35,10 @@ program
   .description("list templates to begin with, or write one into the project under a name of your own")
   .argument("[name]", "the new template's name")
   .option("--from <starter>", "the starter to begin with")
+  .option("--copy <template>", "a template of this project to begin with")
+  .option("--describe <text>", "have the model draft one from this description; it is shown, not written")
+  .option("--table <file>", "the table whose columns the drafted template may read")
+  .option("--write", "write the draft when it has no mistakes")
   .addOption(json())
   .action(async (name, options) => finish((await import("./commands/new.js")).newTemplate(name, { ...options, ...program.opts() })));
 program
@@ -47,6 +51,8 @@ program
   .command("show")
   .description("list templates and plans, or show one: its inputs, its answer, the exact prompt")
   .argument("[name]", "a template or a plan, by name or path")
+  .option("--find <words>", "list the templates that have these words in name, title, tags or text")
+  .option("--tag <tag>", "list the templates with this tag")
   .addOption(json())
   .action(async (name, options) => finish((await import("./commands/show.js")).show(name, { ...options, ...program.opts() })));
 program
@@ -94,8 +100,30 @@ program
   .description("list a template's versions and what changed")
   .argument("<template>", "a template, by name or path")
   .option("--diff <number>", "show what this version changed, line by line", whole)
+  .option("--restore <number>", "write this version back into the template's file", whole)
   .addOption(json())
   .action(async (name, options) => finish((await import("./commands/versions.js")).versions(name, { ...options, ...program.opts() })));
+program
+  .command("pack")
+  .description("put templates, with all that they read, into one file for another project")
+  .argument("<file>", "the new file, a ZIP")
+  .argument("[templates...]", "templates, by name; all of them when none is named")
+  .addOption(json())
+  .action(async (file, names, options) => finish((await import("./commands/bundle.js")).pack(file, names, { ...options, ...program.opts() })));
+program
+  .command("unpack")
+  .description("bring the templates of such a file into this project; nothing of yours is overwritten")
+  .argument("<file>", "a file made by pack")
+  .option("--overwrite <path>", "let the bundle replace this file; may be given several times", collect)
+  .addOption(json())
+  .action(async (file, options) => finish((await import("./commands/bundle.js")).unpack(file, { ...options, ...program.opts() })));
+program
+  .command("types")
+  .description("write TypeScript types of the project's templates")
+  .option("--out <file>", "the file to write; yoroshi-templates.d.ts when not given")
+  .option("--watch", "write again whenever a template or reference changes")
+  .addOption(json())
+  .action(async (options) => finish((await import("./commands/types.js")).types({ ...options, ...program.opts() })));
 program
   .command("standin")
   .description("serve the offline stand-in model over HTTP on this machine")

@@ -13,7 +13,9 @@ const model = z.strictObject({
   key: z.strictObject({ env: z.string().min(1) }).optional(),
   price: z.strictObject({ input: z.number().min(0), output: z.number().min(0) }).optional(),
   limits: z.strictObject({ requestsPerMinute: limit, tokensPerMinute: limit, atOnce: limit }).optional(),
-  can: z.array(z.enum(["jsonSchema", "images"], "Expected jsonSchema or images.")).optional(),
+  can: z.array(z.enum(["jsonSchema", "images", "logProbabilities"], "Expected jsonSchema, images or logProbabilities.")).optional(),
+  /** Most tokens of prompt and answer together. */
+  context: z.int().positive().optional(),
   timeoutSeconds: z.number().positive().optional(),
 });
 

@@ -11,18 +11,23 @@ import {
   nearest,
   prepare,
   readPlan,
+  declined,
+  inputCellsOf,
+  readInputs,
   readSamples,
   readTemplate,
   runValues,
   stepOf,
   versionText,
+  warnModel,
   warnTemplate,
   YoroshiError,
+  type Answer,
   type Clock,
   type Complaint,
   type FillSetup,
+  type Json,
   type Ledger,
-  type Model,
   type Plan,
   type Prepared,
   type Related,
@@ -33,22 +38,23 @@ import {
   type VersionRecord,
   type Warning,
 } from "../core/index.js";
+import { askLoaded } from "./ask.js";
 import { findFile, findUpwards, insideProject, listFiles, readText, type NamedFile } from "./files.js";
-import { projectModels, type Models, type OpenModel } from "./models.js";
+import { projectModels, type Models } from "./models.js";
+import type { LoadedTemplate, TemplateModels } from "./loaded.js";
 import { PROJECT_FILE, readProjectFile, type ProjectFile } from "./project-file.js";
 import { readPassages, readReferences, readSurroundings, relatedOf } from "./surroundings.js";
 
-export interface LoadedTemplate {
-  readonly template: Template;
-  /** Relative to the project. */
-  readonly file: string;
-  readonly text: string;
-}
+/**
+ * The types of a project's templates, by name; `yoroshi types` writes them into a file that extends this interface.
+ */
+// eslint-disable-next-line @typescript-eslint/no-empty-object-type
+export interface ProjectTemplates {}
 
-/** The model that answers a template, and those it names besides. */
-export interface TemplateModels extends OpenModel {
-  readonly others: Readonly<Record<string, Model>>;
-}
+/** A name or path whose types are not known; a known name must take the inputs that it has. */
+type Untyped<Name extends string> = Name & (Name extends keyof ProjectTemplates ? never : unknown);
+
+type Typed<Name extends keyof ProjectTemplates> = ProjectTemplates[Name] extends { inputs: infer Inputs; parts: infer Parts } ? { inputs: Inputs; parts: Parts } : never;
 
 /** A user's project: its files, its ledger, its models. */
 export interface Project {
@@ -59,7 +65,16 @@ export interface Project {
   ledger(): Ledger;
   listTemplates(): Promise<NamedFile[]>;
   listPlans(): Promise<NamedFile[]>;
+  template<Name extends keyof ProjectTemplates>(name: Name): Promise<LoadedTemplate<Typed<Name>["inputs"], Typed<Name>["parts"]>>;
   template(nameOrPath: string): Promise<LoadedTemplate>;
+  /**
+   * Asks a template of the project about one set of inputs, through its models and ledger: a known answer is not asked
+   * again, unless `fresh`.
+   *
+   * @throws YoroshiError `notFound`, `filesInvalid`; ModelFailure when the model cannot be used at all.
+   */
+  ask<Name extends keyof ProjectTemplates>(name: Name, inputs: Typed<Name>["inputs"], options?: { readonly fresh?: boolean }): Promise<Answer<Typed<Name>["parts"]>>;
+  ask<Name extends string>(nameOrPath: Untyped<Name>, inputs: Readonly<Record<string, Json>>, options?: { readonly fresh?: boolean }): Promise<Answer>;
   plan(nameOrPath: string): Promise<Plan>;
   isPlan(nameOrPath: string): Promise<boolean>;
   /** Complaints about one file, and about what it names. */
@@ -167,7 +182,16 @@ class OpenProject implements Project {
   async warnings(nameOrPath: string): Promise<readonly Warning[]> {
     const { file } = await findFile(this.root, this.cwd, "templates", "template", nameOrPath);
     const { template, document } = readTemplate(await readText(path.resolve(this.root, file), file), file);
-    return template && document ? warnTemplate(template, document) : [];
+    if (!template || !document) return [];
+    const prepared = await this.prepare(template).catch((error: unknown) => {
+      if (error instanceof YoroshiError) return undefined; // a mistake, told as one
+      throw error;
+    });
+    const name = template.model?.use ?? Object.keys(this.settings.models)[0];
+    const entry = name === undefined ? undefined : this.settings.models[name];
+    if (!prepared || !entry) return warnTemplate(template, document);
+    const { countTokens } = await import("gpt-tokenizer/encoding/o200k_base");
+    return [...warnTemplate(template, document), ...warnModel(prepared, document, { name: name!, can: entry.can, context: entry.context }, (text) => countTokens(text))];
   }
 
   text(file: string): Promise<string> {
@@ -183,6 +207,14 @@ class OpenProject implements Project {
     const names = [secondLook?.use, doubt?.ask].filter((name) => name !== undefined);
     const others = await Promise.all(names.map(async (name) => [name, (await this.models.open(name)).model] as const));
     return { ...(await this.models.open(model?.use)), others: Object.fromEntries(others) };
+  }
+
+  async ask(nameOrPath: string, inputs: Readonly<Record<string, Json>>, { fresh = false }: { readonly fresh?: boolean } = {}): Promise<Answer> {
+    const loaded = await this.template(nameOrPath);
+    const prepared = await this.prepare(loaded.template);
+    const reading = readInputs(prepared, inputCellsOf(prepared, inputs));
+    if (reading.state !== "ready") return declined(reading.reason);
+    return (await askLoaded(this, loaded, prepared, await this.openModels(loaded.template), reading.inputs, fresh)).answer;
   }
 
   version({ template, text }: LoadedTemplate): Promise<VersionRecord> {

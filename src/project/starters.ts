@@ -4,6 +4,7 @@ import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { nearest, readTemplate, YoroshiError } from "../core/index.js";
 import { insideProject } from "./files.js";
+import { filesOf, newTemplateFile } from "./library.js";
 
 /** A template to begin with. */
 export interface Starter {
@@ -39,12 +40,11 @@ export async function listStarters(): Promise<Starter[]> {
 export async function writeStarter(root: string, starter: string, name: string): Promise<string[]> {
   const known = (await listStarters()).map((one) => one.name);
   if (!known.includes(starter)) throw new YoroshiError("notFound", { what: "starter", name: starter, known, near: nearest(starter, known) });
-  if (!/^[a-z0-9][a-z0-9-]*$/.test(name)) throw new YoroshiError("badOption", { option: name, problem: "a name is made of small letters, digits and hyphens (for example `hazard-triage`)." });
-  const file = path.join("templates", `${name}.yaml`);
-  if (existsSync(path.join(root, file))) throw new YoroshiError("badOption", { option: name, problem: `${file} exists. Choose another name.` });
+  const file = newTemplateFile(root, name);
   const source = packageFolder("starters");
   const text = (await readFile(path.join(source, `${starter}.yaml`), "utf8")).replace(/^name: .*$/m, `name: ${name}`);
-  const references = Object.values(readTemplate(text, file).template?.references ?? {}).flatMap((reference) => ("file" in reference ? [reference.file] : []));
+  const { template } = readTemplate(text, file);
+  const references = template ? filesOf(template) : [];
   const written = [file];
   await put(root, file, text);
   for (const reference of references) {

@@ -3,7 +3,7 @@ import path from "node:path";
 import { fileURLToPath, pathToFileURL } from "node:url";
 import { spawnSync } from "node:child_process";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { demoProject, removeTempFolders } from "../helpers/cli.js";
+import { demoProject, removeTempFolders, run } from "../helpers/cli.js";
 
 const root = fileURLToPath(new URL("../..", import.meta.url));
 const folder = path.join(root, "node_modules", ".guide");
@@ -28,7 +28,7 @@ async function compileAndRun(name: string, code: string): Promise<Record<string,
 
 describe("the library guide", () => {
   it("has code that compiles and does what it says", async () => {
-    const [asking, filling, project] = blocks as [string, string, string];
+    const [asking, filling, project, typed] = blocks as [string, string, string, string];
     const standin = 'import { standin } from "yoroshi/standin";\nconst key = "none";\n';
     const made = await compileAndRun("library", [
       imports(asking),
@@ -44,5 +44,10 @@ describe("the library guide", () => {
     expect((made["table"] as { rows: { tone: string }[] }).rows.map((row) => row.tone)).toEqual(["upset", "calm"]);
     const opened = await compileAndRun("project", `${project.replace('"marrowby"', JSON.stringify(demoProject()))}\nexport { report };`);
     expect(opened["report"]).toMatchObject({ asked: 10 });
+    const demo = demoProject();
+    expect(await run(["types", "--out", path.join(folder, "yoroshi-templates.d.ts")], demo)).toMatchObject({ code: 0 });
+    // A hazard that the reference does not have would not compile.
+    const asked = await compileAndRun("typed", `${typed.replace('"marrowby"', JSON.stringify(demo))}\nexport const hazard: "mooring" | "slip-trip-fall" | "fire" | "machinery" | "navigation" | "vehicle-deck" | "passenger-conduct" | "health" | "spill" | "lifesaving-gear" | "unclear" | undefined = answer.parts?.hazard;\n// @ts-expect-error the template has no such input\nawait project.ask("hazard-triage", { raport: "x" }).catch(() => undefined);`);
+    expect(asked["hazard"]).toBe("mooring");
   }, 60_000);
 });

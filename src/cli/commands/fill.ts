@@ -49,6 +49,7 @@ function printPreview({ plan, table: source }: FillSetup, result: Preview, curre
   out(table(["", ""], [
     ["to ask", plural(result.asked, "row")],
     ["known or doubled", plural(result.reused, "row")],
+    ["settled by rules", plural(result.ruled, "row")],
     ["skipped", plural(result.skipped, "row")],
     ["edited by a person", plural(result.edited, "row")],
     ["cannot be asked", plural(result.failed, "row")],
@@ -106,7 +107,7 @@ export function printReport(report: FillReport, { plan, table: source }: FillSet
     report.blank > 0 && warn(`${report.blank} not reached`),
   ];
   out(`  ${states.filter(Boolean).join(" · ")}`);
-  out(`  ${plural(report.asked, "row")} asked, ${report.reused} known already · ${report.tokensIn.toLocaleString("en")} tokens in, ${report.tokensOut.toLocaleString("en")} out · ${formatMoney(report.spent, currency)} spent`);
+  out(`  ${plural(report.asked, "row")} asked, ${report.reused} known already${report.ruled > 0 ? `, ${report.ruled} settled by rules` : ""} · ${report.tokensIn.toLocaleString("en")} tokens in, ${report.tokensOut.toLocaleString("en")} out · ${formatMoney(report.spent, currency)} spent`);
   if (report.unsure > 0) out(`  ${warn(`Up to ${formatMoney(report.unsure, currency)} more may have been charged for requests that broke off.`)}`);
   if (report.newEdits > 0) out(`  ${warn(`${plural(report.newEdits, "cell was", "cells were")} edited by a person since the last fill; kept.`)}`);
   out(report.written ? `  written: ${source.target}` : report.end === "done" ? `  ${source.target} stands as it should; it was not written again` : "  nothing was written");

@@ -1,10 +1,15 @@
 import { stepOf, type InputSpec, type Json, type Message, type Prepared } from "../../core/index.js";
-import type { Project } from "../../project/index.js";
+import { findTemplates, type Project } from "../../project/index.js";
 import { block, cut, heading, out, outJson, quiet, table } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
+interface ShowOptions extends CommonOptions {
+  readonly find?: string | undefined;
+  readonly tag?: string | undefined;
+}
+
 /** `yoroshi show`: what the project has, or one template with its exact prompt, or one plan. */
-export async function show(name: string | undefined, options: CommonOptions): Promise<number> {
+export async function show(name: string | undefined, options: ShowOptions): Promise<number> {
   return withProject(options, async (project) => {
     if (name === undefined) await showAll(project, options);
     else if (await project.isPlan(name)) await showPlan(project, name, options);
@@ -13,13 +18,13 @@ export async function show(name: string | undefined, options: CommonOptions): Pr
   });
 }
 
-async function showAll(project: Project, options: CommonOptions): Promise<void> {
-  const templates = await Promise.all(
-    (await project.listTemplates()).map(async ({ name, file }) => {
-      const loaded = await project.template(file).catch(() => undefined);
-      return { name, title: loaded?.template.title ?? (loaded ? "" : "(has mistakes: see `yoroshi check`)"), tags: loaded?.template.tags ?? [] };
-    }),
-  );
+async function showAll(project: Project, options: ShowOptions): Promise<void> {
+  const searching = options.find !== undefined || options.tag !== undefined;
+  const templates = (await findTemplates(project, { words: options.find, tag: options.tag })).map(({ name, title, tags, broken }) => ({ name, title: broken ? "(has mistakes: see `yoroshi check`)" : title, tags }));
+  if (searching) {
+    if (options.json) return outJson({ templates });
+    return out(templates.length === 0 ? "No template has all of that." : table(["name", "title", "tags"], templates.map(({ name, title, tags }) => [name, title, tags.join(", ")])));
+  }
   const plans = await Promise.all(
     (await project.listPlans()).map(async ({ name, file }) => {
       const plan = await project.plan(file).catch(() => undefined);
@@ -42,6 +47,8 @@ async function showPlan(project: Project, name: string, options: CommonOptions):
     ["table", `${plan.table.file}, key ${plan.table.key}`],
     ["step", `${stepName}: template ${step.template}`],
     ["when", step.when ?? "every row"],
+    ...(step.clear ?? []).map((rule, index) => [`rule ${index + 1}`, `${rule.when}: ${Object.entries(rule.give).map(([part, value]) => `${part} ${JSON.stringify(value)}`).join(", ")}`]),
+    ...Object.entries(plan.related ?? {}).map(([related, source]) => [`rows ${related}`, `${source.table.file}, where ${Object.entries(source.match).map(([there, here]) => `${there} is ${here}`).join(" and ")}`]),
     ["refill", plan.refill],
     ["limits", Object.entries(plan.limits).map(([limit, value]) => `${limit} ${value}`).join(", ") || "none"],
   ]));
@@ -72,7 +79,7 @@ async function showTemplate(project: Project, name: string, options: CommonOptio
 
 /** The samples that a template gives for its inputs; a stand-in word where it gives none. */
 export function sampleInputs(prepared: Prepared): Record<string, Json> {
-  return Object.fromEntries(prepared.inputs.map(({ name, spec }) => [name, (spec as InputSpec).sample ?? `(${name})`]));
+  return Object.fromEntries(prepared.inputs.map(({ name, spec }) => [name, (spec as InputSpec).sample ?? (spec.kind === "rows" ? [] : `(${name})`)]));
 }
 
 export function printPrompt(messages: readonly Message[]): void {

@@ -33,10 +33,15 @@ export async function status(name: string, options: StatusOptions): Promise<numb
   });
 }
 
-function printSurvey({ columns, reasons }: Survey): void {
+function printSurvey({ columns, reasons, notes }: Survey): void {
   const used = STATES.filter((state) => Object.values(columns).some((counts) => (counts[state] ?? 0) > 0));
   out(table(["column", ...used], Object.entries(columns).map(([column, counts]) => [column, ...used.map((state) => counts[state] ?? 0)]), { right: used.map((_, index) => index + 1) }));
-  if (reasons.length === 0) return;
-  out(`\n${heading("Why cells are not filled")}`);
-  out(table(["rows", "state", "why", "for example"], reasons.map(({ rows, state, reason, keys }) => [rows, state, reason, keys.slice(0, 3).join(", ")]), { right: [0], width: { 2: 60 } }));
+  if (reasons.length > 0) {
+    out(`\n${heading("Why cells are not filled")}`);
+    out(table(["rows", "state", "why", "for example"], reasons.map(({ rows, state, reason, keys }) => [rows, state, reason, keys.slice(0, 3).join(", ")]), { right: [0], width: { 2: 60 } }));
+  }
+  if (notes.length > 0) {
+    out(`\n${heading("How some values came about")}`);
+    out(table(["rows", "", "for example"], notes.map(({ rows, note, keys }) => [rows, note, keys.slice(0, 3).join(", ")]), { right: [0], width: { 1: 70 } }));
+  }
 }

@@ -65,7 +65,12 @@ async function versionOf(project: Project, loaded: LoadedTemplate, version: numb
 export function printTrial(report: TrialReport, currency: string, all: boolean): void {
   out(heading(`Trial of ${report.template}, version ${report.version}`) + quiet(`  ${plural(report.samples, "sample")} of ${report.file}, model ${report.model}`));
   out(table(["part", "right", "accuracy", "95 % interval", ""], report.parts.map(partLine), { right: [1, 2] }));
+  if (report.examples.length > 0) out(quiet(`  ${plural(report.examples.length, "row")} of the file ${report.examples.length === 1 ? "is an example" : "are examples"} in the template and not graded.`));
   for (const part of report.parts) printConfusion(part);
+  if (report.secondLook) {
+    out(`\n${heading("What the second look did")}`);
+    for (const { part, won, lost, rows, p } of report.secondLook) out(`  ${part}: ${won === 0 && lost === 0 ? `changed nothing for better or worse in ${plural(rows, "row")}` : `put ${won} right, spoilt ${lost} of ${plural(rows, "row")} ${quiet(`(exact McNemar p = ${p.toFixed(4)})`)}`}`);
+  }
   printDisagreements(report, all);
   if (report.unfit.length > 0) {
     out(`\n${warn(`${plural(report.unfit.length, "label or row", "labels or rows")} left out:`)}`);

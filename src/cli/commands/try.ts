@@ -1,5 +1,5 @@
-import { askPrepared, fingerprinter, formatMoney, inputCells, paced, plural, readInputs, recallFrom, retrying, stepOf, YoroshiError, type Answer, type Json, type Model, type Prepared, type Row } from "../../core/index.js";
-import type { LoadedTemplate, Project, TemplateModels } from "../../project/index.js";
+import { formatMoney, inputCells, ModelFailure, plural, readInputs, stepOf, YoroshiError, type Answer, type Json, type Prepared, type Row } from "../../core/index.js";
+import { askLoaded, type LoadedTemplate, type Project } from "../../project/index.js";
 import { block, cut, duration, good, heading, note, out, outJson, percent, quiet, standinNote, table, warn } from "../print/print.js";
 import { modelError } from "../report-error.js";
 import { withProject, type CommonOptions } from "../with-project.js";
@@ -32,7 +32,9 @@ export async function tryOne(name: string, options: TryOptions): Promise<number>
       return 1;
     }
     const opened = await project.openModels(loaded.template);
-    const { answer, known } = await answerOf(project, loaded, prepared, opened, reading.inputs, options.fresh === true);
+    const { answer, known } = await askLoaded(project, loaded, prepared, opened, reading.inputs, options.fresh === true).catch((error: unknown) => {
+      throw error instanceof ModelFailure ? modelError(error, opened.model.host) : error;
+    });
     const messages = prepared.render(reading.inputs);
     if (options.json) outJson({ template: loaded.template.name, from, model: opened.model.id, standin: opened.isStandin, known, prompt: messages, ...answer, spent: answer.spent / 1e6 });
     else {
@@ -64,26 +66,6 @@ function printAnswer(prepared: Prepared, answer: Answer): void {
   if (answer.state === "answered") out(table(["part", "kind", "value"], prepared.parts.map((part) => [part.name, part.spec.kind, part.toCell(answer.parts[part.name]!)]), { width: { 2: 90 } }));
   else out(`  ${answer.reason}`);
   if (answer.confidence) out(`  ${quiet("confidence")}  ${percent(answer.confidence.value)} ${quiet(`by ${CONFIDENCE_WORDS[answer.confidence.by]}`)}`);
-}
-
-async function answerOf(project: Project, loaded: LoadedTemplate, prepared: Prepared, { model, others }: TemplateModels, inputs: Readonly<Record<string, Json>>, fresh: boolean): Promise<{ answer: Answer; known: boolean }> {
-  const ledger = project.ledger();
-  const fingerprint = fingerprinter(prepared, model, undefined, others)(inputs);
-  const [record] = await ledger.answers([fingerprint]);
-  if (record && !fresh) return { answer: record.answer, known: true };
-  const { clock } = project;
-  const { version } = await project.version(loaded);
-  const run = `try-${clock.now().toString(36)}`;
-  await ledger.startRun({ id: run, kind: "try", subject: loaded.template.name, startedAt: clock.now() });
-  const layer = (one: Model): Model => retrying(clock)(paced(clock, one.limits)(one));
-  const layered = Object.fromEntries(Object.entries(others).map(([name, one]) => [name, layer(one)]));
-  const recall = recallFrom(ledger, { version: 1, model: model.id, run, now: () => clock.now() });
-  const answer = await askPrepared(prepared, inputs, { model: layer(model), others: layered, recall, clock }).catch((error: unknown) => {
-    throw error instanceof Error && error.name === "ModelFailure" ? modelError(error as never, model.host) : error;
-  });
-  if (answer.state !== "failed") await ledger.record({ answers: [{ fingerprint, template: loaded.template.name, version, model: model.id, run, at: clock.now(), answer }], replace: fresh });
-  await ledger.endRun({ id: run, endedAt: clock.now(), end: "done", tally: { asked: 1, spent: answer.spent } });
-  return { answer, known: false };
 }
 
 async function ofTemplate(project: Project, name: string, options: TryOptions): Promise<Question> {

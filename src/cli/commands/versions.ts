@@ -1,10 +1,12 @@
 import { diffLines } from "diff";
 import { YoroshiError, type VersionRecord } from "../../core/index.js";
+import { restoreVersion } from "../../project/index.js";
 import { bad, good, heading, out, outJson, quiet, table } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
 interface VersionsOptions extends CommonOptions {
   readonly diff?: number | undefined;
+  readonly restore?: number | undefined;
 }
 
 interface Change {
@@ -17,6 +19,12 @@ interface Change {
 /** `yoroshi versions`: a template's versions, when each was first seen, and what it changed. */
 export async function versions(name: string, options: VersionsOptions): Promise<number> {
   return withProject(options, async (project) => {
+    if (options.restore !== undefined) {
+      const file = await restoreVersion(project, name, options.restore);
+      if (options.json) outJson({ template: name, restored: options.restore, file });
+      else out(`${good("written")}  ${file} is version ${options.restore} again; what it was before stays a version of its own.`);
+      return 0;
+    }
     const loaded = await project.template(name);
     const current = await project.version(loaded);
     const all = await project.ledger().versions(loaded.template.name);

@@ -19,17 +19,24 @@ export async function ask<Inputs, Parts>(
   options: { readonly model: Model; readonly others?: Readonly<Record<string, Model>>; readonly clock: Clock; readonly references?: References; readonly surroundings?: Surroundings; readonly signal?: CancelSignal },
 ): Promise<Answer<Parts>> {
   const prepared = prepare(template, options.references, options.surroundings);
-  const cells = Object.fromEntries(
-    prepared.inputs.map((input) => {
-      const value = (inputs as Record<string, Json | undefined>)[input.name];
-      return [input.name, value === null || value === undefined ? null : input.toCell(value)];
-    }),
-  );
-  const reading = readInputs(prepared as unknown as Prepared, cells);
-  if (reading.state !== "ready") {
-    return { state: "declined", reason: reading.reason, raw: "", notes: [], asks: 0, usage: { tokensIn: 0, tokensOut: 0 }, spent: 0, tookMs: 0 };
-  }
+  const reading = readInputs(prepared, inputCellsOf(prepared as unknown as Prepared, inputs as Record<string, Json | undefined>));
+  if (reading.state !== "ready") return declined(reading.reason);
   const layer = retrying(options.clock);
   const others = Object.fromEntries(Object.entries(options.others ?? {}).map(([name, model]) => [name, layer(model)]));
   return askPrepared(prepared, reading.inputs, { model: layer(options.model), others, clock: options.clock, signal: options.signal });
+}
+
+/** Typed inputs as cells, to be read like a row's: what is missing, too long or outside its kind is found the same way. */
+export function inputCellsOf(prepared: Prepared, inputs: Readonly<Record<string, Json | undefined>>): Record<string, string | null> {
+  return Object.fromEntries(
+    prepared.inputs.map((input) => {
+      const value = inputs[input.name];
+      return [input.name, value === null || value === undefined ? null : input.toCell(value)];
+    }),
+  );
+}
+
+/** The answer of a question that was not asked. */
+export function declined(reason: string): Exclude<Answer<never>, { state: "answered" }> {
+  return { state: "declined", reason, raw: "", notes: [], asks: 0, usage: { tokensIn: 0, tokensOut: 0 }, spent: 0, tookMs: 0 };
 }

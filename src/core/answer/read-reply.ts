@@ -17,14 +17,14 @@ export function readReply(parts: readonly NamedShape[], reply: string): ReplyRea
   const problems: string[] = [];
   for (const part of parts) {
     const raw = members.get(part.name.toLowerCase());
-    if (raw === undefined || raw === null) {
+    if ((raw === undefined || raw === null) && part.spec.required !== false) {
       problems.push(`"${part.name}" is missing`);
       continue;
     }
     const reading = part.read(raw);
     if (!reading.ok) problems.push(`"${part.name}" ${reading.problem}`);
     else {
-      if (reading.value !== raw && typeof raw !== "object") notes.push(`tidied ${part.name}`);
+      if (reading.value !== raw && raw !== undefined && typeof raw !== "object") notes.push(`tidied ${part.name}`);
       values[part.name] = reading.value;
     }
   }

@@ -73,5 +73,5 @@ function notesOf(shortened: Asked["shortened"], answer: Answer): readonly string
 function cellValue({ part }: Target, parts: Readonly<Record<string, unknown>>): CellValue {
   // A part inside a record is named by its path.
   const value = part.name.split(".").reduce<unknown>((outer, name) => (outer as Record<string, unknown> | undefined)?.[name], parts);
-  return typeof value === "number" ? value : part.toCell(value as never);
+  return typeof value === "number" ? value : part.toCell((value ?? null) as never);
 }

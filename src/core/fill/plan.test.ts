@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { atOnce, formatComplaint } from "../ground/index.js";
-import { readTemplate } from "../template/index.js";
+import { readTemplate, template as makeTemplate } from "../template/index.js";
 import { ahead } from "./ahead.js";
 import { checkPlan } from "./check-plan.js";
 import { readCondition } from "./condition.js";
@@ -116,5 +116,42 @@ describe("scheduling", () => {
     closed = false;
     for await (const _ of ahead(source())) break;
     expect(closed).toBe(true);
+  });
+});
+
+describe("rules and related rows of a plan", () => {
+  const sort = makeTemplate({ name: "sort", inputs: { note: { kind: "text" }, thread: { kind: "rows", columns: { said: "text" } } }, task: "{{ note }}{{ thread }}", answer: { topic: { kind: "choice", options: ["fire", "spill"] }, who: { kind: "record", parts: { name: { kind: "text" } } } } });
+  const text = (step: string, related = "thread: { table: { file: m.csv }, match: { id: id } }") => `yoroshi: plan/1
+name: p
+table: { file: t.csv, key: id }
+related: { ${related} }
+steps:
+  s:
+    template: sort
+    inputs: { note: text, thread: thread }
+    fill: { topic: topic, who: who.name }
+    ${step}
+`;
+  const complaintsOf = (step: string, related?: string): string[] => {
+    const { plan: read, document, complaints } = readPlan(text(step, related), "p.yaml");
+    return [...complaints, ...(read && document ? checkPlan(read, sort as never, document, { name: "t.csv", columns: ["id", "text"] }) : [])].map(formatComplaint);
+  };
+
+  it.each([
+    ["nothing", 'clear: [{ when: row.text == "x", give: { topic: Fire, who: { name: me } } }]', undefined, undefined],
+    ["a value outside its kind", "clear: [{ when: 'true', give: { topic: smoke, who: { name: me } } }]", undefined, "p.yaml:10:44  The value of `topic` does not fit: is none of the options."],
+    ["a part that the rule leaves out", "clear: [{ when: 'true', give: { topic: fire } }]", undefined, "The key `who` is missing. A rule gives a value for every part that the step fills."],
+    ["a part that does not exist", "clear: [{ when: 'true', give: { topic: fire, who: { name: me }, topik: fire } }]", undefined, "The answer has no part `topik`. Did you mean `topic`?"],
+    ["a column that does not exist", "clear: [{ when: row.txt == 1, give: { topic: fire, who: { name: me } } }]", undefined, "t.csv has no column `txt`. Did you mean `text`?"],
+    ["a rule that is not CEL", "clear: [{ when: 'row.text =', give: {} }]", undefined, "This condition cannot be read as CEL"],
+    ["a pattern that is none", "when: row.text.matches(\"(?i)a\")", undefined, "`(?i)a` in matches() is not a regular expression that is known here"],
+    ["related rows without a match", "", "thread: { table: { file: m.csv }, match: {} }", "Say which columns must be the same"],
+    ["a match with no column", "", "thread: { table: { file: m.csv }, match: { id: key } }", "t.csv has no column `key`."],
+    ["rows that nothing gives", "", "other: { table: { file: m.csv }, match: { id: id } }", "`thread` takes rows. Say which: `related: { thread: { table: { file: … }, match: { … } } }`."],
+    ["rows named like a column", "", "thread: { table: { file: m.csv }, match: { id: id } }, text: { table: { file: m.csv }, match: { id: id } }", "`text` is a column of t.csv, too."],
+  ])("finds %s", (_, step, related, expected) => {
+    const found = complaintsOf(step, related).join("\n");
+    if (expected === undefined) expect(found).toBe("");
+    else expect(found).toContain(expected);
   });
 });

@@ -18,6 +18,8 @@ export interface Survey {
   readonly columns: Readonly<Record<string, Readonly<Partial<Record<CellState, number>>>>>;
   /** Why cells are not filled: rows by reason, most first, each with a few keys. */
   readonly reasons: readonly { readonly state: CellState; readonly reason: string; readonly rows: number; readonly keys: readonly string[] }[];
+  /** What to know of values that stand: settled by a rule, asked of a shortened input, changed by a second look. Figures are left out where rows differ in them. */
+  readonly notes: readonly { readonly note: string; readonly rows: number; readonly keys: readonly string[] }[];
 }
 
 const KEYS_SHOWN = 5;
@@ -28,26 +30,36 @@ export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => 
   const work = workOf(setup, { refill: "stale" });
   await absorbEdits(work, "status");
   const columns: Record<string, Partial<Record<CellState, number>>> = Object.fromEntries(work.targets.map(({ column }) => [column, {}]));
-  const reasons = new Map<string, { state: CellState; reason: string; rows: number; keys: string[] }>();
+  const reasons = new Map<string, Group<{ state: CellState; reason: string }>>();
+  const notes = new Map<string, Group<object>>();
   let rows = 0;
   for await (const { considered } of walk(work)) {
     for (const { row, record, decision } of considered) {
       rows++;
       const state: CellState = decision.do === "give" ? "blank" : decision.do !== "answer" ? decision.state : decision.was === "failed" ? "failed" : decision.was;
       const reason = state === "filled" || state === "edited" ? undefined : reasonOf(decision, record?.reason, state);
+      for (const told of record?.notes ?? []) addTo(notes, told.replace(/\d[\d,]*(?= (?:of|characters|to))/g, "…"), row.key, {});
       for (const { column } of work.targets) {
         const own: CellState = record?.edited?.[column] !== undefined ? "edited" : state;
         columns[column]![own] = (columns[column]![own] ?? 0) + 1;
         if (reason !== undefined && own !== "edited") onOpenCell?.({ key: row.key, place: row.place, column, state: own, reason });
       }
       if (reason === undefined) continue;
-      const group = reasons.get(`${state} ${reason}`) ?? { state, reason, rows: 0, keys: [] };
-      group.rows++;
-      if (group.keys.length < KEYS_SHOWN) group.keys.push(row.key);
-      reasons.set(`${state} ${reason}`, group);
+      addTo(reasons, `${state} ${reason}`, row.key, { state, reason });
     }
   }
-  return { rows, columns, reasons: [...reasons.values()].sort((a, b) => b.rows - a.rows) };
+  const most = <T extends { rows: number }>(groups: T[]): T[] => groups.sort((a, b) => b.rows - a.rows);
+  return { rows, columns, reasons: most([...reasons.values()]), notes: most([...notes].map(([note, group]) => ({ note, ...group }))) };
+}
+
+/** Rows that have something in common, with the keys of the first few. */
+type Group<About> = About & { rows: number; keys: string[] };
+
+function addTo<About extends object>(groups: Map<string, Group<About>>, name: string, key: string, about: About): void {
+  const group = groups.get(name) ?? { ...about, rows: 0, keys: [] };
+  group.rows++;
+  if (group.keys.length < KEYS_SHOWN) group.keys.push(key);
+  groups.set(name, group);
 }
 
 function reasonOf(decision: { readonly do: string; readonly reason?: string | undefined }, recorded: string | undefined, state: CellState): string {

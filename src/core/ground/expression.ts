@@ -1,4 +1,5 @@
 import { Environment } from "@marcbachmann/cel-js";
+import { isPattern } from "./words.js";
 
 /** A CEL expression that gives true or false about one variable, ready to be tested many times. */
 export interface Expression {
@@ -28,6 +29,8 @@ export function readExpression(source: string, variable: string): { expression?:
     if (!check.valid) return { problem: firstLine(check.error?.message ?? "it is not valid") };
     if (check.type !== undefined && !["bool", "dyn"].includes(String(check.type))) return { problem: `its result is ${String(check.type)}, not true or false` };
     const evaluate = environment.parse(source);
+    const pattern = badPattern(evaluate.ast);
+    if (pattern !== undefined) return { problem: `\`${pattern}\` in matches() is not a regular expression that is known here (flags such as (?i) are not; write [Aa] instead)` };
     const members = new Set<string>();
     collectMembers(evaluate.ast, variable, members);
     return {
@@ -55,6 +58,18 @@ function firstLine(message: string): string {
 interface AstNode {
   readonly op: string;
   readonly args: unknown;
+}
+
+/** The first pattern in a `matches` that no row could be held against. */
+function badPattern(node: unknown): string | undefined {
+  if (Array.isArray(node)) return node.map(badPattern).find((found) => found !== undefined);
+  if (node === null || typeof node !== "object" || !("op" in node)) return undefined;
+  const { op, args } = node as AstNode;
+  if ((op === "call" || op === "rcall") && Array.isArray(args) && args[0] === "matches") {
+    const pattern = ((args.at(-1) as AstNode[]).at(-1) as AstNode | undefined) ?? { op: "", args: undefined };
+    if (pattern.op === "value" && typeof pattern.args === "string" && !isPattern(pattern.args)) return pattern.args;
+  }
+  return badPattern(args);
 }
 
 /** Finds `row.name` and `row["name"]`. */

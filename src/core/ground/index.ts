@@ -10,5 +10,5 @@ export { formatMoney, toMicros, type Micros } from "./money.js";
 export { nearest } from "./nearest.js";
 export { relaySignal } from "./relay.js";
 export { checkShape } from "./shape.js";
-export { countChars, groupDigits, joinWords, plural, sentences, utf8Length, wellFormed, wordPattern } from "./words.js";
+export { countChars, groupDigits, isPattern, joinWords, plural, sentences, utf8Length, wellFormed, wordPattern } from "./words.js";
 export { seededChance, type Chance } from "./chance.js";

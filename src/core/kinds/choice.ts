@@ -58,7 +58,16 @@ export const choice: Kind<ChoiceSpec, string> = {
     return option === undefined ? misfit("is none of the options") : fits(option);
   },
   toCell: (_spec, value) => value,
+  typescript: tellType,
 };
+
+/** The options as a union; no type at all is of use beyond this many. */
+const MOST_TYPED_OPTIONS = 200;
+
+export function tellType(spec: ChoiceSpec): string {
+  const names = optionsOf(spec).map((option) => JSON.stringify(option.name));
+  return names.length > MOST_TYPED_OPTIONS ? "string" : names.join(" | ");
+}
 
 /** What is wrong with the options; `noOptions` where there are none. */
 export function choiceFaults(spec: ChoiceSpec): string[] {

@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { choiceFaults, choiceOptions, optionsOf, sameOption, tellOptions, type ChoiceSpec, type OptionName } from "./choice.js";
+import { choiceFaults, choiceOptions, optionsOf, sameOption, tellOptions, tellType, type ChoiceSpec, type OptionName } from "./choice.js";
 import { countBounds, countFaults, tellCount, type Count } from "./count.js";
 import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
 
@@ -58,6 +58,7 @@ export const choices: Kind<ChoicesSpec, string[]> = {
     return fits(options);
   },
   toCell: (spec, value) => value.join(separatorOf(spec)),
+  typescript: (spec) => `(${tellType(asChoice(spec))})[]`,
 };
 
 /** The whole text when it is one option, else what stands between separators or line ends. */

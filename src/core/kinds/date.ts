@@ -15,7 +15,8 @@ export interface DateSpec extends AnySpec {
   readonly time?: boolean | undefined;
   /**
    * From which day words such as `tomorrow` or `next Friday` are counted: `today`, the run's day in the project's time
-   * zone, or the name of an input with a date. Not given: such words are no date.
+   * zone, or the name of an input with a date, or of a column of an input with rows, whose last row counts
+   * (`thread.at`). Not given: such words are no date.
    */
   readonly relativeTo?: string | undefined;
   /** The day itself, ISO 8601; set for each row, never written by a person. */
@@ -44,6 +45,7 @@ export const date: Kind<DateSpec, string> = {
     return value === undefined ? misfit(`is not a ${spec.time ? "day and time" : "day"}; write ${formOf(spec)}`) : fits(value);
   },
   toCell: (_spec, value) => value,
+  typescript: () => "string",
 };
 
 const formOf = ({ time }: DateSpec): string => (time ? "YYYY-MM-DDTHH:MM" : "YYYY-MM-DD");

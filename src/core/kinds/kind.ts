@@ -11,6 +11,8 @@ export const misfit = (problem: string): Reading<never> => ({ ok: false, problem
 export interface AnySpec {
   readonly kind: string;
   readonly about?: string | undefined;
+  /** Default true. An input that is not required may be missing; a part of an answer may be null where the text does not say. */
+  readonly required?: boolean | undefined;
 }
 
 /**
@@ -39,6 +41,8 @@ export interface Kind<Spec extends AnySpec = AnySpec, V extends Json = Json> {
   fromCell(spec: Spec, cell: string, kinds: KindLookup): Reading<V>;
   /** The text that stands for a value in a table's cell. `fromCell(toCell(v))` gives `v` back. */
   toCell(spec: Spec, value: V, kinds: KindLookup): string;
+  /** The TypeScript type of its values, as source: `"calm" | "upset"`. */
+  typescript(spec: Spec, kinds: KindLookup): string;
   /** Whether a model's own words stand in the cell, which could then be taken for a formula. */
   readonly freeText?: boolean;
   /** Whether only inputs can be of this kind. */
@@ -47,15 +51,43 @@ export interface Kind<Spec extends AnySpec = AnySpec, V extends Json = Json> {
 
 export type KindLookup = (name: string) => Kind;
 
+const orNull = (spec: AnySpec, schema: z.ZodType<Json>): z.ZodType<Json> => (spec.required === false ? schema.nullable() : schema);
+
+/** The schema of what a model is asked for, null included where the part is not required. */
+export function valueSchemaOf(spec: AnySpec, kinds: KindLookup): z.ZodType<Json> {
+  return orNull(spec, kinds(spec.kind).value(spec, kinds));
+}
+
 /** The schema of a value as it is kept. */
 export function keptSchemaOf(spec: AnySpec, kinds: KindLookup): z.ZodType<Json> {
   const kind = kinds(spec.kind);
-  return kind.kept ? kind.kept(spec, kinds) : kind.value(spec, kinds);
+  return orNull(spec, kind.kept ? kind.kept(spec, kinds) : kind.value(spec, kinds));
 }
 
 /** A kept value in the form that a model is asked for. */
 export function saidValue(spec: AnySpec, value: Json, kinds: KindLookup): Json {
-  return kinds(spec.kind).said?.(spec, value, kinds) ?? value;
+  return value === null ? null : (kinds(spec.kind).said?.(spec, value, kinds) ?? value);
+}
+
+/** What a model wrote, tidied by its kind; what stands for "not said" becomes null where that is allowed. */
+export function tidyValue(spec: AnySpec, raw: unknown, kinds: KindLookup): unknown {
+  if (spec.required === false && (raw === undefined || (typeof raw === "string" && /^\s*(?:null|none|n\/a|not stated|unknown)?\s*$/i.test(raw)))) return null;
+  const kind = kinds(spec.kind);
+  return kind.tidy && raw !== null ? kind.tidy(spec, raw, kinds) : raw;
+}
+
+/** How a value is asked for, null included where the part is not required. */
+export function tellValue(spec: AnySpec, kinds: KindLookup): string {
+  const told = kinds(spec.kind).tell(spec, kinds);
+  if (spec.required !== false) return told;
+  const [first = "", ...below] = told.split("\n");
+  // Where options, points or members follow below, the line that opens them keeps its end.
+  return below.length > 0 ? [`null if the text does not say, else ${first}`, ...below].join("\n") : `${first}; null if the text does not say`;
+}
+
+/** The TypeScript type of a value, null included where the part is not required. */
+export function typescriptOf(spec: AnySpec, kinds: KindLookup): string {
+  return `${kinds(spec.kind).typescript(spec, kinds)}${spec.required === false ? " | null" : ""}`;
 }
 
 /** A spec made ready for use: its schema is built once, then used for every row. */
@@ -70,15 +102,16 @@ export interface Shaped {
   /** A value in the form that a model is asked for. */
   said(value: Json): Json;
   tell(): string;
+  typescript(): string;
   jsonSchema(): Record<string, Json>;
 }
 
 /** Makes a spec ready for use. References in it must have been resolved. */
 export function shapeSpec(spec: AnySpec, kinds: KindLookup): Shaped {
   const kind = kinds(spec.kind);
-  const schema = kind.value(spec, kinds);
+  const schema = valueSchemaOf(spec, kinds);
   const read = (raw: unknown): Reading => {
-    const result = schema.safeParse(kind.tidy ? kind.tidy(spec, raw, kinds) : raw);
+    const result = schema.safeParse(tidyValue(spec, raw, kinds));
     return result.success ? fits(result.data) : misfit(result.error.issues.map(problemOf).join("; "));
   };
   return {
@@ -87,9 +120,10 @@ export function shapeSpec(spec: AnySpec, kinds: KindLookup): Shaped {
     schema,
     read,
     fromCell: (cell) => kind.fromCell(spec, cell, kinds),
-    toCell: (value) => kind.toCell(spec, value, kinds),
+    toCell: (value) => (value === null ? "" : kind.toCell(spec, value, kinds)),
     said: (value) => saidValue(spec, value, kinds),
-    tell: () => kind.tell(spec, kinds),
+    tell: () => tellValue(spec, kinds),
+    typescript: () => typescriptOf(spec, kinds),
     jsonSchema: () => jsonSchemaOf(schema),
   };
 }

@@ -46,6 +46,7 @@ export const list: Kind<ListSpec, Json[]> = {
   },
   // One item a line, as a person would write it into a cell.
   toCell: (spec, value, kinds) => value.map((item) => escapeItem(kinds(itemOf(spec).kind).toCell(itemOf(spec), item, kinds))).join("\n"),
+  typescript: (spec, kinds) => `(${kinds(itemOf(spec).kind).typescript(itemOf(spec), kinds)})[]`,
 };
 
 function listOf(spec: ListSpec, item: z.ZodType<Json>): z.ZodType<Json[]> {

@@ -59,6 +59,7 @@ export const number: Kind<NumberSpec, number> = {
     return value === undefined ? misfit("is not a number") : fits(value);
   },
   toCell: (_spec, value) => String(value),
+  typescript: () => "number",
 };
 
 const isMoney = (spec: NumberSpec): spec is NumberSpec & MoneySpec => spec.currency !== undefined;

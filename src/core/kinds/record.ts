@@ -1,6 +1,6 @@
 import * as z from "zod";
 import type { Json } from "../ground/index.js";
-import { fits, keptSchemaOf, misfit, saidValue, type AnySpec, type Kind } from "./kind.js";
+import { fits, keptSchemaOf, misfit, saidValue, tellValue, tidyValue, typescriptOf, valueSchemaOf, type AnySpec, type Kind } from "./kind.js";
 import { indent, tellNamed } from "./tell.js";
 import type { ValueOf } from "./value-of.js";
 
@@ -24,18 +24,17 @@ export const record: Kind<RecordSpec, RecordValue> = {
   keys: { parts: z.record(z.string(), z.looseObject({ kind: z.string() })) },
   freeText: true,
   faults: (spec) => (Object.keys(spec.parts).length === 0 ? ["A record needs parts: `parts: { name: { kind: text } }`."] : []),
-  value: (spec, kinds) => objectOf(spec, (part) => kinds(part.kind).value(part, kinds)),
+  value: (spec, kinds) => objectOf(spec, (part) => valueSchemaOf(part, kinds)),
   kept: (spec, kinds) => objectOf(spec, (part) => keptSchemaOf(part, kinds)),
   said: (spec, value, kinds) => Object.fromEntries(Object.entries(spec.parts).map(([name, part]) => [name, saidValue(part, value[name]!, kinds)])),
-  tell: (spec, kinds) => ["an object with these members:", ...Object.entries(spec.parts).map(([name, part]) => indent(tellNamed(name, part.about, kinds(part.kind).tell(part, kinds))))].join("\n"),
+  tell: (spec, kinds) => ["an object with these members:", ...Object.entries(spec.parts).map(([name, part]) => indent(tellNamed(name, part.about, tellValue(part, kinds))))].join("\n"),
   tidy: (spec, raw, kinds) => {
     if (raw === null || typeof raw !== "object" || Array.isArray(raw)) return raw;
     const members = new Map(Object.entries(raw).map(([name, value]) => [name.trim().toLowerCase(), value as unknown]));
     return Object.fromEntries(
       Object.entries(spec.parts).flatMap(([name, part]) => {
         const value = members.get(name.toLowerCase());
-        const kind = kinds(part.kind);
-        return value === undefined ? [] : [[name, kind.tidy ? kind.tidy(part, value, kinds) : value]];
+        return value === undefined && part.required !== false ? [] : [[name, tidyValue(part, value, kinds)]];
       }),
     );
   },
@@ -49,6 +48,7 @@ export const record: Kind<RecordSpec, RecordValue> = {
     }
   },
   toCell: (_spec, value) => JSON.stringify(value),
+  typescript: (spec, kinds) => `{ ${Object.entries(spec.parts).map(([name, part]) => `${name}: ${typescriptOf(part, kinds)}`).join("; ")} }`,
 };
 
 function objectOf(spec: RecordSpec, schemaOf: (part: AnySpec) => z.ZodType): z.ZodType<RecordValue> {

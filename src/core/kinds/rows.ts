@@ -48,6 +48,7 @@ export const rows: Kind<RowsSpec, RowValue[]> = {
     return fits(values);
   },
   toCell: (_spec, value) => JSON.stringify(value),
+  typescript: (spec, kinds) => `{ ${Object.entries(spec.columns).map(([name, column]) => `${name}: ${kinds(columnSpec(column).kind).typescript(columnSpec(column), kinds)} | null`).join("; ")} }[]`,
 };
 
 function readRow(spec: RowsSpec, row: unknown, kinds: KindLookup): RowValue | string {

@@ -47,6 +47,7 @@ export const text: Kind<TextSpec, string> = {
   tidy: (_spec, raw) => (typeof raw === "string" ? raw.trim() : typeof raw === "number" ? String(raw) : raw),
   fromCell: (_spec, cell) => fits(cell),
   toCell: (_spec, value) => value,
+  typescript: () => "string",
 };
 
 function overLimits(spec: TextSpec, value: string): string[] {

@@ -38,4 +38,5 @@ export const yesNo: Kind<YesNoSpec, boolean> = {
     return value === undefined ? misfit("is neither yes nor no") : fits(value);
   },
   toCell: ({ yes = "yes", no = "no" }, value) => (value ? yes : no),
+  typescript: () => "boolean",
 };

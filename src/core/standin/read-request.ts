@@ -124,7 +124,8 @@ function readNamed({ text, below }: Line): AskedPart[] {
   return name === undefined ? [] : [readPart(name, said ?? "", below)];
 }
 
-function readPart(name: string, said: string, below: readonly Line[]): AskedPart {
+function readPart(name: string, stated: string, below: readonly Line[]): AskedPart {
+  const said = stated.replace(/; null if the text does not say/, "").replace(/null if the text does not say, else /i, "");
   const kind = kindOf(said);
   const range = /from (-?[\d.]+) to (-?[\d.]+?)(?: in steps of ([\d.]+?))?(?:[.,;]?(?:\s|$))/.exec(said);
   const size = /list of (?:exactly (\d+)|(\d+) to (\d+)|at most (\d+)|at least (\d+))/i.exec(said);

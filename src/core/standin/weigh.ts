@@ -44,12 +44,13 @@ function valueOf(part: AskedPart, request: ReadRequest, words: readonly Term[], 
     case "choices": return several(part, known ?? choose(part, words, request));
     case "score": return score(part, request.data, words);
     case "yesNo": return yesNo(part, request.data, words);
-    case "date": return dateIn(request.data, part.time === true) ?? (part.inWords ? dayWords(request.data) : null);
+    case "date": return (part.inWords ? dayWords(request.data) : null) ?? dateIn(request.data, part.time === true);
     case "number": return /\bhow sure\b/i.test(part.about) ? sureness(request, words) : numberNear(part, request.data);
     case "money": return money(part, request.data);
     case "record": return weighParts(part.members ?? [], request);
-    case "list": return part.item && part.item.kind !== "text" ? items(part, part.item, request) : list(part, request.data);
-    case "text": return /\b(why|reason|because|evidence|decided)\b/i.test(`${part.name} ${part.about}`) ? evidence(part, request.data, leading) : summary(part, request.data);
+    case "list": return part.item && part.item.kind !== "text" ? items(part, part.item, request) : (part.item?.maxWords ?? Infinity) <= SHORT_WORDS ? enumerated(part, request.data) : list(part, request.data);
+    case "text": if (/\bname\b/i.test(part.about) && (part.maxWords ?? Infinity) <= 3) return nameOf(request.data, part);
+      return /\b(why|reason|because|evidence|decided)\b/i.test(`${part.name} ${part.about}`) ? evidence(part, request.data, leading) : summary(part, request.data);
   }
 }
 
@@ -125,6 +126,22 @@ function sureness(request: ReadRequest, words: readonly Term[]): number {
   return Math.round(100 * Math.min(0.95, ...margins.map(probabilityOf))) / 100;
 }
 
+/** Items of so few words are named, not summed up. */
+const SHORT_WORDS = 6;
+
+/** What a text enumerates: `into mooring, machinery or galley`. */
+function enumerated(part: AskedPart, text: string): string[] {
+  const row = /(?:\b(?:into|as|of|in|between|among|whether|one of|either)\b|[:(])\s*((?:[\p{L}\p{N}' -]{2,40}, )*[\p{L}\p{N}' -]{2,40},? (?:or|and) [\p{L}\p{N}' -]{2,40})/iu.exec(text)?.[1];
+  const found = (row ?? "").split(/, (?:or |and )?| or | and /).map((item) => item.trim().replace(/^(?:a|an|the) /i, "")).filter((item) => item !== "" && item.split(" ").length <= (part.item?.maxWords ?? 9));
+  return [...new Set(found)].slice(0, part.atMost ?? 12);
+}
+
+/** The word of a text that says most: the longest that is no common one. */
+function nameOf(text: string, part: AskedPart): string {
+  const words = (text.match(/\p{L}{3,}/gu) ?? []).slice(0, 12).filter((word) => terms(word).length > 0 && !/^(decide|sort|score|rate|list|sum|tell|find|each|every|also|write|give|report|row)s?$/i.test(word));
+  return clip(words.reduce((best, word) => (word.length > best.length ? word : best), words[0] ?? "value").toLowerCase(), part);
+}
+
 /** The first amount that stands beside a currency that may be named. */
 function money(part: AskedPart, text: string): Json {
   const codes = part.currencies ?? [];
@@ -134,11 +151,11 @@ function money(part: AskedPart, text: string): Json {
   return { amount: Number((found[2] ?? found[3])!.replaceAll(",", "")), currency: (found[1] ?? found[4])! };
 }
 
-/** Words that name a day from another day. */
+/** Words that name a day from another day; the last ones, which were written last. */
 function dayWords(text: string): string | null {
   const count = "(?:\\d+|a|an|one|two|three|four|five|six)";
-  const found = new RegExp(`\\b(the day after tomorrow|tomorrow|yesterday|today|in ${count} (?:day|week|month)s?|${count} (?:day|week|month)s? ago|(?:next|last|this) (?:week|month|(?:mon|tues|wednes|thurs|fri|satur|sun)day)|(?:on )?(?:mon|tues|wednes|thurs|fri|satur|sun)day)\\b`, "i").exec(text);
-  return found ? found[1]! : null;
+  const found = new RegExp(`\\b(the day after tomorrow|tomorrow|yesterday|today|in ${count} (?:day|week|month)s?|${count} (?:day|week|month)s? ago|(?:next|last|this) (?:week|month|(?:mon|tues|wednes|thurs|fri|satur|sun)day)|(?:on )?(?:mon|tues|wednes|thurs|fri|satur|sun)day)\\b`, "gi");
+  return [...text.matchAll(found)].at(-1)?.[1] ?? null;
 }
 
 /** The words that speak for an option: its name, its meaning, rules about it in the task, and examples. */
@@ -221,7 +238,9 @@ function numberNear(part: AskedPart, text: string): number | null {
     const near = [...stems(around)].filter((stem) => wanted.has(stem)).length;
     if (!best || near > best.near) best = { value, near };
   }
-  return best?.value ?? null;
+  // The prompt may say what to answer where the data names none.
+  const otherwise = /(-?\d+(?:\.\d+)?) if none\b/.exec(part.about)?.[1];
+  return best?.value ?? (otherwise === undefined ? null : Number(otherwise));
 }
 
 /** Sentences of all data; a blank line parts one input from the next. */

@@ -65,11 +65,11 @@ function checkReferences(template: Template, document: SourceDocument): Complain
 
 /** Whether a date of the answer is counted from an input, which then need not be printed. */
 function isCountedFrom(template: Template, input: string): boolean {
-  return Object.values(template.answer).some((spec) => specsWithin(spec).some((inner) => (inner.spec as DateSpec).relativeTo === input));
+  return Object.values(template.answer).some((spec) => specsWithin(spec).some((inner) => (inner.spec as DateSpec).relativeTo?.split(".")[0] === input));
 }
 
 function checkDates(template: Template, document: SourceDocument): Complaint[] {
-  const dates = Object.keys(template.inputs).filter((name) => template.inputs[name]!.kind === "date");
+  const dates = Object.entries(template.inputs).flatMap(([name, spec]) => specsWithin(spec, [name]).filter((inner) => inner.spec.kind === "date").map(({ path }) => path.filter((part) => part !== "columns").join(".")));
   return (["inputs", "answer"] as const).flatMap((where) =>
     Object.entries(template[where]).flatMap(([name, spec]) =>
       specsWithin(spec, [where, name]).flatMap((inner) => {

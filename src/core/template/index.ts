@@ -1,3 +1,4 @@
+export { draftFile, draftingTemplate, type DraftColumn } from "./draft.js";
 export { templateFileSchema } from "./file-schema.js";
 export { fence } from "./fence.js";
 export { fingerprinter, type Fingerprinter, type ModelIdentity, type Sha256 } from "./fingerprint.js";
@@ -28,9 +29,10 @@ export {
   type WhenLong,
   type WhenMissing,
 } from "./template.js";
-export { WARNING_CODES, warnTemplate, type Warning, type WarningCode } from "./warn.js";
+export { WARNING_CODES, warnModel, warnTemplate, type KnownModel, type Warning, type WarningCode } from "./warn.js";
 export { RUN_NAMES, runValues, type RunValues } from "./run-values.js";
 export { inlineReference, type References } from "./resolve.js";
 export type { Rule } from "./rules.js";
 export { cutAtSentence, keepEnds, piecesOf } from "./shorten.js";
+export { templateTypes } from "./typescript.js";
 export { versionText } from "./version.js";

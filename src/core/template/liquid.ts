@@ -1,4 +1,5 @@
 import { Liquid, Output, analyzeSync, toValueSync, type Template as Node } from "liquidjs";
+import { YoroshiError } from "../ground/index.js";
 import { fence } from "./fence.js";
 
 /** The tags that a task may use. Tags that read files, print unfenced text or keep state between renders are left out. */
@@ -52,7 +53,16 @@ export function parseText(source: string, trusted: ReadonlySet<string> = new Set
     variables.map(({ segments, location }) => ({ name: String(segments[0]), line: location.row, column: location.col })));
   const printed = new Set<string>();
   fenceOutputs(nodes, new Set(trusted), new Map(), printed);
-  return { text: { uses, printed, render: (scope) => engine.renderSync(nodes, scope) as string } };
+  return { text: { uses, printed, render: (scope) => renderText(nodes, scope) } };
+}
+
+/** @throws YoroshiError `misuse` where the text itself is at fault: it loops beyond the limits, or a filter cannot take a value. */
+function renderText(nodes: Node[], scope: Record<string, unknown>): string {
+  try {
+    return engine.renderSync(nodes, scope) as string;
+  } catch (error) {
+    throw new YoroshiError("misuse", { problem: `The template's text cannot be rendered: ${readProblem(error as Error).problem}.` });
+  }
 }
 
 interface Named {
@@ -110,6 +120,8 @@ function readProblem(error: Error): TextProblem {
   const at = /, line:(\d+)(?:, col:(\d+))?/.exec(error.message);
   const first = error.message.split("\n")[0]!.replace(/,? ?line:\d+(, col:\d+)?/, "").replace(/,? ?file:\S+/, "");
   const tag = /^tag "([^"]*)" not found/.exec(first);
+  const filter = /^undefined filter: (.*)$/.exec(first);
+  if (filter) return { problem: `there is no filter \`${filter[1]}\``, line: Number(at?.[1] ?? 1), column: Number(at?.[2] ?? 1) };
   const problem = tag ? `there is no tag \`${tag[1]}\` here; known tags: ${[...TAGS].filter((name) => name !== "#").join(", ")}` : first;
   return { problem, line: Number(at?.[1] ?? 1), column: Number(at?.[2] ?? 1) };
 }

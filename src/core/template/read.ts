@@ -80,6 +80,8 @@ export const templateFile = z.strictObject({
 
 /** The keys that only inputs have. */
 export const INPUT_KEYS = { required: z.boolean().optional(), sample: z.unknown().optional() };
+/** The keys that parts of an answer have, and parts of records in it. */
+export const PART_KEYS = { required: z.boolean().optional() };
 const FROM_REFERENCE = z.strictObject({ from: z.string() });
 
 export interface TemplateReading {
@@ -139,23 +141,26 @@ function checkDocument(document: SourceDocument): TemplateReading {
 
 function checkSpecs(specsFound: unknown, where: "inputs" | "answer", document: SourceDocument): Complaint[] {
   if (specsFound === null || typeof specsFound !== "object" || Array.isArray(specsFound)) return [];
-  return Object.entries(specsFound).flatMap(([name, spec]) => checkSpec(spec, [where, name], document, where === "inputs"));
+  return Object.entries(specsFound).flatMap(([name, spec]) => checkSpec(spec, [where, name], document, where === "inputs" ? "input" : "part"));
 }
 
-function checkSpec(spec: unknown, path: (string | number)[], document: SourceDocument, isInput: boolean): Complaint[] {
+/** Where a spec stands decides which keys it has besides its kind's. */
+type SpecPlace = "input" | "part" | "inner";
+
+function checkSpec(spec: unknown, path: (string | number)[], document: SourceDocument, place: SpecPlace): Complaint[] {
   const kindName = (spec as { kind?: unknown } | null)?.kind;
   if (typeof kindName !== "string") return []; // the shape's own check has complained
   if (!hasKind(kindName)) {
     return [complain("unknownKind", document.at([...path, "kind"]), { kind: kindName, known: kindNames, near: nearest(kindName, kindNames) })];
   }
   const kind = kindOf(kindName);
-  if (kind.inputOnly && !isInput) return [complain("badValue", document.at([...path, "kind"]), { problem: `Only an input can be of the kind \`${kindName}\`, not a part of the answer.` })];
+  if (kind.inputOnly && place !== "input") return [complain("badValue", document.at([...path, "kind"]), { problem: `Only an input can be of the kind \`${kindName}\`, not a part of the answer.` })];
   const { options, ...others } = spec as { options?: unknown };
   // `options: { from: name }` reads a reference; any other map of options is meanings.
   const fromReference = FROM_REFERENCE.safeParse(options).success;
-  const { complaints } = checkShape(specSchema(kind, isInput ? INPUT_KEYS : {}), fromReference ? others : spec, document, path);
+  const { complaints } = checkShape(specSchema(kind, place === "input" ? INPUT_KEYS : place === "part" ? PART_KEYS : {}), fromReference ? others : spec, document, path);
   if (complaints.length > 0) return complaints;
   const faults = (kind.faults?.(spec as AnySpec) ?? []).map((fault) =>
     fault === "noOptions" ? complain("noOptions", document.at(path), undefined as never) : complain("badValue", document.at(path), { problem: fault }));
-  return [...faults, ...specsInside(spec as AnySpec).flatMap((inner) => checkSpec(inner.spec, [...path, ...inner.path], document, false))];
+  return [...faults, ...specsInside(spec as AnySpec).flatMap((inner) => checkSpec(inner.spec, [...path, ...inner.path], document, inner.path[0] === "parts" ? "part" : "inner"))];
 }

@@ -25,13 +25,20 @@ export function resolveSpec(spec: AnySpec, references: References, run: RunValue
   });
 }
 
-/** A spec whose dates are counted from an input, with that input's day; the same spec where there are none. */
+/** A spec whose dates are counted from an input (the last row of one with rows), with that input's day; the same spec where there are none. */
 export function datedSpec(spec: AnySpec, inputs: Readonly<Record<string, unknown>>): AnySpec {
   return mapLeaves(spec, (leaf) => {
     const { relativeTo } = leaf as DateSpec;
-    const base = relativeTo === undefined ? undefined : inputs[relativeTo];
+    const base = relativeTo === undefined ? undefined : baseOf(relativeTo, inputs);
     return leaf.kind === "date" && typeof base === "string" ? ({ ...leaf, base } as AnySpec) : leaf;
   });
+}
+
+/** The day of an input, or of the last row of an input with rows: `written`, `thread.at`. */
+function baseOf(relativeTo: string, inputs: Readonly<Record<string, unknown>>): unknown {
+  const [input = "", column] = relativeTo.split(".");
+  const value = inputs[input];
+  return column === undefined ? value : Array.isArray(value) ? (value.at(-1) as Record<string, unknown> | undefined)?.[column] : undefined;
 }
 
 function rowsOf(references: References, name: string, template: string): readonly ReferenceRow[] {

@@ -1,4 +1,4 @@
-import { joinWords, readExpression, wordPattern, type Json } from "../ground/index.js";
+import { isPattern, joinWords, readExpression, wordPattern, type Json } from "../ground/index.js";
 
 /** A rule that an answer must keep, beyond its kinds. One of `forbid`, `require`, `pattern` or `check`. */
 export interface Rule {
@@ -76,13 +76,4 @@ function textOf(value: Json): string {
   if (value === null) return "";
   if (Array.isArray(value)) return value.map(textOf).join("\n");
   return typeof value === "object" ? Object.values(value).map(textOf).join("\n") : String(value);
-}
-
-function isPattern(source: string): boolean {
-  try {
-    RegExp(source, "u");
-    return true;
-  } catch {
-    return false;
-  }
 }

@@ -4,8 +4,6 @@ import type { Rule } from "./rules.js";
 
 /** An input as a template declares it: a kind with what only inputs have. */
 export interface InputSpec extends AnySpec {
-  /** Default true: a row without it is declined, unless `whenMissing` says otherwise. */
-  readonly required?: boolean | undefined;
   /** A value to try the template with. */
   readonly sample?: Json | undefined;
 }

@@ -1,7 +1,8 @@
 import { readFileSync } from "node:fs";
 import { describe, expect, it } from "vitest";
 import { readTemplate } from "./read.js";
-import { WARNING_CODES, warnTemplate } from "./warn.js";
+import { prepare } from "./prepare.js";
+import { WARNING_CODES, warnModel, warnTemplate } from "./warn.js";
 
 const GOOD = `yoroshi: template/1
 name: x
@@ -47,4 +48,16 @@ describe("what could be better in a template", () => {
     const page = readFileSync(new URL("../../../docs/warnings.md", import.meta.url), "utf8");
     expect([...page.matchAll(/^\| `(\w+)` \|/gm)].map((match) => match[1]).sort()).toEqual([...WARNING_CODES].sort());
   });
+});
+
+it("knows what the chosen model cannot do", () => {
+  const codesOf = (text: string, model: object): string[] => {
+    const { template, document } = readTemplate(text, "x.yaml");
+    return warnModel(prepare(template!), document!, { name: "quick", ...model }, (words) => words.split(/\s+/).length).map(({ code }) => code);
+  };
+  expect(codesOf(GOOD, {})).toEqual([]);
+  expect(codesOf(GOOD, { can: ["images"] })).toEqual(["schemaNotTaken"]);
+  const doubtful = `${GOOD}doubt: { by: logProbabilities }\n`;
+  expect([codesOf(doubtful, {}), codesOf(doubtful, { can: ["jsonSchema", "logProbabilities"] })]).toEqual([["probabilitiesNotGiven"], []]);
+  expect([codesOf(GOOD, { context: 2000 }), codesOf(GOOD, { context: 1000 })]).toEqual([[], ["overContext"]]);
 });

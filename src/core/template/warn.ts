@@ -1,6 +1,7 @@
-import { joinWords, type Place, type SourceDocument } from "../ground/index.js";
+import { groupDigits, joinWords, type Place, type SourceDocument } from "../ground/index.js";
 import { optionsOf, referenceOf, specsInside, type AnySpec, type ChoiceSpec, type ScoreSpec, type TextSpec } from "../kinds/index.js";
 import { parseText } from "./liquid.js";
+import type { Prepared } from "./prepare.js";
 import type { Template } from "./template.js";
 
 /** What practitioners trip over: it works, and yet is likely to give worse answers. `docs/warnings.md` explains each. */
@@ -17,6 +18,9 @@ const SENTENCES = {
   verdictFirst: (d: { reason: string; verdict: string }) => `\`${d.reason}\` stands behind \`${d.verdict}\`. A reason that is written before the verdict makes the verdict better.`,
   endlessText: (d: { part: string }) => `\`${d.part}\` has no limit. Add \`maxChars\`, \`maxWords\` or \`maxSentences\`, or long answers will be cut short and cost more.`,
   bareScale: (d: { part: string; missing: readonly string[] }) => `The scale of \`${d.part}\` does not say what ${joinWords(d.missing)} ${d.missing.length > 1 ? "mean" : "means"}. Describe at least both ends.`,
+  schemaNotTaken: (d: { model: string }) => `The model \`${d.model}\` takes no JSON Schema, so its answers are read from its words alone and need mending more often.`,
+  probabilitiesNotGiven: (d: { model: string }) => `The model \`${d.model}\` is not said to give log probabilities (\`can: [logProbabilities]\`), by which this template finds its doubt.`,
+  overContext: (d: { model: string; tokens: number; context: number }) => `The longest prompt may take ${groupDigits(d.tokens)} tokens with its answer; the model \`${d.model}\` has room for ${groupDigits(d.context)}. Lower \`maxChars\` of an input, or carry less background.`,
   unprintedInput: (d: { input: string }) => `The model never sees \`${d.input}\`: it is used in a condition only. Write \`{{ ${d.input} }}\` where the model shall read it.`,
 } as const;
 
@@ -28,6 +32,39 @@ const VERBS =
   "decide|judge|choose|select|pick|find|list|sum|summari[sz]e|write|rewrite|translate|extract|take|compare|score|rate|grade|classify|sort|label|tag|describe|explain|identify|determine|count|correct|read|tell|answer|give|name|note|match|check|assess|evaluate|estimate|rank|draft|shorten|turn|convert|detect|mark|assign|suggest|propose|state|say|return|fill|look|put|group|clean|fix|analy[sz]e";
 /** A verb where an instruction has it: at the beginning of a sentence, or after `please`, `then`, `must` … */
 const INSTRUCTION = new RegExp(`(?:^|[.:;!?\\n]|\\b(?:please|then|and|or|to|must|should))\\s*(?:${VERBS})\\b`, "i");
+
+/** What is known of the model that a template asks. */
+export interface KnownModel {
+  readonly name: string;
+  /** What it takes beyond the plain protocol; `undefined` where nobody said. */
+  readonly can?: readonly string[] | undefined;
+  /** Most tokens of prompt and answer together. */
+  readonly context?: number | undefined;
+}
+
+/** Warns of what the chosen model cannot do. `countTokens` counts a text as a tokenizer would. */
+export function warnModel(prepared: Prepared, document: SourceDocument, model: KnownModel, countTokens: (text: string) => number): Warning[] {
+  const found: Warning[] = [];
+  const place = document.at(["model"]);
+  if (model.can && !model.can.includes("jsonSchema")) found.push({ code: "schemaNotTaken", place, message: SENTENCES.schemaNotTaken({ model: model.name }) });
+  if (prepared.template.doubt?.by === "logProbabilities" && !model.can?.includes("logProbabilities")) found.push({ code: "probabilitiesNotGiven", place: document.at(["doubt"]), message: SENTENCES.probabilitiesNotGiven({ model: model.name }) });
+  if (model.context !== undefined) {
+    const tokens = longestPrompt(prepared, countTokens);
+    if (tokens > model.context) found.push({ code: "overContext", place, message: SENTENCES.overContext({ model: model.name, tokens, context: model.context }) });
+  }
+  return found;
+}
+
+const CHARS_A_TOKEN = 4;
+/** What an input without a limit is taken to bring. */
+const USUAL_CHARS = 2_000;
+
+/** Tokens of the prompt when every text input is as long as it may be, and of the answer. */
+function longestPrompt(prepared: Prepared, countTokens: (text: string) => number): number {
+  const empty = prepared.render(Object.fromEntries(prepared.inputs.map(({ name }) => [name, null])));
+  const room = prepared.inputs.reduce((sum, { spec }) => sum + (spec.kind === "text" || spec.kind === "rows" ? ((spec as TextSpec).maxChars ?? USUAL_CHARS) : 0), 0);
+  return empty.reduce((sum, message) => sum + countTokens(message.content), 0) + Math.ceil(room / CHARS_A_TOKEN) + prepared.maxTokens;
+}
 
 /** Goes through a template that has no mistakes. */
 export function warnTemplate(template: Template, document: SourceDocument): Warning[] {

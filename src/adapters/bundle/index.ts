@@ -1,0 +1,1 @@
+export { BUNDLE_FORMAT, packBundle, unpackBundle, type BundleFile } from "./bundle.js";

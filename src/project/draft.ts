@@ -1,0 +1,52 @@
+import { askPrepared, draftFile, draftingTemplate, fingerprinter, paced, prepare, readTemplate, recallFrom, retrying, YoroshiError, type Answer, type Complaint, type DraftColumn, type Prepared } from "../core/index.js";
+import { csvRows } from "../adapters/csv/index.js";
+import { newTemplateFile } from "./library.js";
+import type { Project } from "./project.js";
+
+/** A template that a model drafted, not yet written. */
+export interface Draft {
+  readonly file: string;
+  /** The whole file; `undefined` where the model gave no usable answer. */
+  readonly text: string | undefined;
+  readonly answer: Answer;
+  /** What is wrong in the drafted file; none when it can be used as it is. */
+  readonly complaints: readonly Complaint[];
+}
+
+const MOST_EXAMPLES = 3;
+
+/** Has the project's first model draft a template from a description and the columns of a table (a CSV file's path). */
+export async function draftTemplate(project: Project, name: string, description: string, table: string): Promise<Draft> {
+  const file = newTemplateFile(project.root, name);
+  const columns = await tableColumns(table);
+  const answer = await askDraft(project, prepare(draftingTemplate(columns)), description);
+  if (answer.state !== "answered") return { file, text: undefined, answer, complaints: [] };
+  const text = draftFile(name, answer.parts, columns);
+  return { file, text, answer, complaints: readTemplate(text, file).complaints };
+}
+
+/** A draft that was asked for before is not asked for again, so that it can be shown first and written later. */
+async function askDraft(project: Project, prepared: Prepared, description: string): Promise<Answer> {
+  const { model } = await project.models.open(undefined);
+  const { clock } = project;
+  const fingerprint = fingerprinter(prepared, model)({ description });
+  const recall = recallFrom(project.ledger(), { version: 1, model: model.id, run: "draft", now: () => clock.now() });
+  const known = await recall.known(fingerprint);
+  if (known?.state === "answered") return known;
+  const answer = await askPrepared(prepared, { description }, { model: retrying(clock)(paced(clock, model.limits)(model)), clock });
+  if (answer.state === "answered") await recall.keep(fingerprint, prepared.template.name, answer);
+  return answer;
+}
+
+/** The columns of a table, each with a few different values that are not blank. */
+async function tableColumns(table: string): Promise<DraftColumn[]> {
+  const source = csvRows(table, table);
+  const names = await source.columns();
+  if (names.length === 0) throw new YoroshiError("tableBroken", { table, place: "row 1", problem: "the file has no first row with the columns' names." });
+  const examples = new Map<string, Set<string>>(names.map((name) => [name, new Set()]));
+  for await (const rows of source.rows()) {
+    for (const row of rows) for (const name of names) if (row[name]?.trim() && examples.get(name)!.size < MOST_EXAMPLES) examples.get(name)!.add(row[name]);
+    break;
+  }
+  return names.filter((name) => name !== "").map((name) => ({ name, examples: [...examples.get(name)!] }));
+}
