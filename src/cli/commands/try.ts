@@ -39,7 +39,7 @@ export async function tryOne(name: string, options: TryOptions): Promise<number>
     if (options.json) outJson({ template: loaded.template.name, from, model: opened.model.id, standin: opened.isStandin, known, prompt: messages, ...answer, spent: answer.spent / 1e6 });
     else {
       out(heading(`${loaded.template.name}`) + quiet(`  on ${from}, asked of ${opened.name}`));
-      out(`\n${heading("Prompt")}`);
+      out(`\n${heading("Prompt")}${answer.notes.some((note) => note.includes(" condensed from ")) ? quiet("  with the long input as it was before it was condensed") : ""}`);
       printPrompt(messages);
       out(`\n${heading("Reply")}\n${block(answer.raw)}`);
       for (const [input, note] of Object.entries(reading.shortened ?? {})) out(`\n${warn("Shortened:")} ${input}, ${note}.`);

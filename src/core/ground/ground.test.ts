@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { canonicalJson } from "./canonical.js";
 import { sha256Hex } from "./digest.js";
-import { readDocument } from "./document.js";
+import { readDocument } from "./read-document.js";
 import { ERRORS, YoroshiError, type ErrorCode } from "./errors.js";
 import { formatMoney, toMicros } from "./money.js";
 import { nearest } from "./nearest.js";
