@@ -5,6 +5,7 @@ export * from "./ground/index.js";
 export * from "./kinds/index.js";
 export * from "./ledger/index.js";
 export * from "./model/index.js";
+export * from "./statistics/index.js";
 export * from "./table/index.js";
 export * from "./template/index.js";
 export * from "./trial/index.js";

@@ -1,5 +1,5 @@
 import type { PartGrade } from "./grade.js";
-import { mcnemarExact } from "./mcnemar.js";
+import { mcnemarExact } from "../statistics/index.js";
 
 /** How two contestants did on the samples that both were graded on. */
 export interface PartComparison {

@@ -1,7 +1,7 @@
 import { canonicalJson, type Json } from "../ground/index.js";
 import type { NamedShape, Prepared } from "../template/index.js";
 import type { Sample } from "./samples.js";
-import { wilson, type Interval } from "./wilson.js";
+import { wilson, type Interval } from "../statistics/index.js";
 
 /** How often each right value (rows) was answered by each value (columns); the last column is "no answer". */
 export interface Confusion {

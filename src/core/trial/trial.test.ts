@@ -5,10 +5,9 @@ import { fenced, scriptedModel } from "../../../tests/helpers/models.js";
 import { memoryLedger } from "../ledger/index.js";
 import { prepare, template } from "../template/index.js";
 import { compare } from "./compare.js";
-import { mcnemarExact } from "./mcnemar.js";
+import { mcnemarExact, wilson } from "../statistics/index.js";
 import { readSamples } from "./samples.js";
 import { earlierTrial, trial } from "./trial.js";
-import { wilson } from "./wilson.js";
 
 const prepared = prepare(template({
   name: "sort",
