@@ -1,7 +1,7 @@
 import * as crypto from "node:crypto";
 import { existsSync } from "node:fs";
 import path from "node:path";
-import { csvTable, readSmallCsv } from "../adapters/csv/index.js";
+import { csvTable } from "../adapters/csv/index.js";
 import { sqliteLedger } from "../adapters/sqlite-ledger/index.js";
 import { systemClock } from "../adapters/system-clock/index.js";
 import {
@@ -14,9 +14,12 @@ import {
   declined,
   inputCellsOf,
   readInputs,
+  MARK_COLUMN,
+  partPaths,
   readSamples,
   readTemplate,
   runValues,
+  SET_COLUMN,
   stepOf,
   versionText,
   warnModel,
@@ -31,6 +34,7 @@ import {
   type Plan,
   type Prepared,
   type Related,
+  type SampleOptions,
   type Samples,
   type Sha256,
   type Table,
@@ -43,6 +47,7 @@ import { findFile, findUpwards, insideProject, listFiles, readText, type NamedFi
 import { projectModels, type Models } from "./models.js";
 import type { LoadedTemplate, TemplateModels } from "./loaded.js";
 import { PROJECT_FILE, readProjectFile, type ProjectFile } from "./project-file.js";
+import { readSmallTable } from "./small-table.js";
 import { readPassages, readReferences, readSurroundings, relatedOf } from "./surroundings.js";
 
 /**
@@ -93,7 +98,9 @@ export interface Project {
   /** A plan with all that it names, ready to fill; complains about columns that its table lacks. */
   fillSetup(nameOrPath: string, options?: { readonly inPlace?: boolean }): Promise<{ readonly setup: FillSetup; readonly model: TemplateModels }>;
   /** A samples file; by habit the one named after the template. */
-  samples(prepared: Prepared, file: string | undefined): Promise<Samples>;
+  samples(prepared: Prepared, file: string | undefined, options?: SampleOptions): Promise<Samples>;
+  /** The path of a samples file, relative to the project; by habit the one named after the template. */
+  samplesFile(template: string, file: string | undefined): string;
   close(): Promise<void>;
 }
 
@@ -240,17 +247,21 @@ class OpenProject implements Project {
     return { setup: { plan, table, related, prepared, version, model: model.model, others: model.others, ledger: this.ledger(), clock: this.clock, sha256 }, model };
   }
 
-  async samples(prepared: Prepared, file: string | undefined): Promise<Samples> {
-    const { name } = prepared.template;
-    const chosen = file === undefined ? path.join("samples", `${name}.csv`) : path.relative(this.root, path.resolve(this.cwd, file));
+  async samples(prepared: Prepared, file: string | undefined, options: SampleOptions = {}): Promise<Samples> {
+    const chosen = this.samplesFile(prepared.template.name, file);
     const absolute = path.resolve(this.root, chosen);
     if (file === undefined && !existsSync(absolute)) {
-      throw new YoroshiError("badOption", { option: "--samples", problem: `there is no ${chosen}. Name a CSV file with columns for the inputs and for the right values.` });
+      throw new YoroshiError("badOption", { option: "--samples", problem: `there is no ${chosen}. Name a CSV or JSON Lines file with columns for the inputs and for the right values, or draw one: \`yoroshi samples draw PLAN\`.` });
     }
-    const { columns, rows } = await readSmallCsv(absolute, chosen);
-    const known = new Set([...prepared.inputs, ...prepared.parts].map((shape) => shape.name.toLowerCase()));
-    const keyColumn = columns.find((column) => !known.has(column.toLowerCase()) && new Set(rows.map((row) => row.values[column])).size === rows.length);
-    return readSamples(prepared, chosen, columns, rows, keyColumn);
+    const { columns, rows } = await readSmallTable(absolute, chosen);
+    const known = new Set([...prepared.inputs.map(({ name }) => name), ...partPaths(prepared.template.answer), SET_COLUMN, MARK_COLUMN, ...Object.values(options.map ?? {})].map((name) => name.toLowerCase()));
+    const free = columns.filter((column) => !known.has(column.toLowerCase()) && !column.includes("@"));
+    const unique = free.find((column) => new Set(rows.map((row) => row.values[column])).size === rows.length);
+    return readSamples(prepared, chosen, columns, rows, { keyColumn: unique ?? free.find((column) => /(^|[^a-z])(id|key|no|nr|number)$|Id$|Key$/i.test(column)), ...options });
+  }
+
+  samplesFile(template: string, file: string | undefined): string {
+    return file === undefined ? path.join("samples", `${template}.csv`) : path.relative(this.root, path.resolve(this.cwd, file));
   }
 
   async close(): Promise<void> {

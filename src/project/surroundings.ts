@@ -2,6 +2,7 @@ import { csvRows, readSmallCsv } from "../adapters/csv/index.js";
 import { sqliteLookup } from "../adapters/sqlite-lookup/index.js";
 import { DEFAULT_RELATED_LIMIT, inlineReference, YoroshiError, type Passage, type Plan, type ReferenceRow, type ReferenceSpec, type References, type Related, type Surroundings, type Template } from "../core/index.js";
 import { insideProject, readText } from "./files.js";
+import { readSmallTable } from "./small-table.js";
 
 /** The references of a template that stand in files. */
 export async function readReferences(root: string, template: Template): Promise<References> {
@@ -35,7 +36,7 @@ export async function readSurroundings(root: string, template: Template): Promis
   const passages: Passage[] = await readPassages(root, template);
   const { examples } = template;
   if (!examples || !("from" in examples)) return { background, passages };
-  return { background, passages, labelled: { file: examples.from, ...(await readSmallCsv(insideProject(root, examples.from), examples.from)) } };
+  return { background, passages, labelled: { file: examples.from, ...(await readSmallTable(insideProject(root, examples.from), examples.from)) } };
 }
 
 export async function readPassages(root: string, template: Template): Promise<Passage[]> {

@@ -1,12 +1,13 @@
 import { existsSync } from "node:fs";
 import { copyFile, cp } from "node:fs/promises";
 import path from "node:path";
-import { compare, fill, YoroshiError } from "../../core/index.js";
-import { openProject, packageFolder, PROJECT_FILE, type Project } from "../../project/index.js";
+import { fill, YoroshiError } from "../../core/index.js";
+import { contestantOf, openProject, packageFolder, PROJECT_FILE, type Project } from "../../project/index.js";
 import { heading, note, out, outJson, quiet } from "../print/print.js";
 import type { CommonOptions } from "../with-project.js";
 import { runFill } from "./fill.js";
-import { printComparison, printTrial, runTrial } from "./trial.js";
+import { printContest, printTrial } from "../print/trial.js";
+import { runTrial } from "./trial.js";
 
 const TEMPLATE = "hazard-triage";
 
@@ -38,9 +39,10 @@ async function walkThrough(project: Project, source: string, folder: string, isN
   }
 
   step(isNew ? "2  Trial of the improved template" : "1  Trial", "options with meanings, a described scale, the reason first, two examples");
-  const { report, before } = await runTrial(project, TEMPLATE, { json: true });
-  printTrial(report, project.settings.currency, false);
-  if (before) printComparison(report, before, compare(report.parts, before.parts));
+  const { report, contest, others } = await runTrial(project, TEMPLATE, { json: true });
+  const { currency } = project.settings;
+  printTrial(report, { currency, all: false, halfWidth: 0.05 });
+  if (contest) printContest(contest, contestantOf(`version ${report.version}`, report), others, currency);
 
   let exit = 0;
   step(isNew ? "3  Three fills of one table" : "2  Three fills of one table", "what is known from before is not asked again");

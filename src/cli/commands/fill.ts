@@ -1,4 +1,4 @@
-import { fill, formatMoney, plural, preview, toMicros, type FillOptions, type FillReport, type FillSetup, type Preview } from "../../core/index.js";
+import { fill, formatMoney, plural, preview, readGate, toMicros, YoroshiError, type FillOptions, type FillReport, type FillSetup, type Preview } from "../../core/index.js";
 import type { OpenModel, Project } from "../../project/index.js";
 import { bad, duration, good, heading, note, out, outJson, quiet, standinNote, table, warn } from "../print/print.js";
 import { fillProgress } from "../print/progress.js";
@@ -13,6 +13,7 @@ interface FillCommandOptions extends CommonOptions {
   readonly overwrite?: readonly string[] | undefined;
   readonly spend?: number | undefined;
   readonly inPlace?: boolean | undefined;
+  readonly ignoreGate?: boolean | undefined;
 }
 
 /** `yoroshi fill`: exit 0 when every row is as it should be, 1 when some failed or a limit stopped it, 3, 130. */
@@ -26,6 +27,11 @@ export async function fillCommand(name: string, options: FillCommandOptions): Pr
       overwrite: options.overwrite,
       spendCap: options.spend === undefined ? undefined : toMicros(options.spend),
     };
+    const gate = await readGate(setup.plan, setup.ledger, { template: setup.prepared.template.name, version: setup.version, model: setup.model.id });
+    if (!gate.open && !options.dryRun) {
+      if (!options.ignoreGate) throw new YoroshiError("gateClosed", { plan: setup.plan.name, template: setup.prepared.template.name, reason: gate.reason });
+      note(warn(`Filled in spite of the gate: ${gate.reason}.`));
+    }
     return options.dryRun ? dryRun(project, setup, model, chosen, options) : runFill(project, setup, model, chosen, options);
   });
 }

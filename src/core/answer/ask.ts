@@ -16,6 +16,8 @@ export interface AskOptions {
   readonly clock: Clock;
   readonly signal?: CancelSignal | undefined;
   readonly recall?: Recall | undefined;
+  /** Numbers repeated asks of the same question, so that one with a temperature gets other draws. Default 0. */
+  readonly ask?: number | undefined;
 }
 
 /**
@@ -47,13 +49,13 @@ async function askAll(prepared: Prepared, given: Readonly<Record<string, Json>>,
   const { doubt, secondLook } = prepared.template;
   const { inputs, notes: condensed } = await condenseLong(prepared, given, talk, options.model, options.recall);
   progress.notes.push(...condensed);
-  const first = await askOnce(prepared, inputs, talk, options.model, "asked", settingsFor(doubt, prepared));
+  const first = await askOnce(prepared, inputs, talk, options.model, "asked", { ...againSettings(prepared, options.ask ?? 0), ...settingsFor(doubt, prepared, (options.ask ?? 0) * SEEDS_APART) });
   if (first.state !== "answered") return unanswered(first, talk, progress);
   let outcome: Extract<Outcome, { state: "answered" }> = first;
   progress.raw = first.reply.text;
   progress.notes.push(...first.notes);
 
-  const sure = await withConfidence(prepared, inputs, talk, options.model, first);
+  const sure = await withConfidence(prepared, inputs, talk, options.model, first, (options.ask ?? 0) * SEEDS_APART);
   outcome = sure.outcome;
   if (sure.note) progress.notes.push(sure.note);
   if (doubt?.below !== undefined && sure.confidence && sure.confidence.value < doubt.below) {
@@ -78,6 +80,13 @@ async function askAll(prepared: Prepared, given: Readonly<Record<string, Json>>,
     ...(sure.confidence ? { confidence: sure.confidence } : {}),
     ...(secondLook ? { firstParts: outcome.parts } : {}),
   };
+}
+
+/** More than the asks of one answer, so that repeated answers share no seed. */
+const SEEDS_APART = 100;
+
+function againSettings({ template: { model } }: Prepared, ask: number): { readonly seed?: number } {
+  return ask > 0 && (model?.seed !== undefined || (model?.temperature ?? 0) > 0) ? { seed: (model?.seed ?? 1) + ask * SEEDS_APART } : {};
 }
 
 function unanswered(outcome: Exclude<Outcome, { state: "answered" }>, talk: Conversation, { notes }: Progress): Answer {

@@ -17,7 +17,7 @@ export function settingsFor(doubt: Doubt | undefined, prepared: Prepared, ask = 
 }
 
 /** Finds how sure an answer is; with agreement, the answer that most asks gave is the one that counts. */
-export async function withConfidence(prepared: Prepared, inputs: Readonly<Record<string, Json>>, talk: Conversation, model: Model, first: Answered): Promise<{ readonly outcome: Answered; readonly confidence?: Confidence; readonly note?: string }> {
+export async function withConfidence(prepared: Prepared, inputs: Readonly<Record<string, Json>>, talk: Conversation, model: Model, first: Answered, firstSeed = 0): Promise<{ readonly outcome: Answered; readonly confidence?: Confidence; readonly note?: string }> {
   const { doubt } = prepared.template;
   if (!doubt) return { outcome: first };
   if (doubt.by === "stated") return { outcome: first, ...(first.stated === undefined ? {} : { confidence: { value: first.stated, by: "stated" as const } }) };
@@ -27,7 +27,7 @@ export async function withConfidence(prepared: Prepared, inputs: Readonly<Record
     return confidence ? { outcome: first, confidence } : { outcome: first, note: "the host gave no log probabilities" };
   }
   const outcomes: Outcome[] = [first];
-  for (let ask = 1; ask < (doubt.asks ?? DEFAULT_DOUBT.asks); ask++) outcomes.push(await askOnce(prepared, inputs, talk, model, "asked again", settingsFor(doubt, prepared, ask)));
+  for (let ask = 1; ask < (doubt.asks ?? DEFAULT_DOUBT.asks); ask++) outcomes.push(await askOnce(prepared, inputs, talk, model, "asked again", settingsFor(doubt, prepared, firstSeed + ask)));
   return byAgreement(outcomes, counted);
 }
 

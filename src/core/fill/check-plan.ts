@@ -20,6 +20,7 @@ export function checkPlan(plan: Plan, template: Template, document: SourceDocume
     if (column === plan.table.key) found.push(complain("keyFilled", document.atKey([...at, "fill", column]), { column }));
     if (Object.values(inputColumns(step, template)).includes(column)) found.push(complain("inputFilled", document.atKey([...at, "fill", column]), { column }));
   }
+  if (plan.gate && plan.gate.step === name && !parts.includes(plan.gate.part)) found.push(complain("unknownPart", document.at(["gate", "part"]), { name: plan.gate.part, known: parts, near: nearest(plan.gate.part, parts) }));
   for (const [index, rule] of (step.clear ?? []).entries()) found.push(...checkRule(rule, step, template, document, [...at, "clear", index]));
   return table ? [...found, ...checkColumns(plan, template, document, table)] : found;
 }

@@ -1,7 +1,8 @@
 export { checkPlan } from "./check-plan.js";
 export { readCondition, type Condition } from "./condition.js";
 export { fill, type FillReport } from "./fill.js";
-export { DEFAULT_AT_ONCE, DEFAULT_RELATED_LIMIT, PLAN_FORMAT, REFILLS, stepOf, type ClearRule, type Limits, type Plan, type Refill, type RelatedSource, type Step, type TableSource } from "./plan.js";
+export { DEFAULT_AT_ONCE, DEFAULT_RELATED_LIMIT, PLAN_FORMAT, REFILLS, stepOf, type ClearRule, type Gate, type Limits, type Plan, type Refill, type RelatedSource, type Step, type TableSource } from "./plan.js";
+export { readGate, type GateReading } from "./gate.js";
 export { preview, type CountTokens, type Preview } from "./preview.js";
 export { plan, planFileSchema, readPlan, type PlanReading, type PlanShape } from "./read-plan.js";
 export type { FillOptions, FillSetup, Progress } from "./setup.js";

@@ -48,6 +48,14 @@ export interface Step {
   readonly clear?: readonly ClearRule[] | undefined;
 }
 
+/** What a trial must have shown before a fill may run. */
+export interface Gate {
+  readonly step: string;
+  readonly part: string;
+  /** Least share of right answers, 0 to 1, in the newest trial of the template as it is, with the model it asks. */
+  readonly accuracyAtLeast: number;
+}
+
 export interface Limits {
   /** Most rows asked about in one run. */
   readonly rows?: number | undefined;
@@ -65,6 +73,7 @@ export interface Plan {
   readonly related?: Readonly<Record<string, RelatedSource>> | undefined;
   readonly steps: Readonly<Record<string, Step>>;
   readonly limits: Limits;
+  readonly gate?: Gate | undefined;
   readonly refill: Refill;
 }
 

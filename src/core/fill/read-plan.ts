@@ -43,6 +43,7 @@ const planFile = z.strictObject({
       atOnce: z.int().min(1).max(1000).optional(),
     })
     .default({}),
+  gate: z.strictObject({ step: z.string(), part: z.string(), accuracyAtLeast: z.number().min(0).max(1) }).optional(),
   refill: z.enum(REFILLS as [Refill, ...Refill[]], `Expected one of ${REFILLS.join(", ")}.`).default("stale"),
 });
 
@@ -89,6 +90,8 @@ function readPlanDocument(document: SourceDocument): PlanReading {
   const steps = Object.entries(value.steps);
   if (steps.length === 0) found.push(complain("missingKey", document.atKey(["steps"]), { key: "steps", hint: "A plan needs a step." }));
   if (steps.length > 1) found.push(complain("oneStep", document.atKey(["steps", steps[1]![0]]), undefined as never));
+  const { gate } = value;
+  if (gate && !(gate.step in value.steps)) found.push(complain("badValue", document.at(["gate", "step"]), { problem: `The plan has no step \`${gate.step}\`. Steps: ${Object.keys(value.steps).join(", ")}.` }));
   for (const [stepName, step] of steps) {
     if (Object.keys(step.fill).length === 0) found.push(complain("missingKey", document.atKey(["steps", stepName, "fill"]), { key: "fill", hint: "Say which column takes which part: `fill: { <column>: <part> }`." }));
     const { problem } = step.when === undefined ? {} : readCondition(step.when);

@@ -1,3 +1,4 @@
+export { addToTask } from "./amend.js";
 export { draftFile, draftingTemplate, type DraftColumn } from "./draft.js";
 export { templateFileSchema } from "./file-schema.js";
 export { fence } from "./fence.js";

@@ -1,15 +1,10 @@
 import { canonicalJson, type Json } from "../ground/index.js";
-import type { NamedShape, Prepared } from "../template/index.js";
+import { classReport, countConfusion, sameWords, wilson, type ClassReport, type ConfusionCounts, type Interval } from "../statistics/index.js";
+import { partAt, type NamedShape, type Prepared } from "../template/index.js";
+import { kindFigures, type GradeOptions, type KindFigures, type Pair } from "./figures.js";
 import type { Sample } from "./samples.js";
-import { wilson, type Interval } from "../statistics/index.js";
 
-/** How often each right value (rows) was answered by each value (columns); the last column is "no answer". */
-export interface Confusion {
-  readonly labels: readonly string[];
-  readonly counts: readonly (readonly number[])[];
-}
-
-export interface PartGrade {
+export interface PartGrade extends KindFigures {
   readonly part: string;
   readonly kind: string;
   /** Samples with a right value for this part. */
@@ -20,10 +15,10 @@ export interface PartGrade {
   /** Share of right answers, and its 95 % Wilson interval. `null` when nothing was graded. */
   readonly accuracy: number | null;
   readonly interval: Interval;
-  /** Mean absolute error of scores and numbers, over answered samples. */
-  readonly meanAbsoluteError?: number | undefined;
-  readonly confusion?: Confusion | undefined;
-  /** Whether each graded sample was right, in the samples' order by id; kept to compare versions row by row. */
+  /** How often each right value was answered by each value; for choices, scores and yes-or-no of not too many values. */
+  readonly confusion?: ConfusionCounts | undefined;
+  readonly classes?: ClassReport | undefined;
+  /** Whether each graded sample was right, by id; kept to compare contestants row by row. */
   readonly verdicts: Readonly<Record<string, boolean>>;
 }
 
@@ -32,7 +27,7 @@ export interface Disagreement {
   readonly place: string;
   readonly part: string;
   readonly truth: string;
-  /** What the model answered; `null` when there is no answer. */
+  /** What was answered; `null` when there is no answer. */
   readonly answer: string | null;
   /** The model's own reason, where the template asks for one before the part; else why there is no answer. */
   readonly why: string | undefined;
@@ -42,76 +37,81 @@ export interface Disagreement {
 export type Graded = { readonly parts: Readonly<Record<string, Json>> } | { readonly reason: string };
 
 const MOST_CONFUSION_LABELS = 30;
+const CLASS_KINDS: ReadonlySet<string> = new Set(["choice", "yesNo", "score"]);
 
 /** Grades answers against right values, part by part. Values are compared as typed values; text by its words. */
-export function grade(prepared: Prepared, graded: readonly string[], samples: readonly Sample[], answers: readonly Graded[]): { parts: PartGrade[]; disagreements: Disagreement[] } {
+export function grade(prepared: Prepared, graded: readonly string[], samples: readonly Sample[], answers: readonly Graded[], options: GradeOptions = {}): { parts: PartGrade[]; disagreements: Disagreement[] } {
   const disagreements: Disagreement[] = [];
-  const parts = prepared.parts.filter((part) => graded.includes(part.name)).map((part) => gradePart(prepared, part, samples, answers, disagreements));
+  const shapes = graded.flatMap((name) => partAt(prepared.parts, name) ?? []);
+  const parts = shapes.map((part) => gradePart(prepared, part, samples, answers, options, disagreements));
   return { parts, disagreements };
 }
 
-function gradePart(prepared: Prepared, part: NamedShape, samples: readonly Sample[], answers: readonly Graded[], disagreements: Disagreement[]): PartGrade {
+/** The value at a part's path: `person.hurt` inside `person`. */
+export function valueAt(parts: Readonly<Record<string, Json>>, path: string): Json | undefined {
+  if (!path.includes(".")) return parts[path];
+  return path.split(".").reduce<Json | undefined>((outer, name) => (outer !== null && typeof outer === "object" ? (outer as Record<string, Json>)[name] : undefined), parts as Json);
+}
+
+function gradePart(prepared: Prepared, part: NamedShape, samples: readonly Sample[], answers: readonly Graded[], options: GradeOptions, disagreements: Disagreement[]): PartGrade {
   const verdicts: Record<string, boolean> = {};
-  const pairs: { truth: Json; answer: Json | undefined }[] = [];
+  const ids: string[] = [];
+  const pairs: Pair[] = [];
   const reasonPart = reasonBefore(prepared, part);
   let right = 0;
   samples.forEach((sample, index) => {
     const truth = sample.truth[part.name];
     if (truth === undefined) return;
     const given = answers[index]!;
-    const answer = "parts" in given ? given.parts[part.name] : undefined;
+    const answer = "parts" in given ? valueAt(given.parts, part.name) : undefined;
     const isRight = answer !== undefined && sameValue(part, truth, answer);
     verdicts[sample.id] = isRight;
+    ids.push(sample.id);
     pairs.push({ truth, answer });
     if (isRight) right++;
     else {
-      const why = "parts" in given ? (reasonPart && String(given.parts[reasonPart])) : given.reason;
+      const why = "parts" in given ? (reasonPart && given.parts[reasonPart] !== undefined ? String(given.parts[reasonPart]) : undefined) : given.reason;
       disagreements.push({ id: sample.id, place: sample.place, part: part.name, truth: part.toCell(truth), answer: answer === undefined ? null : part.toCell(answer), why });
     }
   });
   const total = pairs.length;
-  const answered = pairs.filter((pair) => pair.answer !== undefined);
-  const numeric = part.kind.kind === "score" || part.kind.kind === "number";
+  const confusion = confusionOf(part, pairs);
   return {
     part: part.name,
     kind: part.kind.kind,
     graded: total,
     right,
-    unanswered: total - answered.length,
+    unanswered: pairs.filter((pair) => pair.answer === undefined).length,
     accuracy: total === 0 ? null : right / total,
     interval: wilson(right, total),
-    meanAbsoluteError: numeric && answered.length > 0 ? answered.reduce((sum, pair) => sum + Math.abs((pair.answer as number) - (pair.truth as number)), 0) / answered.length : undefined,
-    confusion: confusionOf(part, pairs),
+    ...(confusion ? { confusion, classes: classReport(confusion) } : {}),
     verdicts,
+    ...kindFigures(part, pairs, ids, confusion, options),
   };
 }
 
-/** Typed equality; choices whatever their order; text is compared without case, spacing and punctuation at its ends. */
+/** Typed equality; choices and lists whatever their order; text by its words. */
 function sameValue(part: NamedShape, truth: Json, answer: Json): boolean {
+  if (truth === answer) return true;
+  if (part.kind.kind === "text") return sameWords(String(truth), String(answer));
+  if (typeof truth !== "object" || typeof answer !== "object") return false;
   // Which options were chosen counts, not in which order they were named.
   if (part.kind.kind === "choices") return canonicalJson((truth as string[]).toSorted()) === canonicalJson((answer as string[]).toSorted());
-  if (part.kind.kind !== "text") return canonicalJson(truth) === canonicalJson(answer);
-  const plain = (value: Json): string => String(value).normalize("NFKC").toLowerCase().replace(/[\s\p{P}]+/gu, " ").trim();
-  return plain(truth) === plain(answer);
+  return canonicalJson(truth) === canonicalJson(answer);
 }
 
 /** The nearest text part that the model wrote before this one. */
 function reasonBefore(prepared: Prepared, part: NamedShape): string | undefined {
-  const before = prepared.parts.slice(0, prepared.parts.indexOf(part));
+  const top = part.name.split(".")[0];
+  const before = prepared.parts.slice(0, prepared.parts.findIndex((candidate) => candidate.name === top));
   return before.findLast((candidate) => candidate.kind.kind === "text")?.name;
 }
 
-function confusionOf(part: NamedShape, pairs: readonly { truth: Json; answer: Json | undefined }[]): Confusion | undefined {
-  if (!["choice", "yesNo", "score"].includes(part.kind.kind)) return undefined;
-  const cells = pairs.map(({ truth, answer }) => ({ truth: part.toCell(truth), answer: answer === undefined ? undefined : part.toCell(answer) }));
-  const used = new Set(cells.flatMap(({ truth, answer }) => (answer === undefined ? [truth] : [truth, answer])));
-  const stated = (part.schema as { options?: readonly string[] }).options;
-  const labels = stated && part.kind.kind === "choice" ? stated.filter((label) => used.has(label)) : [...used].sort((a, b) => a.localeCompare(b, "en", { numeric: true }));
-  if (labels.length > MOST_CONFUSION_LABELS) return undefined;
-  const counts = labels.map(() => Array.from({ length: labels.length + 1 }, () => 0));
-  for (const { truth, answer } of cells) {
-    const column = answer === undefined ? labels.length : labels.indexOf(answer);
-    counts[labels.indexOf(truth)]![column]!++;
-  }
-  return { labels, counts };
+function confusionOf(part: NamedShape, pairs: readonly Pair[]): ConfusionCounts | undefined {
+  if (!CLASS_KINDS.has(part.kind.kind)) return undefined;
+  const stated = part.kind.kind === "choice" ? ((part.schema as { options?: readonly string[] }).options ?? []) : [];
+  const cells = pairs.map(({ truth, answer }) => [part.toCell(truth), answer === undefined ? undefined : part.toCell(answer)] as const);
+  const used = stated.length > 0 ? stated : [...new Set(cells.flatMap(([truth, answer]) => (answer === undefined ? [truth] : [truth, answer])))].sort((a, b) => a.localeCompare(b, "en", { numeric: true }));
+  const counted = countConfusion(cells, used);
+  return counted.labels.length > MOST_CONFUSION_LABELS ? undefined : counted;
 }

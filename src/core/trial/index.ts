@@ -1,4 +1,10 @@
-export { compare, type PartComparison } from "./compare.js";
-export { grade, type Confusion, type Disagreement, type Graded, type PartGrade } from "./grade.js";
-export { readSamples, type Sample, type SampleRow, type Samples, type UnfitSample } from "./samples.js";
-export { earlierTrial, trial, type TrialOptions, type TrialReport, type TrialSetup } from "./trial.js";
+export { adviseOn, type Advice, type ConfusedPair, type DoubtfulLabel } from "./advice.js";
+export { conclusion, contest, gradeColumns, type Contest, type Contestant } from "./contest.js";
+export { adjust, compare, type PartComparison } from "./compare.js";
+export type { GradeOptions, KindFigures } from "./figures.js";
+export { grade, valueAt, type Disagreement, type Graded, type PartGrade } from "./grade.js";
+export { inputsMark, MARK_COLUMN, readSamples, SEALED, SET_COLUMN, type Agreement, type Sample, type SampleOptions, type SampleRow, type Samples, type UnfitSample } from "./samples.js";
+export { mistakesText, suggestingTemplate } from "./suggest.js";
+export { sliceGrades, type Slice } from "./slices.js";
+export { steadiness, type Steadiness } from "./steadiness.js";
+export { earlierTrial, trial, type PartConfidence, type TrialOptions, type TrialReport, type TrialSetup } from "./trial.js";

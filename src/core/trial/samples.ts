@@ -1,5 +1,6 @@
-import { nearest, YoroshiError, type Json } from "../ground/index.js";
-import { readInputs, type Prepared } from "../template/index.js";
+import { canonicalJson, nearest, sha256Hex, YoroshiError, type Json } from "../ground/index.js";
+import { fleissKappa, majority } from "../statistics/index.js";
+import { partAt, partPaths, readInputs, type NamedShape, type Prepared } from "../template/index.js";
 
 /** A row with known right values. */
 export interface Sample {
@@ -9,6 +10,10 @@ export interface Sample {
   readonly inputs: Readonly<Record<string, Json>>;
   /** Part -> right value; parts left out are not graded for this sample. */
   readonly truth: Readonly<Record<string, Json>>;
+  /** Kept apart from daily work; see `yoroshi samples seal`. */
+  readonly sealed: boolean;
+  /** The whole row as text, for slices and for columns as contestants. */
+  readonly values: Readonly<Record<string, string>>;
 }
 
 /** A label that is outside its part's kind, or a row that cannot be asked: reported, never counted. */
@@ -20,12 +25,28 @@ export interface UnfitSample {
   readonly near?: string | undefined;
 }
 
+/** How far the people agree who labelled a part. */
+export interface Agreement {
+  readonly part: string;
+  readonly labellers: readonly string[];
+  /** Rows that two or more of them labelled. */
+  readonly rows: number;
+  /** Share of these on which all gave the same value. */
+  readonly same: number;
+  /** Fleiss' kappa; `null` where it is not defined. */
+  readonly kappa: number | null;
+  /** Rows without a right value, because the labels stand even and nobody decides. */
+  readonly undecided: number;
+}
+
 export interface Samples {
   readonly file: string;
-  /** Parts that have a column of right values. */
+  /** Parts that have a right value somewhere. */
   readonly graded: readonly string[];
   readonly samples: readonly Sample[];
   readonly unfit: readonly UnfitSample[];
+  readonly agreement: readonly Agreement[];
+  readonly columns: readonly string[];
 }
 
 export interface SampleRow {
@@ -33,50 +54,137 @@ export interface SampleRow {
   readonly values: Readonly<Record<string, string>>;
 }
 
+export interface SampleOptions {
+  /** What names a row; default: its place. */
+  readonly keyColumn?: string | undefined;
+  /** Input or part -> column, where the column is not named after it. */
+  readonly map?: Readonly<Record<string, string>> | undefined;
+  /** The labeller whose label is the right value, where several labelled; default: the majority. */
+  readonly judge?: string | undefined;
+}
+
+/** The column that says which rows are sealed. */
+export const SET_COLUMN = "set";
+export const SEALED = "sealed";
+/** The column with a mark of the inputs as they were when the row was labelled. */
+export const MARK_COLUMN = "inputsMark";
+
+/** A short mark of a row's inputs as text, by which a later change is seen. */
+export function inputsMark(cells: Readonly<Record<string, string | undefined>>): string {
+  return sha256Hex(canonicalJson(Object.fromEntries(Object.entries(cells).map(([name, cell]) => [name, (cell ?? "").replace(/\r\n?/g, "\n").trim()])))).slice(0, 12);
+}
+
+interface LabelColumn {
+  readonly column: string;
+  /** `undefined`: the column of the right value itself. */
+  readonly labeller: string | undefined;
+}
+
 /**
  * Reads samples from rows of text. Columns are found by name, whatever their case: those of the inputs hold what the
- * template is asked, those of the answer's parts the right values. Blank labels are not graded.
+ * template is asked, those of the answer's parts (or of a record's, `who.name`) the right values. Labels of several
+ * people stand in columns `part@person`; the right value is then the part's own column where it has one, else the
+ * judge's, else what most of them say. Blank labels are not graded.
  *
  * @throws YoroshiError `samplesUnfit` where an input has no column or no part has one.
  */
-export function readSamples(prepared: Prepared, file: string, columns: readonly string[], rows: readonly SampleRow[], keyColumn?: string): Samples {
-  const find = (name: string): string | undefined => columns.find((column) => column === name) ?? columns.find((column) => column.trim().toLowerCase() === name.toLowerCase());
-  const from: Record<string, string> = {};
-  for (const input of prepared.inputs) {
-    const column = find(input.name);
-    if (column !== undefined) from[input.name] = column;
-    else if ((input.spec as { required?: boolean }).required !== false) {
-      const near = nearest(input.name, columns);
-      throw new YoroshiError("samplesUnfit", { file, problem: `no column is named after the input \`${input.name}\`${near ? ` (is \`${near}\` meant?)` : ""}. Columns: ${columns.join(", ")}.` });
-    }
-  }
-  const labels = prepared.parts.flatMap((part) => {
-    const column = find(part.name);
-    return column === undefined || Object.values(from).includes(column) ? [] : [{ part, column }];
+export function readSamples(prepared: Prepared, file: string, columns: readonly string[], rows: readonly SampleRow[], options: SampleOptions = {}): Samples {
+  const find = (name: string): string | undefined => {
+    const wanted = options.map?.[name] ?? name;
+    return columns.find((column) => column === wanted) ?? columns.find((column) => column.trim().toLowerCase() === wanted.toLowerCase());
+  };
+  const from = inputColumns(prepared, file, columns, find);
+  const labels = partPaths(prepared.template.answer).flatMap((name) => {
+    const found = labelColumns(name, columns, find).filter(({ column }) => !Object.values(from).includes(column));
+    return found.length === 0 ? [] : [{ part: partAt(prepared.parts, name)!, found }];
   });
   if (labels.length === 0) {
     throw new YoroshiError("samplesUnfit", { file, problem: `no column is named after a part of the answer (${prepared.parts.map((part) => part.name).join(", ")}), so there is nothing to grade.` });
   }
   const samples: Sample[] = [];
   const unfit: UnfitSample[] = [];
+  const seen = new Set<string>();
+  const ratings = new Map<string, string[][]>(labels.map(({ part }) => [part.name, []]));
   for (const { place, values } of rows) {
-    const id = (keyColumn === undefined ? undefined : values[keyColumn]) || place;
-    const reading = readInputs(prepared, Object.fromEntries(Object.entries(from).map(([input, column]) => [input, values[column]])));
+    const id = (options.keyColumn === undefined ? undefined : values[options.keyColumn]) || place;
+    if (seen.has(id)) {
+      unfit.push({ id, place, what: "row", problem: "its key occurs twice; the first row counts" });
+      continue;
+    }
+    seen.add(id);
+    const cells = Object.fromEntries(Object.entries(from).map(([input, column]) => [input, values[column]]));
+    const mark = values[MARK_COLUMN]?.trim();
+    if (mark && mark !== inputsMark(cells)) {
+      unfit.push({ id, place, what: "row", problem: "its inputs changed since it was labelled; label it again" });
+      continue;
+    }
+    const reading = readInputs(prepared, cells);
     if (reading.state !== "ready") {
       unfit.push({ id, place, what: "row", problem: reading.reason });
       continue;
     }
     const truth: Record<string, Json> = {};
-    for (const { part, column } of labels) {
-      const cell = values[column];
-      if (cell === undefined || cell.trim() === "") continue;
-      const label = part.fromCell(cell);
-      if (label.ok) truth[part.name] = label.value;
-      else unfit.push({ id, place, what: part.name, problem: `the label ${label.problem}`, near: nearestOption(part.schema, cell) });
+    for (const { part, found } of labels) {
+      const value = rightValue(part, found, values, options.judge, (problem) => unfit.push({ id, place, what: part.name, ...problem }), (given) => ratings.get(part.name)!.push(given));
+      if (value !== undefined) truth[part.name] = value;
     }
-    if (Object.keys(truth).length > 0) samples.push({ id, place, inputs: reading.inputs, truth });
+    if (Object.keys(truth).length > 0) samples.push({ id, place, inputs: reading.inputs, truth, sealed: values[SET_COLUMN]?.trim().toLowerCase() === SEALED, values });
   }
-  return { file, graded: labels.map(({ part }) => part.name), samples, unfit };
+  const agreement = labels.flatMap(({ part, found }) => agreementOf(part.name, found, ratings.get(part.name)!, samples));
+  return { file, graded: labels.map(({ part }) => part.name), samples, unfit, agreement, columns };
+}
+
+function inputColumns(prepared: Prepared, file: string, columns: readonly string[], find: (name: string) => string | undefined): Record<string, string> {
+  const from: Record<string, string> = {};
+  for (const input of prepared.inputs) {
+    const column = find(input.name);
+    if (column !== undefined) from[input.name] = column;
+    else if (input.spec.required !== false) {
+      const near = nearest(input.name, columns);
+      throw new YoroshiError("samplesUnfit", { file, problem: `no column is named after the input \`${input.name}\`${near ? ` (is \`${near}\` meant?)` : ""}. Name it: \`--map ${input.name}=<column>\`. Columns: ${columns.join(", ")}.` });
+    }
+  }
+  return from;
+}
+
+function labelColumns(part: string, columns: readonly string[], find: (name: string) => string | undefined): LabelColumn[] {
+  const own = find(part);
+  const prefix = `${part.toLowerCase()}@`;
+  const people = columns.filter((column) => column.trim().toLowerCase().startsWith(prefix)).map((column) => ({ column, labeller: column.trim().slice(prefix.length) }));
+  return [...(own === undefined ? [] : [{ column: own, labeller: undefined }]), ...people];
+}
+
+function rightValue(
+  part: NamedShape,
+  found: readonly LabelColumn[],
+  values: Readonly<Record<string, string>>,
+  judge: string | undefined,
+  complain: (problem: { problem: string; near?: string | undefined }) => void,
+  rate: (given: string[]) => void,
+): Json | undefined {
+  const given = found.flatMap(({ column, labeller }) => {
+    const cell = values[column];
+    if (cell === undefined || cell.trim() === "") return [];
+    const label = part.fromCell(cell);
+    if (label.ok) return [{ labeller, value: label.value, text: part.toCell(label.value) }];
+    complain({ problem: `the label${labeller === undefined ? "" : ` of ${labeller}`} ${label.problem}`, near: nearestOption(part.schema, cell) });
+    return [];
+  });
+  const people = given.filter(({ labeller }) => labeller !== undefined);
+  if (people.length > 0) rate(people.map(({ text }) => text));
+  const decided = given.find(({ labeller }) => labeller === undefined) ?? people.find(({ labeller }) => labeller?.toLowerCase() === judge?.toLowerCase());
+  if (decided) return decided.value;
+  const most = majority(people.map(({ text }) => text));
+  return people.find(({ text }) => text === most)?.value;
+}
+
+function agreementOf(part: string, found: readonly LabelColumn[], ratings: readonly (readonly string[])[], samples: readonly Sample[]): Agreement[] {
+  const labellers = found.flatMap(({ labeller }) => (labeller === undefined ? [] : [labeller]));
+  if (labellers.length < 2) return [];
+  const several = ratings.filter((given) => given.length >= 2);
+  const same = several.filter((given) => given.every((value) => value === given[0])).length;
+  const decided = samples.filter((sample) => sample.truth[part] !== undefined).length;
+  return [{ part, labellers, rows: several.length, same: several.length === 0 ? 0 : same / several.length, kappa: fleissKappa(several), undecided: ratings.length - Math.min(ratings.length, decided) }];
 }
 
 function nearestOption(schema: unknown, cell: string): string | undefined {

@@ -18,7 +18,7 @@ const prepared = prepare(template({
 const columns = ["id", "Note", "topic", "level"];
 const rowsOf = (...rows: [string, string, string, string][]) => rows.map(([id, Note, topic, level], index) => ({ place: `row ${index + 2}`, values: { id, Note, topic, level } }));
 const ROWS = rowsOf(["a", "smoke", "fire", "4"], ["b", "oil", "spill", "2"], ["c", "oil again", "spill", ""], ["d", "flames", "fire", "5"]);
-const samplesOf = (rows = ROWS) => readSamples(prepared, "s.csv", columns, rows, "id");
+const samplesOf = (rows = ROWS) => readSamples(prepared, "s.csv", columns, rows, { keyColumn: "id" });
 const model = () => scriptedModel((request) => JSON.stringify({ why: `because ${fenced(request, "note")}`, topic: fenced(request, "note").includes("oil again") ? "fire" : fenced(request, "note").includes("oil") ? "spill" : "fire", level: 4 }));
 const setup = (overrides = {}) => ({ prepared, version: 1, model: model(), ledger: memoryLedger(), clock: fakeClock(), samples: samplesOf(), ...overrides });
 
@@ -62,8 +62,8 @@ describe("samples", () => {
   });
 
   it("say what is missing", () => {
-    expect(() => readSamples(prepared, "s.csv", ["id", "notes", "topic"], [], "id")).toThrow("no column is named after the input `note` (is `notes` meant?)");
-    expect(() => readSamples(prepared, "s.csv", ["id", "note"], [], "id")).toThrow("so there is nothing to grade");
+    expect(() => readSamples(prepared, "s.csv", ["id", "notes", "topic"], [], { keyColumn: "id" })).toThrow("no column is named after the input `note` (is `notes` meant?)");
+    expect(() => readSamples(prepared, "s.csv", ["id", "note"], [], { keyColumn: "id" })).toThrow("so there is nothing to grade");
   });
 });
 

@@ -1,11 +1,16 @@
-import { askPrepared, type Answer } from "../answer/index.js";
-import { atOnce, canonicalJson, relaySignal, type CancelSignal, type Clock, type Json, type Micros } from "../ground/index.js";
+import { askPrepared, type Answer, type Confidence } from "../answer/index.js";
+import { atOnce, canonicalJson, relaySignal, type CancelSignal, type Clock, YoroshiError, type Json, type Micros } from "../ground/index.js";
 import { recallFrom, type Ledger } from "../ledger/index.js";
 import { budgeted, budgetFor, paced, retrying, type Model } from "../model/index.js";
 import { fingerprinter, type Prepared } from "../template/index.js";
+import { calibration, thresholdFor, type CalibrationReport, type Threshold } from "../statistics/index.js";
+import { adviseOn, type Advice } from "./advice.js";
 import { compare, type PartComparison } from "./compare.js";
+import type { GradeOptions } from "./figures.js";
 import { grade, type Disagreement, type Graded, type PartGrade } from "./grade.js";
-import type { Sample, Samples, UnfitSample } from "./samples.js";
+import type { Agreement, Sample, Samples, UnfitSample } from "./samples.js";
+import { sliceGrades, type Slice } from "./slices.js";
+import { steadiness, type Steadiness } from "./steadiness.js";
 
 export interface TrialSetup {
   readonly prepared: Prepared;
@@ -23,6 +28,15 @@ export interface TrialOptions {
   readonly atOnce?: number | undefined;
   readonly spendCap?: Micros | undefined;
   readonly signal?: CancelSignal | undefined;
+  /** How often each row is asked, to see how steady the answers are. Default 1. */
+  readonly asks?: number | undefined;
+  /** Columns by whose values the figures are told apart; see `sliceGrades`. */
+  readonly slices?: readonly string[] | undefined;
+  /** Grade the sealed samples instead of the others. */
+  readonly sealed?: boolean | undefined;
+  readonly grading?: GradeOptions | undefined;
+  /** The accuracy for which the report seeks a threshold of confidence. Default 0.9. */
+  readonly reach?: number | undefined;
   readonly onProgress?: ((done: number, total: number) => void) | undefined;
 }
 
@@ -44,12 +58,22 @@ export interface TrialReport {
   /** What all its answers cost when they were asked. */
   readonly worth: Micros;
   readonly tookMs: number;
+  /** Time that the answers took when they were asked, one after the other. */
+  readonly answerMs: number;
   readonly parts: readonly PartGrade[];
   readonly disagreements: readonly Disagreement[];
   /** Whether the second look helped, part by part, where the template has one. */
   readonly secondLook?: readonly PartComparison[] | undefined;
   /** Samples that the template carries as examples; they are not graded. */
   readonly examples: readonly string[];
+  readonly agreement: readonly Agreement[];
+  readonly slices: readonly Slice[];
+  readonly steadiness: readonly Steadiness[];
+  /** How far the answers' confidence can be trusted, where they have one. */
+  readonly confidence: readonly PartConfidence[];
+  readonly advice: Advice;
+  /** Sealed samples: whether these were graded, how many there are, how often they were looked at before. */
+  readonly sealed: { readonly graded: boolean; readonly rows: number; readonly looks: number };
   readonly unfit: readonly UnfitSample[];
 }
 
@@ -63,18 +87,23 @@ const DEFAULT_AT_ONCE = 8;
  */
 export async function trial(setup: TrialSetup, options: TrialOptions = {}): Promise<TrialReport> {
   const { prepared, ledger, clock } = setup;
-  const { samples, examples } = withoutExamples(prepared, setup.samples);
+  const { samples, examples, sealed } = await chosenSamples(setup, options);
   const began = clock.now();
   const run = `trial-${began.toString(36)}-${Math.floor(clock.random() * 0xffffff).toString(36)}`;
   const { template } = prepared;
   await ledger.startRun({ id: run, kind: "trial", subject: template.name, startedAt: began });
-  const { answers, asked } = await answerAll({ ...setup, samples }, options, run);
-  const graded = samples.samples.map((_, index): Graded => {
-    const answer = answers[index]!;
-    return answer.state === "answered" ? { parts: answer.parts } : { reason: answer.reason };
-  });
-  const grades = grade(prepared, samples.graded, samples.samples, graded);
-  const now = answers.filter((_, index) => asked.has(index));
+  const rounds: Answer[][] = [];
+  let now: Answer[] = [];
+  for (let ask = 0; ask < (options.asks ?? 1); ask++) {
+    const round = await answerAll({ ...setup, samples }, options, run, ask);
+    rounds.push(round.answers);
+    now = [...now, ...round.answers.filter((_, index) => round.asked.has(index))];
+  }
+  const answers = rounds[0]!;
+  const graded = answers.map(asGraded);
+  const grades = grade(prepared, samples.graded, samples.samples, graded, options.grading);
+  const steady = rounds.length > 1 ? steadiness(prepared, samples.graded, samples.samples, rounds.map((round) => round.map(asGraded))) : [];
+  const confidences = new Map(answers.flatMap((answer, index) => (answer.confidence ? [[samples.samples[index]!.id, answer.confidence] as const] : [])));
   const report: TrialReport = {
     run,
     template: template.name,
@@ -83,17 +112,24 @@ export async function trial(setup: TrialSetup, options: TrialOptions = {}): Prom
     file: samples.file,
     samples: samples.samples.length,
     asked: now.length,
-    reused: answers.length - now.length,
+    reused: answers.length * rounds.length - now.length,
     unanswered: answers.filter((answer) => answer.state !== "answered").length,
     tokensIn: sum(now, (answer) => answer.usage.tokensIn),
     tokensOut: sum(now, (answer) => answer.usage.tokensOut),
     spent: sum(now, (answer) => answer.spent),
     worth: sum(answers, (answer) => answer.spent),
     tookMs: clock.now() - began,
+    answerMs: sum(answers, (answer) => answer.tookMs),
     unfit: samples.unfit,
     examples,
+    sealed,
+    agreement: samples.agreement,
+    slices: sliceGrades(options.slices ?? [], samples.columns, samples.file, samples.samples, grades.parts),
+    steadiness: steady,
+    confidence: confidences.size === 0 ? [] : grades.parts.map((part) => partConfidence(part, confidences, options.reach ?? DEFAULT_REACH)),
+    advice: adviseOn(grades.parts, samples.samples, grades.disagreements, confidences, steady),
     ...grades,
-    ...(prepared.template.secondLook ? { secondLook: compare(grades.parts, grade(prepared, samples.graded, samples.samples, answers.map(beforeSecondLook)).parts) } : {}),
+    ...(prepared.template.secondLook ? { secondLook: compare(grades.parts, grade(prepared, samples.graded, samples.samples, answers.map(beforeSecondLook), { ...options.grading, resamples: 0 }).parts) } : {}),
   };
   await ledger.endRun({ id: run, endedAt: clock.now(), end: "done", tally: report as unknown as Json });
   await ledger.flush();
@@ -101,6 +137,41 @@ export async function trial(setup: TrialSetup, options: TrialOptions = {}): Prom
 }
 
 const beforeSecondLook = (answer: Answer): Graded => (answer.state === "answered" ? { parts: answer.firstParts ?? answer.parts } : { reason: answer.reason });
+
+const asGraded = (answer: Answer): Graded => (answer.state === "answered" ? { parts: answer.parts } : { reason: answer.reason });
+
+const DEFAULT_REACH = 0.9;
+
+/** How far a part's confidence can be trusted, and from where on it reaches an accuracy. */
+export interface PartConfidence extends CalibrationReport {
+  readonly part: string;
+  readonly reach: number;
+  readonly threshold?: Threshold | undefined;
+}
+
+function partConfidence(part: PartGrade, confidences: ReadonlyMap<string, Confidence>, reach: number): PartConfidence {
+  const judged = Object.entries(part.verdicts).flatMap(([id, right]) => {
+    const confidence = confidences.get(id);
+    return confidence ? [{ confidence: confidence.parts?.[part.part] ?? confidence.value, right }] : [];
+  });
+  return { part: part.part, reach, ...calibration(judged), threshold: thresholdFor(judged, reach) };
+}
+
+/**
+ * The samples that this trial grades: the working ones, or the sealed ones when asked for. Each look at the sealed ones
+ * is counted in the ledger, since looking often and choosing what does best there wears them out.
+ */
+async function chosenSamples({ prepared, samples: all, ledger }: TrialSetup, { sealed = false }: TrialOptions): Promise<{ samples: Samples; examples: string[]; sealed: TrialReport["sealed"] }> {
+  const { samples: gradable, examples } = withoutExamples(prepared, all);
+  const rows = gradable.samples.filter((sample) => sample.sealed).length;
+  if (sealed && rows === 0) throw new YoroshiError("samplesUnfit", { file: all.file, problem: "no row of it is sealed. Seal some: `yoroshi samples seal`." });
+  const note = `sealed:${all.file}:${prepared.template.name}`;
+  const looks = rows === 0 ? 0 : Number((await ledger.note(note)) ?? 0);
+  if (sealed) await ledger.setNote(note, looks + 1);
+  const samples = { ...gradable, samples: gradable.samples.filter((sample) => sample.sealed === sealed) };
+  if (samples.samples.length === 0) throw new YoroshiError("samplesUnfit", { file: all.file, problem: "no row of it can be graded: none has a right value, inputs that can be asked, and is neither an example nor sealed." });
+  return { samples, examples, sealed: { graded: sealed, rows, looks: sealed ? looks + 1 : looks } };
+}
 
 /** A row that the template shows as an example would grade the model's memory, not its judgement. */
 function withoutExamples(prepared: Prepared, all: Samples): { samples: Samples; examples: string[] } {
@@ -114,13 +185,13 @@ function withoutExamples(prepared: Prepared, all: Samples): { samples: Samples; 
 export async function earlierTrial(ledger: Ledger, report: TrialReport, version?: number): Promise<TrialReport | undefined> {
   const runs = await ledger.runs("trial", report.template, 200);
   const reports = runs.flatMap((run) => (run.tally ? [run.tally as unknown as TrialReport] : []));
-  return reports.find((other) => other.file === report.file && (version === undefined ? other.version !== report.version : other.version === version));
+  return reports.find((other) => other.file === report.file && other.model === report.model && other.sealed?.graded === report.sealed.graded && (version === undefined ? other.version !== report.version : other.version === version));
 }
 
-async function answerAll(setup: TrialSetup, options: TrialOptions, run: string): Promise<{ answers: Answer[]; asked: Set<number> }> {
+async function answerAll(setup: TrialSetup, options: TrialOptions, run: string, ask: number): Promise<{ answers: Answer[]; asked: Set<number> }> {
   const { prepared, ledger, clock, samples, model } = setup;
   const fingerprint = fingerprinter(prepared, model, undefined, setup.others);
-  const marks = samples.samples.map((sample) => fingerprint(sample.inputs));
+  const marks = samples.samples.map((sample) => fingerprint(sample.inputs, ask));
   const known = await ledger.answers(marks);
   const answers = new Map<string, Answer>();
   for (const [index, record] of known.entries()) if (record) answers.set(marks[index]!, record.answer);
@@ -144,7 +215,7 @@ async function answerAll(setup: TrialSetup, options: TrialOptions, run: string):
     await places.start(async () => {
       if (failure) return;
       try {
-        const answer = await askPrepared(prepared, samples.samples[index]!.inputs, { model: layered, others, recall, clock, signal: signal.signal });
+        const answer = await askPrepared(prepared, samples.samples[index]!.inputs, { model: layered, others, recall, clock, ask, signal: signal.signal });
         answers.set(mark, answer);
         asked.add(index);
         if (answer.state !== "failed") {

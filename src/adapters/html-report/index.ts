@@ -1,0 +1,1 @@
+export { trialPage, type TrialPage } from "./trial-page.js";
