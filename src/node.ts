@@ -4,5 +4,5 @@ export { csvRows, csvTable, readSmallCsv, type CsvTableOptions, type SmallCsv } 
 export { sqliteLedger } from "./adapters/sqlite-ledger/index.js";
 export { packBundle, unpackBundle, type BundleFile } from "./adapters/bundle/index.js";
 export { sqliteLookup } from "./adapters/sqlite-lookup/index.js";
-export { copyTemplate, draftTemplate, findTemplates, listStarters, openProject, packTemplates, restoreVersion, unpackTemplates, writeStarter, type Arrival, type Draft, type ListedTemplate, type LoadedTemplate, type OpenModel, type Project, type ProjectOptions, type ProjectTemplates, type Starter } from "./project/index.js";
+export { contestantOf, copyTemplate, draftTemplate, drawSamples, findTemplates, listStarters, openProject, packTemplates, restoreVersion, runContest, sealSamples, suggestVersion, unpackTemplates, writeStarter, writeTrialReport, type Arrival, type ContestOptions, type ContestResult, type Draft, type ListedTemplate, type LoadedTemplate, type OpenModel, type Project, type ProjectOptions, type ProjectTemplates, type Starter, type Suggestion } from "./project/index.js";
 export { FAULTS, standinServer, type Fault, type FaultShares, type StandinServer, type StandinServerOptions } from "./services/standin-server/index.js";

@@ -9,7 +9,7 @@ const program = new Command("yoroshi")
   .option("--project <folder>", "work in this folder's project instead of the one around the current folder")
   .showHelpAfterError("(`--help` lists the commands and their options)")
   .exitOverride()
-  .addHelpText("after", "\nThe order of work: new, check, try, trial, fill, status. Begin with `yoroshi demo`.\nExit codes: 0 done; 1 done, but some cells failed; 2 the request or a file was wrong; 3 a model or a disk failed; 130 interrupted.");
+  .addHelpText("after", "\nThe order of work: new, check, try, samples, trial, fill, status. Begin with `yoroshi demo`.\nExit codes: 0 done; 1 done, but some cells failed; 2 the request or a file was wrong; 3 a model or a disk failed; 130 interrupted.");
 
 const json = (): Option => new Option("--json", "print one JSON object on standard output");
 const whole = (value: string): number => {
@@ -64,6 +64,35 @@ program
   .option("--fresh", "ask again even where the answer is known")
   .addOption(json())
   .action(async (name, options) => finish((await import("./commands/try.js")).tryOne(name, { ...options, ...program.opts() })));
+const samples = program.command("samples").description("draw, label and seal the rows by which templates are graded");
+samples
+  .command("draw")
+  .description("draw rows of a plan's table into the template's samples file, to be labelled")
+  .argument("<plan>", "a plan, by name or path")
+  .option("--rows <number>", "how many; 80 when not given", whole)
+  .option("--balance <column>", "as many of each value of a column, of the table or of what is filled")
+  .option("--doubtful", "the rows whose answers are least sure")
+  .option("--samples <file>", "the file to draw into; samples/<template>.csv when not given")
+  .option("--seed <number>", "seed of the draw; 1 when not given", whole)
+  .addOption(json())
+  .action(async (plan, options) => finish((await import("./commands/samples.js")).draw(plan, { ...options, ...program.opts() })));
+samples
+  .command("label")
+  .description("give right values row by row, blind to what a model answered; saved after each row")
+  .argument("<file>", "a samples file")
+  .option("--template <name>", "the template, where the file is not named after it")
+  .option("--as <person>", "label beside others, in columns PART@PERSON")
+  .addOption(json())
+  .action(async (file, options) => finish((await import("./commands/samples.js")).label(file, { ...options, ...program.opts() })));
+samples
+  .command("seal")
+  .description("keep a share of the samples for the last word: trials leave them alone until --sealed")
+  .argument("<file>", "a samples file")
+  .option("--share <percent>", "how much of the file; 30 when not given", amount)
+  .option("--balance <column>", "the same share of each value of a column")
+  .option("--seed <number>", "seed of the draw; 1 when not given", whole)
+  .addOption(json())
+  .action(async (file, options) => finish((await import("./commands/samples.js")).seal(file, { ...options, ...program.opts() })));
 program
   .command("trial")
   .description("grade a template on samples whose right answers are known, and compare")
@@ -149,6 +178,12 @@ program
   .option("--key <key>", "answer only requests with this key")
   .option("--list-faults", "list what can go wrong")
   .action(async (options) => finish((await import("./commands/standin.js")).standinCommand(options)));
+
+// Whoever reads only the first lines (`| head`) closes the pipe; that is no failure.
+process.stdout.on("error", (error: NodeJS.ErrnoException) => {
+  if (error.code === "EPIPE") process.exit(process.exitCode ?? 0);
+  throw error;
+});
 
 async function finish(running: Promise<number>): Promise<void> {
   process.exitCode = await running;

@@ -12,7 +12,7 @@ describe("the demo", () => {
     const folder = path.join(tempFolder(), "marrowby");
     const first = await run(["demo", folder], tempFolder());
     expect(first.code).toBe(0);
-    expect(first.out).toMatch(/hazard: version 2 is better, \+\d\d\.\d points/);
+    expect(first.out).toMatch(/hazard: version 2 is better: \+\d\d\.\d points/);
     expect(first.out).toMatch(/Plan triage {2}248 rows of deck-log\.csv/);
     expect(first.err).toContain("offline stand-in, not by a language model");
     const [row] = rowsOf(folder, "deck-log.filled.csv");
@@ -71,12 +71,12 @@ describe("reading and showing", () => {
     const first = await run(["trial", "hazard-triage", "--json"], demo);
     writeFileSync(file, `# a comment changes nothing\n${now}`);
     const second = await run(["trial", "hazard-triage", "--json"], demo);
-    const [before, after] = [first, second].map((ran) => ran.json<{ version: number; parts: { part: string; accuracy: number; graded: number; interval: { low: number; high: number } }[]; comparedWith: { parts: { beyondChance: boolean; difference: number }[] } }>());
+    const [before, after] = [first, second].map((ran) => ran.json<{ version: number; parts: { part: string; accuracy: number; graded: number; interval: { low: number; high: number } }[]; contest: { against: { parts: { beyondChance: boolean; difference: number }[] }[] } }>());
     expect(after!.version).not.toBe(before!.version);
     expect(after!.parts[0]!.accuracy - before!.parts[0]!.accuracy).toBeGreaterThan(0.2);
     expect(after!.parts[0]).toMatchObject({ part: "hazard", graded: 97 });
     expect(after!.parts[0]!.interval.low).toBeLessThan(after!.parts[0]!.accuracy);
-    expect(after!.comparedWith.parts[0]).toMatchObject({ beyondChance: true });
+    expect(after!.contest.against[0]!.parts[0]).toMatchObject({ beyondChance: true });
     const listed = await run(["versions", "hazard-triage"], demo);
     expect(listed.out).toMatch(/references, role, task, answer/);
     expect((await run(["versions", "hazard-triage", "--json"], demo)).json<{ versions: unknown[] }>().versions).toHaveLength(2);

@@ -1,4 +1,4 @@
-import { conclusion, formatMoney, plural, rowsForHalfWidth, type Contest, type Contestant, type PartGrade, type TrialReport } from "../../core/index.js";
+import { conclusion, formatMoney, joinWords, plural, rowsForHalfWidth, type Contest, type Contestant, type PartGrade, type TrialReport } from "../../core/index.js";
 import { confusionChart, intervalChart, reliabilityChart, scatterChart } from "./charts.js";
 import { Html, html } from "./html.js";
 import { SCRIPT, STYLE } from "./style.js";
@@ -56,7 +56,7 @@ function verdict({ report, contest, halfWidth }: TrialPage): Html {
   const needed = report.parts.filter((part) => part.accuracy !== null).map((part) => ({ part: part.part, more: rowsForHalfWidth(part.accuracy!, halfWidth) - part.graded })).filter(({ more }) => more > 0);
   const precision = needed.length === 0 ? `Every interval is within ±${(halfWidth * 100).toFixed(0)} points.` : `For intervals of ±${(halfWidth * 100).toFixed(0)} points: ${needed.map(({ part, more }) => `${part} needs ${more} more rows`).join(", ")}.`;
   const asides = [
-    ...report.agreement.map(({ part, labellers, rows, same, kappa, undecided }) => `${labellers.join(" and ")} agree on ${part} in ${percent(same)} of ${rows} rows${kappa === null ? "" : ` (Fleiss' kappa ${kappa.toFixed(2)})`}${undecided > 0 ? `; ${undecided} are undecided and not graded` : ""}.`),
+    ...report.agreement.map(({ part, labellers, rows, same, kappa, undecided }) => `${joinWords(labellers)} agree on ${part} in ${percent(same)} of ${rows} rows${kappa === null ? "" : ` (Fleiss' kappa ${kappa.toFixed(2)})`}${undecided > 0 ? `; ${undecided} are undecided and not graded` : ""}.`),
     ...(report.examples.length > 0 ? [`${plural(report.examples.length, "row")} of the file stand in the template as examples and are not graded.`] : []),
     ...(report.sealed.graded ? [`This was look ${report.sealed.looks} at the sealed samples.`] : report.sealed.rows > 0 ? [`${plural(report.sealed.rows, "sealed row")} left alone; looked at ${plural(report.sealed.looks, "time")} so far.`] : []),
   ];

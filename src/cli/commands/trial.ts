@@ -87,7 +87,7 @@ async function listTrials(project: Project, options: CommonOptions): Promise<num
     const runs = await ledger.runs("trial", name, 100);
     const reports = runs.flatMap((run) => (run.tally ? [{ at: run.startedAt, report: run.tally as unknown as TrialReport }] : []));
     for (const { at, report } of reports) {
-      const rivals = reports.map((other) => other.report).filter((other) => other.file === report.file);
+      const rivals = reports.map((other) => other.report).filter((other) => other.file === report.file && other.sealed?.graded === report.sealed?.graded);
       const best = report.parts.filter((part) => rivals.every((rival) => (rival.parts.find((one) => one.part === part.part)?.accuracy ?? 0) <= (part.accuracy ?? 0))).map((part) => part.part);
       lines.push({ at: new Date(at).toISOString(), template: name, version: report.version, model: report.model, file: report.file, samples: report.samples, parts: Object.fromEntries(report.parts.map((part) => [part.part, part.accuracy])), best });
     }

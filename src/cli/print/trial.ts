@@ -1,4 +1,4 @@
-import { conclusion, formatMoney, plural, rowsForHalfWidth, type Contest, type Contestant, type PartComparison, type PartGrade, type TrialReport } from "../../core/index.js";
+import { conclusion, formatMoney, joinWords, plural, rowsForHalfWidth, type Contest, type Contestant, type PartComparison, type PartGrade, type TrialReport } from "../../core/index.js";
 import { bad, cut, duration, good, heading, out, percent, quiet, table, warn } from "./print.js";
 
 const SHOWN = 8;
@@ -52,7 +52,7 @@ function rowsNeeded({ parts }: TrialReport, halfWidth: number): string {
 function asides({ examples, agreement, sealed }: TrialReport): string[] {
   return [
     ...(examples.length > 0 ? [`${plural(examples.length, "row")} of the file ${examples.length === 1 ? "is an example" : "are examples"} in the template and not graded.`] : []),
-    ...agreement.map(({ part, labellers, rows, same, kappa, undecided }) => `${part}: ${labellers.join(" and ")} agree on ${percent(same)} of ${rows} rows${kappa === null ? "" : ` (Fleiss' kappa ${kappa.toFixed(2)})`}${undecided > 0 ? `; ${undecided} undecided, not graded` : ""}.`),
+    ...agreement.map(({ part, labellers, rows, same, kappa, undecided }) => `${part}: ${joinWords(labellers)} agree on ${percent(same)} of ${rows} rows${kappa === null ? "" : ` (Fleiss' kappa ${kappa.toFixed(2)})`}${undecided > 0 ? `; ${undecided} undecided, not graded` : ""}.`),
     ...(sealed.graded ? [`This was look ${sealed.looks} at the sealed samples. Each look wears them out a little.`] : sealed.rows > 0 ? [`${plural(sealed.rows, "sealed row")} left alone (looked at ${sealed.looks === 1 ? "once" : `${sealed.looks} times`}); --sealed grades them.`] : []),
   ];
 }

@@ -2,6 +2,7 @@ export { adviseOn, type Advice, type ConfusedPair, type DoubtfulLabel } from "./
 export { conclusion, contest, gradeColumns, type Contest, type Contestant } from "./contest.js";
 export { adjust, compare, type PartComparison } from "./compare.js";
 export type { GradeOptions, KindFigures } from "./figures.js";
+export { drawRows, drawSealed, type Drawable, type DrawWay } from "./draw.js";
 export { grade, valueAt, type Disagreement, type Graded, type PartGrade } from "./grade.js";
 export { inputsMark, MARK_COLUMN, readSamples, SEALED, SET_COLUMN, type Agreement, type Sample, type SampleOptions, type SampleRow, type Samples, type UnfitSample } from "./samples.js";
 export { mistakesText, suggestingTemplate } from "./suggest.js";

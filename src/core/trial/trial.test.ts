@@ -74,7 +74,7 @@ describe("a trial", () => {
     const [topic, level] = report.parts;
     expect(topic).toMatchObject({ part: "topic", graded: 4, right: 3, accuracy: 0.75, confusion: { labels: ["fire", "spill"], counts: [[2, 0, 0], [1, 1, 0]] } });
     expect(topic!.interval).toEqual(wilson(3, 4));
-    expect(level).toMatchObject({ graded: 3, right: 1, meanAbsoluteError: 1 });
+    expect(level).toMatchObject({ graded: 3, right: 1, numbers: { meanAbsoluteError: 1 } });
     expect(report.disagreements[0]).toEqual({ id: "c", place: "row 4", part: "topic", truth: "spill", answer: "fire", why: "because oil again" });
   });
 
@@ -99,7 +99,7 @@ describe("a trial", () => {
     const better = prepare({ ...prepared.template, task: "Better. {{ note }}" });
     const second = await trial({ ...one, prepared: better, version: 2, model: scriptedModel((request) => JSON.stringify({ why: "x", topic: fenced(request, "note").includes("oil") ? "spill" : "fire", level: 4 })) });
     expect((await earlierTrial(one.ledger, second))?.version).toBe(first.version);
-    expect(compare(second.parts, first.parts)[0]).toEqual({ part: "topic", rows: 4, difference: 0.25, won: 1, lost: 0, p: 1, beyondChance: false });
+    expect(compare(second.parts, first.parts)[0]).toMatchObject({ part: "topic", rows: 4, difference: 0.25, won: 1, lost: 0, wonIds: ["c"], p: 1, midP: 0.5, beyondChance: false });
   });
 });
 
