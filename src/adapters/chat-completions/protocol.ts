@@ -1,22 +1,23 @@
-import * as z from "zod";
+import * as z from "zod/mini";
 import { ModelFailure, type Finish, type ModelReply, type ModelRequest } from "../../core/index.js";
 import { retryAfterMs } from "./retry-after.js";
 
-const contentPart = z.looseObject({ text: z.string().optional() });
+const contentPart = z.looseObject({ text: z.optional(z.string()) });
+const token = z.looseObject({ token: z.string(), logprob: z.number() });
 
 /** What of a chat completion is needed; hosts add much more. */
 const completion = z.looseObject({
-  id: z.string().optional(),
+  id: z.optional(z.string()),
   choices: z
     .array(
       z.looseObject({
-        finish_reason: z.string().nullish(),
-        logprobs: z.looseObject({ content: z.array(z.looseObject({ token: z.string(), logprob: z.number() })).nullish() }).nullish(),
-        message: z.looseObject({ content: z.union([z.string(), z.array(contentPart)]).nullish(), refusal: z.string().nullish() }),
+        finish_reason: z.nullish(z.string()),
+        logprobs: z.nullish(z.looseObject({ content: z.nullish(z.array(token)) })),
+        message: z.looseObject({ content: z.nullish(z.union([z.string(), z.array(contentPart)])), refusal: z.nullish(z.string()) }),
       }),
     )
-    .min(1),
-  usage: z.looseObject({ prompt_tokens: z.number(), completion_tokens: z.number() }).nullish(),
+    .check(z.minLength(1)),
+  usage: z.nullish(z.looseObject({ prompt_tokens: z.number(), completion_tokens: z.number() })),
 });
 
 /** The JSON body of a request in the chat-completions protocol. */
@@ -50,7 +51,7 @@ export function readResponse(status: number, headers: Readonly<Record<string, st
     text: typeof content === "string" ? content : (content ?? []).map((part) => part.text ?? "").join(""),
     finish: refusal ? "refused" : finishOf(first!.finish_reason),
     refusal: refusal || undefined,
-    tokens: first!.logprobs?.content?.map(({ token, logprob }) => ({ text: token, logProbability: logprob })),
+    tokens: first!.logprobs?.content?.map((one) => ({ text: one.token, logProbability: one.logprob })),
     usage: usage ? { tokensIn: usage.prompt_tokens, tokensOut: usage.completion_tokens } : undefined,
     id,
   };

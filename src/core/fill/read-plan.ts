@@ -1,50 +1,46 @@
-import * as z from "zod";
+import * as z from "zod/mini";
 import { checkShape, complain, documentOf, readDocument, YoroshiError, type Complaint, type Json, type SourceDocument } from "../ground/index.js";
 import { jsonSchemaOf } from "../kinds/index.js";
 import { checkFormat } from "../template/index.js";
 import { readCondition } from "./condition.js";
 import { PLAN_FORMAT, REFILLS, type Limits, type Plan, type Refill, type Step } from "./plan.js";
 
-const name = z.string().regex(/^[a-z0-9][a-z0-9-]*$/, "A name is made of small letters, digits and hyphens (for example `deck-log`).");
+const name = z.string().check(z.regex(/^[a-z0-9][a-z0-9-]*$/, "A name is made of small letters, digits and hyphens (for example `deck-log`)."));
 const columns = z.record(z.string(), z.string());
 
 const planFile = z.strictObject({
-  yoroshi: z.literal(PLAN_FORMAT).optional(),
+  yoroshi: z.optional(z.literal(PLAN_FORMAT)),
   name,
-  title: z.string().optional(),
-  table: z.strictObject({ file: z.string().min(1), key: z.string().min(1) }),
-  related: z
-    .record(
+  title: z.optional(z.string()),
+  table: z.strictObject({ file: z.string().check(z.minLength(1)), key: z.string().check(z.minLength(1)) }),
+  related: z.optional(z.record(
       z.string(),
       z.strictObject({
-        table: z.strictObject({ file: z.string().min(1) }),
-        match: columns.refine((match) => Object.keys(match).length > 0, "Say which columns must be the same: `match: { <column there>: <column here> }`."),
-        columns: columns.optional(),
-        order: z.string().optional(),
-        limit: z.int().min(1).max(1000).optional(),
-        keep: z.enum(["newest", "oldest"], "Expected newest or oldest.").optional(),
+        table: z.strictObject({ file: z.string().check(z.minLength(1)) }),
+        match: columns.check(z.refine((match) => Object.keys(match).length > 0, "Say which columns must be the same: `match: { <column there>: <column here> }`.")),
+        columns: z.optional(columns),
+        order: z.optional(z.string()),
+        limit: z.optional(z.int().check(z.gte(1)).check(z.lte(1000))),
+        keep: z.optional(z.enum(["newest", "oldest"], "Expected newest or oldest.")),
       }),
-    )
-    .optional(),
+    )),
   steps: z.record(
     z.string(),
     z.strictObject({
       template: z.string(),
-      inputs: columns.default({}),
+      inputs: z._default(columns, {}),
       fill: columns,
-      when: z.string().optional(),
-      clear: z.array(z.strictObject({ when: z.string(), give: z.record(z.string(), z.json()) })).optional(),
+      when: z.optional(z.string()),
+      clear: z.optional(z.array(z.strictObject({ when: z.string(), give: z.record(z.string(), z.json()) }))),
     }),
   ),
-  limits: z
-    .strictObject({
-      rows: z.int().positive().optional(),
-      spend: z.number().positive().optional(),
-      atOnce: z.int().min(1).max(1000).optional(),
-    })
-    .default({}),
-  gate: z.strictObject({ step: z.string(), part: z.string(), accuracyAtLeast: z.number().min(0).max(1) }).optional(),
-  refill: z.enum(REFILLS as [Refill, ...Refill[]], `Expected one of ${REFILLS.join(", ")}.`).default("stale"),
+  limits: z._default(z.strictObject({
+      rows: z.optional(z.int().check(z.positive())),
+      spend: z.optional(z.number().check(z.positive())),
+      atOnce: z.optional(z.int().check(z.gte(1)).check(z.lte(1000))),
+    }), {}),
+  gate: z.optional(z.strictObject({ step: z.string(), part: z.string(), accuracyAtLeast: z.number().check(z.gte(0)).check(z.lte(1)) })),
+  refill: z._default(z.enum(REFILLS as [Refill, ...Refill[]], `Expected one of ${REFILLS.join(", ")}.`), "stale"),
 });
 
 /** The JSON Schema of a plan file, for editors. */

@@ -1,14 +1,18 @@
-import type { z } from "zod";
+import { en } from "zod/locales";
+import type * as z from "zod/mini";
 import { complain, type Complaint } from "./complaint.js";
 import type { Path, SourceDocument } from "./document.js";
 import { nearest } from "./nearest.js";
+
+/** Words for what a schema has no message of its own for; the small build of Zod brings none. */
+const WORDS = en().localeError;
 
 /**
  * Holds a part of a document against a Zod schema. Returns the parsed value, or every complaint with its place:
  * unknown keys with the nearest known one, missing keys, wrong types, bad values.
  */
-export function checkShape<T>(schema: z.ZodType<T>, value: unknown, document: SourceDocument, path: Path = []): { value?: T; complaints: Complaint[] } {
-  const result = schema.safeParse(value);
+export function checkShape<T>(schema: z.ZodMiniType<T>, value: unknown, document: SourceDocument, path: Path = []): { value?: T; complaints: Complaint[] } {
+  const result = schema.safeParse(value, { error: WORDS });
   if (result.success) return { value: result.data, complaints: [] };
   const complaints: Complaint[] = [];
   for (const issue of result.error.issues) collect(issue, []);

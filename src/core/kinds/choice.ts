@@ -1,4 +1,4 @@
-import * as z from "zod";
+import * as z from "zod/mini";
 import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
 
 declare module "./value-of.js" {
@@ -34,16 +34,16 @@ export interface ChoiceSpec extends AnySpec {
   readonly resolved?: readonly Option[] | undefined;
 }
 
-const name = z.string().trim().min(1, "An option must not be empty");
+const name = z.string().check(z.trim()).check(z.minLength(1, "An option must not be empty"));
 export const choiceOptions = z.union([
-  z.array(z.union([name, z.number().transform(String)])).min(1, "A choice needs at least one option"),
-  z.record(name, z.union([z.string(), z.null().transform(() => "")])),
+  z.array(z.union([name, z.pipe(z.number(), z.transform(String))])).check(z.minLength(1, "A choice needs at least one option")),
+  z.record(name, z.union([z.string(), z.pipe(z.null(), z.transform(() => ""))])),
 ]);
 
 export const choice: Kind<ChoiceSpec, string> = {
   kind: "choice",
   summary: "Exactly one of the stated options.",
-  keys: { options: choiceOptions.optional(), otherwise: name.optional() },
+  keys: { options: z.optional(choiceOptions), otherwise: z.optional(name) },
   faults: choiceFaults,
   value: (spec) => {
     const names = optionsOf(spec).map((option) => option.name);

@@ -1,4 +1,4 @@
-import * as z from "zod";
+import * as z from "zod/mini";
 import { choiceFaults, choiceOptions, optionsOf, sameOption, tellOptions, tellType, type ChoiceSpec, type OptionName } from "./choice.js";
 import { countBounds, countFaults, tellCount, type Count } from "./count.js";
 import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
@@ -22,12 +22,12 @@ export const choices: Kind<ChoicesSpec, string[]> = {
   kind: "choices",
   summary: "Any number of the stated options, each at most once.",
   keys: {
-    options: choiceOptions.optional(),
-    otherwise: z.string().trim().min(1).optional(),
-    separator: z.string().regex(/\S|\n/, "A separator needs a character that is not a space.").optional(),
-    exactly: z.int().min(0).optional(),
-    atLeast: z.int().min(0).optional(),
-    atMost: z.int().min(1).optional(),
+    options: z.optional(choiceOptions),
+    otherwise: z.optional(z.string().check(z.trim()).check(z.minLength(1))),
+    separator: z.optional(z.string().check(z.regex(/\S|\n/, "A separator needs a character that is not a space."))),
+    exactly: z.optional(z.int().check(z.gte(0))),
+    atLeast: z.optional(z.int().check(z.gte(0))),
+    atMost: z.optional(z.int().check(z.gte(1))),
   },
   faults: (spec) => {
     const separator = separatorOf(spec).trim();
@@ -38,9 +38,9 @@ export const choices: Kind<ChoicesSpec, string[]> = {
     const names = optionsOf(asChoice(spec)).map((option) => option.name);
     const { from, to } = countBounds(spec);
     let schema = z.array(z.enum(names as [string, ...string[]], { error: () => `must hold nothing but: ${names.length > 12 ? `${names.slice(0, 12).join(", ")}, … (${names.length} options)` : names.join(", ")}` }), "must be a list of options");
-    if (from > 0) schema = schema.min(from, `must have at least ${from} options`);
-    if (to !== undefined) schema = schema.max(to, `must have at most ${to} options`);
-    return schema.refine((items) => new Set(items).size === items.length, "must not name an option twice");
+    if (from > 0) schema = schema.check(z.minLength(from, `must have at least ${from} options`));
+    if (to !== undefined) schema = schema.check(z.maxLength(to, `must have at most ${to} options`));
+    return schema.check(z.refine((items) => new Set(items).size === items.length, "must not name an option twice"));
   },
   tell: (spec) => [`a list ${tellCount(spec, "options")} taken from these, each at most once, written as here:`, ...tellOptions(asChoice(spec))].join("\n"),
   tidy: (spec, raw) => {

@@ -1,4 +1,4 @@
-import * as z from "zod";
+import * as z from "zod/mini";
 import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
 import { relativeDay } from "./relative-day.js";
 
@@ -28,12 +28,12 @@ const MONTHS = ["january", "february", "march", "april", "may", "june", "july", 
 export const date: Kind<DateSpec, string> = {
   kind: "date",
   summary: "A calendar day, YYYY-MM-DD (ISO 8601), or a day and time, YYYY-MM-DDTHH:MM.",
-  keys: { time: z.boolean().optional(), relativeTo: z.string().min(1).optional() },
+  keys: { time: z.optional(z.boolean()), relativeTo: z.optional(z.string().check(z.minLength(1))) },
   value: (spec) => {
     const form = `must be a ${spec.time ? "day and time" : "day"} written ${formOf(spec)}`;
     // Words are wanted from the model, too, where they are counted from a day; a date's own format would forbid them.
     if (!spec.time && spec.relativeTo === undefined) return z.iso.date(form);
-    return z.string(form).refine((value) => (spec.time ? plainDayTime(value) : plainDay(value)) === value, form);
+    return z.string(form).check(z.refine((value) => (spec.time ? plainDayTime(value) : plainDay(value)) === value, form));
   },
   tell: (spec) => {
     const plain = `a ${spec.time ? "day and time" : "day"}, written ${formOf(spec)}`;

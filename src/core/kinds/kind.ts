@@ -1,4 +1,4 @@
-import * as z from "zod";
+import * as z from "zod/mini";
 import type { Json } from "../ground/index.js";
 
 /** A value that fits its kind, or the sentence that says why it does not. */
@@ -24,13 +24,13 @@ export interface Kind<Spec extends AnySpec = AnySpec, V extends Json = Json> {
   /** One sentence for the documentation and for messages. */
   readonly summary: string;
   /** The keys that a person may write besides `kind` and `about`, with their checks. */
-  readonly keys: z.ZodRawShape;
+  readonly keys: z.core.$ZodLooseShape;
   /** What is wrong with a spec whose keys are each right; `options` is empty until references are resolved. */
   faults?(spec: Spec): string[];
   /** The schema of what a model is asked for. What comes out of it, and nothing else, gets into a table. */
-  value(spec: Spec, kinds: KindLookup): z.ZodType<V>;
+  value(spec: Spec, kinds: KindLookup): z.ZodMiniType<V>;
   /** The schema of a value as it is kept, where a model is asked for another form of it. */
-  kept?(spec: Spec, kinds: KindLookup): z.ZodType<V>;
+  kept?(spec: Spec, kinds: KindLookup): z.ZodMiniType<V>;
   /** A kept value in the form that a model is asked for; default: as it is. */
   said?(spec: Spec, value: V, kinds: KindLookup): Json;
   /** How the value is asked for, after its name: `a whole number from 1 to 5`. Further lines are indented below it. */
@@ -51,15 +51,15 @@ export interface Kind<Spec extends AnySpec = AnySpec, V extends Json = Json> {
 
 export type KindLookup = (name: string) => Kind;
 
-const orNull = (spec: AnySpec, schema: z.ZodType<Json>): z.ZodType<Json> => (spec.required === false ? schema.nullable() : schema);
+const orNull = (spec: AnySpec, schema: z.ZodMiniType<Json>): z.ZodMiniType<Json> => (spec.required === false ? z.nullable(schema) : schema);
 
 /** The schema of what a model is asked for, null included where the part is not required. */
-export function valueSchemaOf(spec: AnySpec, kinds: KindLookup): z.ZodType<Json> {
+export function valueSchemaOf(spec: AnySpec, kinds: KindLookup): z.ZodMiniType<Json> {
   return orNull(spec, kinds(spec.kind).value(spec, kinds));
 }
 
 /** The schema of a value as it is kept. */
-export function keptSchemaOf(spec: AnySpec, kinds: KindLookup): z.ZodType<Json> {
+export function keptSchemaOf(spec: AnySpec, kinds: KindLookup): z.ZodMiniType<Json> {
   const kind = kinds(spec.kind);
   return orNull(spec, kind.kept ? kind.kept(spec, kinds) : kind.value(spec, kinds));
 }
@@ -94,7 +94,7 @@ export function typescriptOf(spec: AnySpec, kinds: KindLookup): string {
 export interface Shaped {
   readonly spec: AnySpec;
   readonly kind: Kind;
-  readonly schema: z.ZodType<Json>;
+  readonly schema: z.ZodMiniType<Json>;
   /** Reads a value that a model wrote. */
   read(raw: unknown): Reading;
   fromCell(cell: string): Reading;
@@ -138,7 +138,7 @@ function problemOf({ path, message }: z.core.$ZodIssue): string {
  * A Zod schema as the JSON Schema that hosts with strict structured outputs take: no `oneOf`, no patterns made for
  * formats, no bounds that only restate what a safe integer is.
  */
-export function jsonSchemaOf(schema: z.ZodType): Record<string, Json> {
+export function jsonSchemaOf(schema: z.ZodMiniType): Record<string, Json> {
   const { $schema: _, ...json } = z.toJSONSchema(schema, {
     io: "input",
     unrepresentable: "any",

@@ -1,4 +1,4 @@
-import * as z from "zod";
+import * as z from "zod/mini";
 import type { Json } from "../ground/index.js";
 import { countBounds, countFaults, tellCount, type Count } from "./count.js";
 import { fits, keptSchemaOf, misfit, saidValue, type AnySpec, type Kind } from "./kind.js";
@@ -16,13 +16,13 @@ export interface ListSpec extends AnySpec, Count {
   readonly of?: AnySpec | undefined;
 }
 
-const count = z.int().min(0).max(1000).optional();
+const count = z.optional(z.int().check(z.gte(0)).check(z.lte(1000)));
 const itemOf = (spec: ListSpec): AnySpec => spec.of ?? { kind: "text" };
 
 export const list: Kind<ListSpec, Json[]> = {
   kind: "list",
   summary: "Several values of one kind, in order.",
-  keys: { of: z.looseObject({ kind: z.string() }).optional(), exactly: count, atLeast: count, atMost: count },
+  keys: { of: z.optional(z.looseObject({ kind: z.string() })), exactly: count, atLeast: count, atMost: count },
   freeText: true,
   faults: countFaults,
   value: (spec, kinds) => listOf(spec, kinds(itemOf(spec).kind).value(itemOf(spec), kinds)),
@@ -49,11 +49,11 @@ export const list: Kind<ListSpec, Json[]> = {
   typescript: (spec, kinds) => `(${kinds(itemOf(spec).kind).typescript(itemOf(spec), kinds)})[]`,
 };
 
-function listOf(spec: ListSpec, item: z.ZodType<Json>): z.ZodType<Json[]> {
+function listOf(spec: ListSpec, item: z.ZodMiniType<Json>): z.ZodMiniType<Json[]> {
   const { from, to } = countBounds(spec);
   let schema = z.array(item, "must be a list");
-  if (from > 0) schema = schema.min(from, `must have at least ${from} items`);
-  return to === undefined ? schema : schema.max(to, `must have at most ${to} items`);
+  if (from > 0) schema = schema.check(z.minLength(from, `must have at least ${from} items`));
+  return to === undefined ? schema : schema.check(z.maxLength(to, `must have at most ${to} items`));
 }
 
 const escapeItem = (item: string): string => item.replace(/\\/g, "\\\\").replace(/\r/g, "\\r").replace(/\n/g, "\\n");

@@ -1,5 +1,5 @@
 import { Big } from "big.js";
-import * as z from "zod";
+import * as z from "zod/mini";
 import { misfit, fits, type Reading } from "./kind.js";
 import { plainNumber } from "./plain-number.js";
 
@@ -26,13 +26,13 @@ function currenciesOf(spec: MoneySpec): string[] {
 }
 
 /** What a model is asked for: the amount as written, with its currency. It is never asked to convert. */
-export function moneySchema(spec: MoneySpec, kept: z.ZodType<number>): z.ZodType<number> {
+export function moneySchema(spec: MoneySpec, kept: z.ZodMiniType<number>): z.ZodMiniType<number> {
   const codes = currenciesOf(spec);
   const asked = z.strictObject(
     { amount: z.number("must be a number"), currency: z.enum(codes as [string, ...string[]], { error: () => `must be a currency with a stated rate: ${codes.join(", ")}` }) },
     { error: "must be an object with the amount and its currency" },
   );
-  return asked.transform((stated) => converted(spec, stated)).pipe(kept as z.ZodType<number, number>) as unknown as z.ZodType<number>;
+  return z.pipe(z.pipe(asked, z.transform((stated) => converted(spec, stated))), kept as z.ZodMiniType<number, number>) as unknown as z.ZodMiniType<number>;
 }
 
 export function tellMoney(spec: MoneySpec): string {

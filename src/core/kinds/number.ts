@@ -1,4 +1,4 @@
-import * as z from "zod";
+import * as z from "zod/mini";
 import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
 import { moneySchema, readMoney, tellMoney, tidyMoney, type MoneySpec } from "./money.js";
 import { plainNumber } from "./plain-number.js";
@@ -32,12 +32,12 @@ export const number: Kind<NumberSpec, number> = {
   kind: "number",
   summary: "A number, with its unit, range and decimals, or an amount of money in one currency.",
   keys: {
-    from: z.number().optional(),
-    to: z.number().optional(),
-    decimals: z.int().min(0).max(15).optional(),
-    unit: z.string().min(1).optional(),
-    currency: z.string().regex(/^[A-Z]{3}$/, "Expected a currency by its three capital letters (ISO 4217), for example USD.").optional(),
-    rates: z.string().min(1).optional(),
+    from: z.optional(z.number()),
+    to: z.optional(z.number()),
+    decimals: z.optional(z.int().check(z.gte(0)).check(z.lte(15))),
+    unit: z.optional(z.string().check(z.minLength(1))),
+    currency: z.optional(z.string().check(z.regex(/^[A-Z]{3}$/, "Expected a currency by its three capital letters (ISO 4217), for example USD."))),
+    rates: z.optional(z.string().check(z.minLength(1))),
   },
   faults: (spec) => [
     ...(spec.from !== undefined && spec.to !== undefined && spec.from > spec.to ? [`\`from\` (${spec.from}) is above \`to\` (${spec.to}).`] : []),
@@ -64,12 +64,12 @@ export const number: Kind<NumberSpec, number> = {
 
 const isMoney = (spec: NumberSpec): spec is NumberSpec & MoneySpec => spec.currency !== undefined;
 
-function keptSchema(spec: NumberSpec): z.ZodType<number> {
+function keptSchema(spec: NumberSpec): z.ZodMiniType<number> {
   let schema = spec.decimals === 0 ? z.int("must be a whole number") : z.number("must be a number");
-  if (spec.from !== undefined) schema = schema.min(spec.from, `must be at least ${spec.from}`);
-  if (spec.to !== undefined) schema = schema.max(spec.to, `must be at most ${spec.to}`);
+  if (spec.from !== undefined) schema = schema.check(z.gte(spec.from, `must be at least ${spec.from}`));
+  if (spec.to !== undefined) schema = schema.check(z.lte(spec.to, `must be at most ${spec.to}`));
   const { decimals } = spec;
-  return decimals ? schema.refine((value) => Number(value.toFixed(decimals)) === value, `must have at most ${decimals} decimals`) : schema;
+  return decimals ? schema.check(z.refine((value) => Number(value.toFixed(decimals)) === value, `must have at most ${decimals} decimals`)) : schema;
 }
 
 function range({ from, to }: { from?: number | undefined; to?: number | undefined }): string {

@@ -1,4 +1,4 @@
-import * as z from "zod";
+import * as z from "zod/mini";
 import type { Json } from "../ground/index.js";
 import { fits, keptSchemaOf, misfit, saidValue, tellValue, tidyValue, typescriptOf, valueSchemaOf, type AnySpec, type Kind } from "./kind.js";
 import { indent, tellNamed } from "./tell.js";
@@ -51,7 +51,7 @@ export const record: Kind<RecordSpec, RecordValue> = {
   typescript: (spec, kinds) => `{ ${Object.entries(spec.parts).map(([name, part]) => `${name}: ${typescriptOf(part, kinds)}`).join("; ")} }`,
 };
 
-function objectOf(spec: RecordSpec, schemaOf: (part: AnySpec) => z.ZodType): z.ZodType<RecordValue> {
+function objectOf(spec: RecordSpec, schemaOf: (part: AnySpec) => z.ZodMiniType): z.ZodMiniType<RecordValue> {
   const shape = Object.fromEntries(Object.entries(spec.parts).map(([name, part]) => [name, schemaOf(part)]));
-  return z.strictObject(shape, { error: "must be an object with its members" }) as unknown as z.ZodType<RecordValue>;
+  return z.strictObject(shape, { error: "must be an object with its members" }) as unknown as z.ZodMiniType<RecordValue>;
 }

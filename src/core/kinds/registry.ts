@@ -1,4 +1,4 @@
-import * as z from "zod";
+import * as z from "zod/mini";
 import { choice } from "./choice.js";
 import { choices } from "./choices.js";
 import { date } from "./date.js";
@@ -27,6 +27,6 @@ export const kindOf: KindLookup = (name) => {
 };
 
 /** The schema of what a person may write for a kind; `extra` are the keys of the place where it stands. */
-export function specSchema(kind: Kind, extra: z.ZodRawShape = {}): z.ZodObject {
-  return z.strictObject({ kind: z.literal(kind.kind), about: z.string().optional(), ...kind.keys, ...extra });
+export function specSchema(kind: Kind, extra: z.core.$ZodLooseShape = {}): z.ZodMiniObject {
+  return z.strictObject({ kind: z.literal(kind.kind), about: z.optional(z.string()), ...kind.keys, ...extra });
 }

@@ -1,4 +1,4 @@
-import * as z from "zod";
+import * as z from "zod/mini";
 import type { Json } from "../ground/index.js";
 import { fits, misfit, type AnySpec, type Kind, type KindLookup } from "./kind.js";
 import type { ValueOf } from "./value-of.js";
@@ -31,8 +31,8 @@ export const rows: Kind<RowsSpec, RowValue[]> = {
   inputOnly: true,
   faults: (spec) => (Object.keys(spec.columns).length === 0 ? ["Rows need columns: `columns: { at: date, said: text }`."] : []),
   value: (spec, kinds) => {
-    const columns = Object.entries(spec.columns).map(([name, column]) => [name, kinds(columnSpec(column).kind).value(columnSpec(column), kinds).nullable()] as const);
-    return z.array(z.strictObject(Object.fromEntries(columns), "must be a row with its columns"), "must be a list of rows") as unknown as z.ZodType<RowValue[]>;
+    const columns = Object.entries(spec.columns).map(([name, column]) => [name, z.nullable(kinds(columnSpec(column).kind).value(columnSpec(column), kinds))] as const);
+    return z.array(z.strictObject(Object.fromEntries(columns), "must be a row with its columns"), "must be a list of rows") as unknown as z.ZodMiniType<RowValue[]>;
   },
   tell: () => "rows",
   // Rows stand in a cell as a JSON list of objects; a blank or missing member is null.

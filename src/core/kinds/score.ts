@@ -1,4 +1,4 @@
-import * as z from "zod";
+import * as z from "zod/mini";
 import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
 import { plainNumber } from "./plain-number.js";
 
@@ -21,7 +21,7 @@ export interface ScoreSpec extends AnySpec {
 export const score: Kind<ScoreSpec, number> = {
   kind: "score",
   summary: "A number on a scale with described points.",
-  keys: { from: z.number(), to: z.number(), step: z.number().positive().optional(), scale: z.record(z.string(), z.string()).optional() },
+  keys: { from: z.number(), to: z.number(), step: z.optional(z.number().check(z.positive())), scale: z.optional(z.record(z.string(), z.string())) },
   faults: (spec) => {
     if (spec.from >= spec.to) return [`\`from\` (${spec.from}) must be below \`to\` (${spec.to}).`];
     if (!isPoint(spec, spec.to)) return [`The scale from ${spec.from} to ${spec.to} cannot be walked in steps of ${stepOf(spec)}.`];
@@ -30,8 +30,8 @@ export const score: Kind<ScoreSpec, number> = {
       .map((point) => `The scale describes ${point}, which is not ${pointName(spec)}.`);
   },
   value: (spec) => {
-    const schema = (isWhole(spec) ? z.int("must be a whole number") : z.number("must be a number")).min(spec.from, `must be at least ${spec.from}`).max(spec.to, `must be at most ${spec.to}`);
-    return isWhole(spec) && stepOf(spec) === 1 ? schema : schema.refine((value) => isPoint(spec, value), `must be ${pointName(spec)}`);
+    const schema = (isWhole(spec) ? z.int("must be a whole number") : z.number("must be a number")).check(z.gte(spec.from, `must be at least ${spec.from}`)).check(z.lte(spec.to, `must be at most ${spec.to}`));
+    return isWhole(spec) && stepOf(spec) === 1 ? schema : schema.check(z.refine((value) => isPoint(spec, value), `must be ${pointName(spec)}`));
   },
   tell: (spec) => {
     const points = Object.entries(spec.scale ?? {}).sort(([a], [b]) => Number(a) - Number(b));

@@ -1,4 +1,4 @@
-import * as z from "zod";
+import * as z from "zod/mini";
 import { countChars, joinWords, sentences } from "../ground/index.js";
 import { fits, type AnySpec, type Kind } from "./kind.js";
 
@@ -20,21 +20,20 @@ export interface TextSpec extends AnySpec {
   readonly language?: string | undefined;
 }
 
-const limit = z.int().positive().optional();
+const limit = z.optional(z.int().check(z.positive()));
 
 export const text: Kind<TextSpec, string> = {
   kind: "text",
   summary: "Words: a note, a summary, a reason.",
-  keys: { maxChars: limit, maxSentences: limit, maxWords: limit, form: z.enum(["plain", "markdown"], "Expected plain or markdown.").optional(), language: z.string().min(2).optional() },
+  keys: { maxChars: limit, maxSentences: limit, maxWords: limit, form: z.optional(z.enum(["plain", "markdown"], "Expected plain or markdown.")), language: z.optional(z.string().check(z.minLength(2))) },
   freeText: true,
-  value: (spec) =>
-    z
-      .string({ error: "must be text" })
-      .min(1, "must not be empty")
-      .superRefine((value, context) => {
-        for (const problem of overLimits(spec, value)) context.addIssue({ code: "custom", message: problem });
-      })
-      .meta(spec.maxChars ? { maxLength: spec.maxChars } : {}),
+  value: (spec) => {
+    const limits = z.check<string>((context) => {
+      for (const message of overLimits(spec, context.value)) context.issues.push({ code: "custom", message, input: context.value });
+    });
+    const schema = z.string({ error: "must be text" }).check(z.minLength(1, "must not be empty"), limits);
+    return spec.maxChars === undefined ? schema : schema.register(z.globalRegistry, { maxLength: spec.maxChars });
+  },
   tell: (spec) => {
     const limits = [
       spec.maxSentences && `${spec.maxSentences} ${spec.maxSentences === 1 ? "sentence" : "sentences"}`,

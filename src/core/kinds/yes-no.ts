@@ -1,4 +1,4 @@
-import * as z from "zod";
+import * as z from "zod/mini";
 import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
 
 declare module "./value-of.js" {
@@ -23,7 +23,7 @@ function wordOf({ yes, no }: YesNoSpec, text: string): boolean | undefined {
   return WORDS.get(word);
 }
 
-const own = z.string().trim().min(1).optional();
+const own = z.optional(z.string().check(z.trim()).check(z.minLength(1)));
 
 export const yesNo: Kind<YesNoSpec, boolean> = {
   kind: "yesNo",

@@ -107,7 +107,12 @@ export function weightedKappa(pairs: readonly (readonly [number, number])[], poi
     const column = place.get(answer);
     if (row !== undefined && column !== undefined) counts[row]![column]!++;
   }
-  return kappaOf(counts, points.length, (row, column) => Math.abs(row - column) ** power);
+  return kappaOfCounts(counts, power);
+}
+
+/** The same from counts[right][answered] over the points of the scale. */
+export function kappaOfCounts(counts: readonly (readonly number[])[], power: 1 | 2): number | null {
+  return kappaOf(counts, counts.length, (row, column) => Math.abs(row - column) ** power);
 }
 
 /** 1 - observed / expected disagreement. A further column (no answer) disagrees with everything. */

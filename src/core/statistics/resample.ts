@@ -10,19 +10,30 @@ export const DEFAULT_RESAMPLES = 2_000;
  *
  * @param figure computed from the indices of the drawn rows; `null` where it has no value, which leaves the resample out.
  */
-export function bootstrap(rows: number, figure: (indices: Int32Array) => number | null, { seed = 1, resamples = DEFAULT_RESAMPLES }: { readonly seed?: number; readonly resamples?: number } = {}): Interval | null {
-  if (rows === 0) return null;
+export function bootstrap(rows: number, figure: (indices: Int32Array) => number | null, options: BootstrapOptions = {}): Interval | null {
+  return bootstrapAll(rows, (indices) => ({ figure: figure(indices) }), options)["figure"] ?? null;
+}
+
+export interface BootstrapOptions {
+  /** Default 1. */
+  readonly seed?: number | undefined;
+  /** Default 2,000. */
+  readonly resamples?: number | undefined;
+}
+
+/** The same for several figures over the same resamples; those without an interval are left out. */
+export function bootstrapAll(rows: number, figures: (indices: Int32Array) => Readonly<Record<string, number | null>>, { seed = 1, resamples = DEFAULT_RESAMPLES }: BootstrapOptions = {}): Record<string, Interval> {
   const chance = seededChance(seed);
   const indices = new Int32Array(rows);
-  const found: number[] = [];
-  for (let i = 0; i < resamples; i++) {
+  const found: Record<string, number[]> = {};
+  for (let i = 0; rows > 0 && i < resamples; i++) {
     for (let row = 0; row < rows; row++) indices[row] = chance.whole(rows);
-    const value = figure(indices);
-    if (value !== null && Number.isFinite(value)) found.push(value);
+    for (const [name, value] of Object.entries(figures(indices))) if (value !== null && Number.isFinite(value)) (found[name] ??= []).push(value);
   }
-  if (found.length === 0) return null;
-  const sorted = Float64Array.from(found).sort();
-  return { low: quantile(sorted, 0.025), high: quantile(sorted, 0.975) };
+  return Object.fromEntries(Object.entries(found).map(([name, values]) => {
+    const sorted = Float64Array.from(values).sort();
+    return [name, { low: quantile(sorted, 0.025), high: quantile(sorted, 0.975) }];
+  }));
 }
 
 /** The quantile of sorted values, linear between order statistics (Hyndman and Fan 1996, definition 7). */

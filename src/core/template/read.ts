@@ -1,4 +1,4 @@
-import * as z from "zod";
+import * as z from "zod/mini";
 import { checkShape, complain, documentOf, nearest, readDocument, YoroshiError, type Complaint, type SourceDocument } from "../ground/index.js";
 import { hasKind, kindNames, kindOf, specSchema, specsInside, type AnySpec } from "../kinds/index.js";
 import { checkTemplate } from "./check.js";
@@ -9,79 +9,67 @@ const specs = z.record(z.string(), z.looseObject({ kind: z.string() }));
 
 /** A template file, kinds apart: those are checked by their own schemas, so that messages know their keys. */
 export const templateFile = z.strictObject({
-  yoroshi: z.literal(TEMPLATE_FORMAT).optional(),
-  name: z.string().regex(/^[a-z0-9][a-z0-9-]*$/, "A name is made of small letters, digits and hyphens (for example `hazard-triage`)."),
-  title: z.string().optional(),
-  tags: z.array(z.string()).optional(),
+  yoroshi: z.optional(z.literal(TEMPLATE_FORMAT)),
+  name: z.string().check(z.regex(/^[a-z0-9][a-z0-9-]*$/, "A name is made of small letters, digits and hyphens (for example `hazard-triage`).")),
+  title: z.optional(z.string()),
+  tags: z.optional(z.array(z.string())),
   inputs: specs,
-  references: z
-    .record(
+  references: z.optional(z.record(
       z.string(),
       z.union(
-        [z.strictObject({ file: z.string(), columns: z.object({ name: z.string() }).catchall(z.string()).optional() }), z.strictObject({ entries: z.union([z.array(z.string().min(1)).min(1), z.record(z.string(), z.union([z.string(), z.number()]))]) })],
+        [z.strictObject({ file: z.string(), columns: z.optional(z.catchall(z.object({ name: z.string() }), z.string())) }), z.strictObject({ entries: z.union([z.array(z.string().check(z.minLength(1))).check(z.minLength(1)), z.record(z.string(), z.union([z.string(), z.number()]))]) })],
         "Expected `{ file: <CSV file> }` or `{ entries: <map or list> }`.",
       ),
-    )
-    .optional(),
-  passages: z.record(z.string(), z.string().min(1)).optional(),
-  background: z.array(z.string().min(1)).optional(),
-  role: z.string().optional(),
-  task: z.string().min(1, "The task is empty."),
+    )),
+  passages: z.optional(z.record(z.string(), z.string().check(z.minLength(1)))),
+  background: z.optional(z.array(z.string().check(z.minLength(1)))),
+  role: z.optional(z.string()),
+  task: z.string().check(z.minLength(1, "The task is empty.")),
   answer: specs,
-  whenMissing: z
-    .record(
+  whenMissing: z.optional(z.record(
       z.string(),
       z.union(
-        [z.enum(["decline", "proceed"]), z.strictObject({ decline: z.string().min(1) }), z.strictObject({ use: z.unknown() })],
+        [z.enum(["decline", "proceed"]), z.strictObject({ decline: z.string().check(z.minLength(1)) }), z.strictObject({ use: z.unknown() })],
         "Expected decline, proceed, `{ decline: <why> }` or `{ use: <value> }`.",
       ),
-    )
-    .optional(),
-  missingWords: z.array(z.string().trim().min(1)).optional(),
-  rules: z
-    .array(
+    )),
+  missingWords: z.optional(z.array(z.string().check(z.trim()).check(z.minLength(1)))),
+  rules: z.optional(z.array(
       z.strictObject({
-        forbid: z.array(z.string().min(1)).min(1).optional(),
-        require: z.array(z.string().min(1)).min(1).optional(),
-        pattern: z.string().min(1).optional(),
-        check: z.string().min(1).optional(),
-        in: z.union([z.string().transform((part) => [part]), z.array(z.string()).min(1)]).optional(),
-        say: z.string().min(1).optional(),
+        forbid: z.optional(z.array(z.string().check(z.minLength(1))).check(z.minLength(1))),
+        require: z.optional(z.array(z.string().check(z.minLength(1))).check(z.minLength(1))),
+        pattern: z.optional(z.string().check(z.minLength(1))),
+        check: z.optional(z.string().check(z.minLength(1))),
+        in: z.optional(z.union([z.pipe(z.string(), z.transform((part) => [part])), z.array(z.string()).check(z.minLength(1))])),
+        say: z.optional(z.string().check(z.minLength(1))),
       }),
-    )
-    .optional(),
-  whenLong: z.record(z.string(), z.enum(WHEN_LONG as [WhenLong, ...WhenLong[]], `Expected one of ${WHEN_LONG.join(", ")}.`)).optional(),
-  examples: z
-    .union([
+    )),
+  whenLong: z.optional(z.record(z.string(), z.enum(WHEN_LONG as [WhenLong, ...WhenLong[]], `Expected one of ${WHEN_LONG.join(", ")}.`))),
+  examples: z.optional(z.union([
       z.array(z.strictObject({ inputs: z.record(z.string(), anything), answer: z.record(z.string(), anything) })),
-      z.strictObject({ from: z.string().min(1), take: z.int().min(1).max(50), seed: z.int().optional(), balance: z.string().optional() }),
-    ])
-    .optional(),
-  secondLook: z.strictObject({ checks: z.array(z.string().min(1)).min(1), use: z.string().optional() }).optional(),
-  doubt: z
-    .strictObject({
+      z.strictObject({ from: z.string().check(z.minLength(1)), take: z.int().check(z.gte(1)).check(z.lte(50)), seed: z.optional(z.int()), balance: z.optional(z.string()) }),
+    ])),
+  secondLook: z.optional(z.strictObject({ checks: z.array(z.string().check(z.minLength(1))).check(z.minLength(1)), use: z.optional(z.string()) })),
+  doubt: z.optional(z.strictObject({
       by: z.enum(["agreement", "logProbabilities", "stated"], "Expected agreement, logProbabilities or stated."),
-      asks: z.int().min(2).max(9).optional(),
-      temperature: z.number().positive().max(2).optional(),
-      parts: z.array(z.string()).min(1).optional(),
-      below: z.number().gt(0).max(1).optional(),
-      ask: z.string().optional(),
-    })
-    .optional(),
-  model: z
-    .strictObject({
-      use: z.string().optional(),
-      temperature: z.number().min(0).max(2).optional(),
-      maxTokens: z.int().positive().optional(),
-      seed: z.int().optional(),
-    })
-    .optional(),
+      asks: z.optional(z.int().check(z.gte(2)).check(z.lte(9))),
+      temperature: z.optional(z.number().check(z.positive()).check(z.lte(2))),
+      parts: z.optional(z.array(z.string()).check(z.minLength(1))),
+      below: z.optional(z.number().check(z.gt(0)).check(z.lte(1))),
+      ask: z.optional(z.string()),
+    })),
+  model: z.optional(z.strictObject({
+      use: z.optional(z.string()),
+      temperature: z.optional(z.number().check(z.gte(0)).check(z.lte(2))),
+      maxTokens: z.optional(z.int().check(z.positive())),
+      seed: z.optional(z.int()),
+    })),
 });
 
 /** The keys that only inputs have. */
-export const INPUT_KEYS = { required: z.boolean().optional(), sample: z.unknown().optional() };
+export const INPUT_KEYS = { required: z.optional(z.boolean()), sample: z.optional(z.unknown()) };
 /** The keys that parts of an answer have, and parts of records in it. */
-export const PART_KEYS = { required: z.boolean().optional() };
+export const PART_KEYS = { required: z.optional(z.boolean()) };
 const FROM_REFERENCE = z.strictObject({ from: z.string() });
 
 export interface TemplateReading {
