@@ -103,6 +103,7 @@ program
   .option("--template-version <number>", "an earlier version instead of today's file", whole)
   .option("--against <other>", "compare with a version's number, a template, model=NAME, temperature=T or column=PART:COLUMN", collect)
   .option("--asks <number>", "ask each row so often, to see how steady the answers are", whole)
+  .option("--judge-by <part=template>", "have another template judge the texts of a part", collect)
   .option("--slice <column>", "figures for each value of a column, or month:, length:, script:COLUMN", collect)
   .option("--within <part=number>", "how far a number may be off and still count as near", collect)
   .option("--sealed", "grade the sealed samples; each look is counted")

@@ -1,4 +1,4 @@
-import { contest, earlierTrial, gradeColumns, readTemplate, trial, YoroshiError, type Contest, type Contestant, type PartGrade, type SampleOptions, type Samples, type TrialOptions, type TrialReport } from "../core/index.js";
+import { contest, earlierTrial, gradeColumns, readTemplate, trial, YoroshiError, type Contest, type Contestant, type Judge, type PartGrade, type Prepared, type SampleOptions, type Samples, type TrialOptions, type TrialReport } from "../core/index.js";
 import type { LoadedTemplate } from "./loaded.js";
 import type { Project } from "./project.js";
 
@@ -9,6 +9,8 @@ export interface ContestOptions extends TrialOptions, SampleOptions {
   readonly version?: number | undefined;
   /** Whom to compare with: a version's number, a template's name, `model=NAME`, `temperature=0.5`, `column=PART:COLUMN`. */
   readonly against?: readonly string[] | undefined;
+  /** Part -> name of the template that judges its texts. */
+  readonly judgeBy?: Readonly<Record<string, string>> | undefined;
 }
 
 export interface ContestResult {
@@ -44,13 +46,21 @@ async function runOne(project: Project, loaded: LoadedTemplate, modelName: strin
   const samples = await project.samples(prepared, options.samples, { ...(options.map ? { map: options.map } : {}), ...(options.judge ? { judge: options.judge } : {}) });
   const { model, others, isStandin } = await project.openModels(modelName === undefined ? loaded.template : { ...loaded.template, model: { ...loaded.template.model, use: modelName } });
   const { version } = await project.version(loaded);
-  const report = await trial({ prepared, version, model, others, ledger: project.ledger(), clock: project.clock, samples }, options);
+  const judges = Object.fromEntries(await Promise.all(Object.entries(options.judgeBy ?? {}).map(async ([part, judge]) => [part, await judgeOf(project, prepared, part, judge)] as const)));
+  const report = await trial({ prepared, version, model, others, ledger: project.ledger(), clock: project.clock, samples }, { ...options, judges });
   return { report, samples, isStandin };
+}
+
+async function judgeOf(project: Project, judged: Prepared, part: string, name: string): Promise<Judge> {
+  if (!judged.parts.some((one) => one.name === part)) throw new YoroshiError("badOption", { option: "--judge-by", problem: `${judged.template.name} has no part \`${part}\`. Parts: ${judged.parts.map((one) => one.name).join(", ")}.` });
+  const loaded = await project.template(name);
+  const { model, others } = await project.openModels(loaded.template);
+  return { prepared: await project.prepare(loaded.template), version: (await project.version(loaded)).version, model, others };
 }
 
 async function otherContestant(project: Project, first: LoadedTemplate, samples: Samples, named: string, options: ContestOptions): Promise<Contestant> {
   const [what, value] = named.includes("=") ? [named.slice(0, named.indexOf("=")), named.slice(named.indexOf("=") + 1)] : [undefined, named];
-  const plain = { ...options, asks: 1, slices: [] };
+  const plain = { ...options, asks: 1, slices: [], judgeBy: {} };
   if (what === "column") return columnContestant(project, first, samples, value, options);
   if (what === "model") return contestantOf(`model ${value}`, (await runOne(project, first, value, plain)).report);
   if (what === "temperature") {

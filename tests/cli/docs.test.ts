@@ -25,8 +25,8 @@ describe("the documentation", () => {
     const commands = [...help.matchAll(/^ {2}([a-z]+) /gm)].map((match) => match[1]!).filter((name) => name !== "help");
     const guide = readdirSync(path.join(root, "docs/guide")).map((file) => read(`docs/guide/${file}`)).join("\n");
     for (const command of commands) expect(guide + read("README.md"), command).toContain(command);
-    for (const command of ["new", "try", "trial", "fill", "status", "standin", "versions"]) {
-      const options = (await run([command, "--help"], root)).out;
+    for (const command of ["new", "try", "trial", "fill", "status", "standin", "versions", "show", "types", "samples draw", "samples label", "samples seal"]) {
+      const options = (await run([...command.split(" "), "--help"], root)).out;
       for (const line of guide.split("\n").filter((text) => text.startsWith(`yoroshi ${command} `))) {
         for (const [option] of line.split("#")[0]!.matchAll(/--[a-z-]+/g)) expect(options, `${command} ${option}`).toContain(option);
       }

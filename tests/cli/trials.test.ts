@@ -62,6 +62,15 @@ describe("trials on the command line", () => {
     expect((await run(["trial"], demo)).out).toMatch(/hazard-triage +1 +standin-small +12 +hazard \d+\.\d %/);
   });
 
+  it("grade texts by their words, and have another template judge them", async () => {
+    const judged = (await run(["trial", "one-line", "--judge-by", "summary=line-judge", "--json"], demo)).json<{ parts: { texts: { rougeL: number } }[]; judged: object[]; asked: number }>();
+    expect(judged.parts[0]!.texts.rougeL).toBeGreaterThan(0.4);
+    expect(judged).toMatchObject({ asked: 24, judged: [{ part: "summary", template: "line-judge", rows: 12, meanScore: expect.any(Number) as number }] });
+    expect((await run(["trial", "one-line", "--judge-by", "summary=line-judge", "--json"], demo)).json()).toMatchObject({ asked: 0 });
+    expect((await run(["trial", "one-line", "--judge-by", "summry=line-judge"], demo)).err).toContain("one-line has no part `summry`. Parts: summary.");
+    expect((await run(["trial", "one-line", "--judge-by", "summary=one-line"], demo)).err).toContain("has no part of the kind yesNo or score to judge by");
+  });
+
   it("suggest wording as a version that is tried and not applied", async () => {
     const folder = demoProject();
     const file = path.join(folder, "templates/hazard-triage.yaml");

@@ -39,6 +39,7 @@ ${report.parts.map(partCharts)}
 ${slices(report)}
 ${confidence(report)}
 ${steadiness(report)}
+${judged(report)}
 ${disagreements(report)}
 ${advice(report)}
 ${leftOut(report)}
@@ -126,6 +127,11 @@ function confidence({ confidence: all }: TrialReport): Html | undefined {
 function steadiness({ steadiness: all }: TrialReport): Html | undefined {
   if (all.length === 0) return undefined;
   return html`<h2>Steadiness</h2><p>Each row was asked ${all[0]!.asks} times.</p><div class="wide"><table><thead><tr><th>part</th><th class="n">same each time</th><th class="n">Fleiss' kappa</th><th>least steady rows</th></tr></thead><tbody>${all.map((one) => html`<tr><td>${one.part}</td><td class="n">${percent(one.same)}</td><td class="n">${figure(one.kappa)}</td><td>${one.least.map(({ id, answers }) => `${id}: ${answers.join(", ")}`).join("; ") || "none"}</td></tr>`)}</tbody></table></div>`;
+}
+
+function judged({ judged: all }: TrialReport): Html | undefined {
+  if (all.length === 0) return undefined;
+  return html`<h2>Texts judged by another template</h2>${all.map((one) => html`<p><b>${one.part}</b>, judged by ${one.template} (version ${one.version}): ${one.good} of ${one.rows} found good, ${percent(one.rows === 0 ? null : one.good / one.rows)} (${percent(one.interval.low)} to ${percent(one.interval.high)})${one.meanScore === undefined ? "" : `, mean score ${one.meanScore.toFixed(2)}`}. A judge is to be trusted as far as its own trial against people shows.</p>`)}`;
 }
 
 function disagreements({ disagreements: all, parts }: TrialReport): Html | undefined {

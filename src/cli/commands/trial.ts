@@ -12,6 +12,7 @@ interface TrialCommandOptions extends CommonOptions {
   readonly templateVersion?: number | undefined;
   readonly against?: readonly string[] | undefined;
   readonly asks?: number | undefined;
+  readonly judgeBy?: readonly string[] | undefined;
   readonly slice?: readonly string[] | undefined;
   readonly within?: readonly string[] | undefined;
   readonly sealed?: boolean | undefined;
@@ -69,6 +70,7 @@ export function contestOptions(options: TrialCommandOptions): ContestOptions {
     version: options.templateVersion,
     against: options.against,
     asks: options.asks,
+    judgeBy: pairs("--judge-by", options.judgeBy),
     slices: options.slice,
     sealed: options.sealed,
     reach: options.reach === undefined ? undefined : options.reach / 100,

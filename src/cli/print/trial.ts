@@ -23,6 +23,10 @@ export function printTrial(report: TrialReport, look: TrialLook): void {
   printSlices(report, look.all);
   printSteadiness(report);
   printConfidence(report);
+  for (const { part, template, version, rows, good: found, interval, meanScore } of report.judged) {
+    out(`\n${heading(`${part}, judged by ${template}`)}  ${quiet(`version ${version}`)}`);
+    out(`  ${found} of ${rows} found good, ${percent(rows === 0 ? null : found / rows)} (${percent(interval.low)} to ${percent(interval.high)})${meanScore === undefined ? "" : `, mean score ${meanScore.toFixed(2)}`}. ${quiet(`How far to trust the judge: yoroshi trial ${template}`)}`);
+  }
   printSecondLook(report);
   printDisagreements(report, look.all);
   printAdvice(report);

@@ -8,6 +8,7 @@ import { adviseOn, type Advice } from "./advice.js";
 import { compare, type PartComparison } from "./compare.js";
 import type { GradeOptions } from "./figures.js";
 import { grade, type Disagreement, type Graded, type PartGrade } from "./grade.js";
+import { judgedOf, judgeInputs, type Judge, type JudgedText } from "./judge.js";
 import type { Agreement, Sample, Samples, UnfitSample } from "./samples.js";
 import { sliceGrades, type Slice } from "./slices.js";
 import { steadiness, type Steadiness } from "./steadiness.js";
@@ -35,6 +36,8 @@ export interface TrialOptions {
   /** Grade the sealed samples instead of the others. */
   readonly sealed?: boolean | undefined;
   readonly grading?: GradeOptions | undefined;
+  /** Part -> the template that judges its texts. */
+  readonly judges?: Readonly<Record<string, Judge>> | undefined;
   /** The accuracy for which the report seeks a threshold of confidence. Default 0.9. */
   readonly reach?: number | undefined;
   readonly onProgress?: ((done: number, total: number) => void) | undefined;
@@ -72,6 +75,7 @@ export interface TrialReport {
   /** How far the answers' confidence can be trusted, where they have one. */
   readonly confidence: readonly PartConfidence[];
   readonly advice: Advice;
+  readonly judged: readonly JudgedText[];
   /** Sealed samples: whether these were graded, how many there are, how often they were looked at before. */
   readonly sealed: { readonly graded: boolean; readonly rows: number; readonly looks: number };
   readonly unfit: readonly UnfitSample[];
@@ -104,6 +108,17 @@ export async function trial(setup: TrialSetup, options: TrialOptions = {}): Prom
   const grades = grade(prepared, samples.graded, samples.samples, graded, options.grading);
   const steady = rounds.length > 1 ? steadiness(prepared, samples.graded, samples.samples, rounds.map((round) => round.map(asGraded))) : [];
   const confidences = new Map(answers.flatMap((answer, index) => (answer.confidence ? [[samples.samples[index]!.id, answer.confidence] as const] : [])));
+  const judged: JudgedText[] = [];
+  for (const [part, judge] of Object.entries(options.judges ?? {})) {
+    const inputs = answers.flatMap((answer, index) => {
+      const sample = samples.samples[index]!;
+      const given = judgeInputs(judge, part, sample, answer);
+      return given ? [{ ...sample, inputs: given }] : [];
+    });
+    const round = await answerAll({ ...setup, ...judge, samples: { ...samples, samples: inputs } }, options, run, 0);
+    now = [...now, ...round.answers.filter((_, index) => round.asked.has(index))];
+    judged.push(judgedOf(judge, part, round.answers));
+  }
   const report: TrialReport = {
     run,
     template: template.name,
@@ -112,7 +127,7 @@ export async function trial(setup: TrialSetup, options: TrialOptions = {}): Prom
     file: samples.file,
     samples: samples.samples.length,
     asked: now.length,
-    reused: answers.length * rounds.length - now.length,
+    reused: Math.max(0, answers.length * rounds.length + sum(judged, ({ rows }) => rows) - now.length),
     unanswered: answers.filter((answer) => answer.state !== "answered").length,
     tokensIn: sum(now, (answer) => answer.usage.tokensIn),
     tokensOut: sum(now, (answer) => answer.usage.tokensOut),
@@ -126,6 +141,7 @@ export async function trial(setup: TrialSetup, options: TrialOptions = {}): Prom
     agreement: samples.agreement,
     slices: sliceGrades(options.slices ?? [], samples.columns, samples.file, samples.samples, grades.parts),
     steadiness: steady,
+    judged,
     confidence: confidences.size === 0 ? [] : grades.parts.map((part) => partConfidence(part, confidences, options.reach ?? DEFAULT_REACH)),
     advice: adviseOn(grades.parts, samples.samples, grades.disagreements, confidences, steady),
     ...grades,
