@@ -143,7 +143,7 @@ class OpenProject implements Project {
     readonly cwd: string,
     readonly settings: ProjectFile,
     readonly clock: Clock,
-    onNotice: (text: string) => void,
+    readonly onNotice: (text: string) => void,
   ) {
     this.models = projectModels(settings, clock, onNotice);
   }
@@ -229,7 +229,7 @@ class OpenProject implements Project {
   }
 
   table(plan: Plan, inPlace = false): Table {
-    return csvTable({ file: insideProject(this.root, plan.table.file), name: plan.table.file, key: plan.table.key, inPlace });
+    return csvTable({ file: insideProject(this.root, plan.table.file), name: plan.table.file, key: plan.table.key, inPlace, onNotice: this.onNotice });
   }
 
   async fillSetup(nameOrPath: string, { inPlace = false }: { readonly inPlace?: boolean } = {}): Promise<{ setup: FillSetup; model: TemplateModels }> {

@@ -84,7 +84,7 @@ describe("reading and showing", () => {
     const old = await run(["trial", "hazard-triage", "--template-version", String(before!.version), "--json"], demo);
     expect(old.json()).toMatchObject({ version: before!.version, asked: 0 });
     expect((await run(["trial", "hazard-triage"], demo)).out).toMatch(/hazard +\d+ of 97 +\d\d\.\d % +\d\d\.\d % to \d\d\.\d %/);
-    expect(await run(["trial", "one-line"], demo)).toMatchObject({ code: 2, err: expect.stringContaining("there is no samples/one-line.csv") });
+    expect(await run(["trial", "report-details"], demo)).toMatchObject({ code: 2, err: expect.stringContaining("there is no samples/report-details.csv") });
   });
 });
 

@@ -43,6 +43,19 @@ describe("a fill under hardship", () => {
     expect((await run(["fill", "log", "--json"], folder)).json()).toMatchObject({ asked: 100 - asked, reused: asked, filled: 100 });
   });
 
+  it("keeps a second fill of the same plan out while it runs, and no longer than it lives", async () => {
+    const server = await served({}, { latencyMs: 100 });
+    const folder = smallProject(notesCsv(60), { endpoint: server.endpoint, atOnce: 2 });
+    const first = start(["fill", "log", "--json"], folder);
+    while (server.counts.requests < 4) await wait(5);
+    const asked = server.counts.requests;
+    expect(await run(["fill", "log"], folder)).toMatchObject({ code: 2, err: "error: The plan log is being filled by another process. Wait for it to end; another plan can be filled meanwhile.\n" });
+    expect(server.counts.requests - asked).toBeLessThan(40);
+    first.child.kill("SIGKILL");
+    await first.done;
+    expect((await run(["fill", "log", "--json"], folder)).json()).toMatchObject({ filled: 60, end: "done" });
+  });
+
   it("never passes its spend cap with 50 at once, and says so", async () => {
     const server = await served({}, { latencyMs: 5 });
     const folder = smallProject(notesCsv(400), { endpoint: server.endpoint, atOnce: 50, model: ", limits: { atOnce: 50 }" });

@@ -30,8 +30,24 @@ describe.each([["memory", () => memoryLedger()], ["sqlite", () => sqliteLedger(f
     expect(await ledger.answers([])).toEqual([]);
   });
 
+  it("lets one at a time claim a name", async () => {
+    const letGo = await ledger.claim("fill:p");
+    expect(letGo).toBeTypeOf("function");
+    expect(await ledger.claim("fill:p")).toBeUndefined();
+    expect(await ledger.claim("fill:other")).toBeTypeOf("function");
+    await letGo!();
+    expect(await ledger.claim("fill:p")).toBeTypeOf("function");
+  });
+
+  it("books what an answer cost under every model that was asked", async () => {
+    await ledger.startRun({ id: "run1", kind: "fill", subject: "p", startedAt: 1 });
+    const doubtful = answer(3);
+    await ledger.record({ answers: [answer(1), { ...doubtful, answer: { ...doubtful.answer, spent: 12, spentBy: { m: 2, dear: 10 } } }] });
+    expect([...(await ledger.spend("p"))].sort((a, b) => a.model.localeCompare(b.model))).toEqual([{ model: "dear", answers: 1, spent: 10 }, { model: "m", answers: 2, spent: 9 }]);
+  });
+
   it("keeps cells by plan, step and key", async () => {
-    const odd = cell("ключ \"'\n", { state: "failed", reason: "x", fingerprint: undefined, values: {}, edited: { tone: "mine" } });
+    const odd = cell("ключ \"'\n", { state: "failed", reason: "x", fingerprint: undefined, values: {}, edited: { tone: "mine" }, notes: ["settled by rule 1"] });
     await ledger.record({ cells: [cell("a"), odd, cell("b")] });
     await ledger.record({ cells: [cell("a", { plan: "other", state: "skipped" })] });
     expect([...(await ledger.cells("p", "s", ["a", odd.key, "zzz"])).values()]).toEqual(expect.arrayContaining([cell("a"), odd]));

@@ -118,9 +118,29 @@ describe("a CSV file", () => {
     ["two columns of one name", "id,text,text\na,1,2\n", /t\.csv, row 1: two columns are named `text`/],
     ["an empty file", "", /t\.csv, row 1: the file is empty/],
     ["no key column", "no,text\n1,x\n", /there is no column `id` for the key. Columns: no, text/],
-    ["bytes that are not UTF-8", Buffer.from([...Buffer.from("id,text\na,caf"), 0xe9, 0x0a]), /this is not UTF-8 text/],
+    ["broken UTF-8 behind a byte order mark", Buffer.from([0xef, 0xbb, 0xbf, ...Buffer.from("id,text\na,caf"), 0xe9, 0x0a]), /this is not UTF-8 text/],
   ])("tells of %s", async (_, content, message) => {
     await expect(readAll(table(content).table)).rejects.toThrow(message);
+  });
+
+  it("reads Windows-1252, says so, writes it back byte for byte, and goes over to UTF-8 rather than lose a character", async () => {
+    // Every byte but those that mean something to CSV, far behind the first 64 kB, where a look at the head ends.
+    const odd = Buffer.from(Array.from({ length: 256 }, (_, byte) => byte).filter((byte) => ![0x0a, 0x0d, 0x22, 0x2c].includes(byte)));
+    const source = Buffer.concat([Buffer.from(`id,text\n${Array.from({ length: 9_000 }, (_, index) => `r${index},plain\n`).join("")}a,caf`), Buffer.from([0xe9]), Buffer.from("\nb,"), odd, Buffer.from("\n")]);
+    const file = freshFile(source);
+    const notices: string[] = [];
+    const one = csvTable({ file, name: "t.csv", key: "id", onNotice: (text) => notices.push(text) });
+    const rows = await readAll(one);
+    expect(rows.find(({ key }) => key === "a")!.values["text"]).toBe("café");
+    expect(notices).toEqual(["t.csv is not UTF-8; it is read as Windows-1252."]);
+    await one.write([], cells({}));
+    expect(readFileSync(filled(file)).equals(source)).toBe(true);
+    await one.write([{ name: "note", freeText: true }], cells({ a: { note: "naïve €" } }));
+    expect(readFileSync(filled(file)).includes(Buffer.from([0xe9, 0x2c, 0x6e, 0x61, 0xef, 0x76, 0x65, 0x20, 0x80]))).toBe(true);
+    await one.write([{ name: "note", freeText: true }], cells({ a: { note: "日本" } }));
+    expect(readFileSync(filled(file), "utf8")).toMatch(/^\ufeffid,text,note\n.*a,café,日本\n/s);
+    expect(notices.at(-1)).toMatch(/t\.filled\.csv is written as UTF-8: it has characters that Windows-1252/);
+    expect((await standing(one, ["note"]))["a"]).toEqual({ note: "日本" });
   });
 
   it("tells of a file that is not there or may not be written", async () => {

@@ -6,6 +6,7 @@ import { fileProblem } from "./file-problem.js";
 import { KeySet } from "./key-set.js";
 import { FEW_BYTES, readRecords } from "./records.js";
 import { readStyle, type CsvStyle } from "./style.js";
+import { toWindows1252 } from "./windows-1252.js";
 import { fileHash, writeWhole } from "./write-file.js";
 
 export interface CsvTableOptions {
@@ -16,6 +17,8 @@ export interface CsvTableOptions {
   readonly key: string;
   /** Write into the source itself, after a copy `<name>.backup`. Default: `<name>.filled.csv` beside it. */
   readonly inPlace?: boolean | undefined;
+  /** Told what a person should know though nothing is wrong: an encoding that was found, or had to be changed. */
+  readonly onNotice?: ((text: string) => void) | undefined;
 }
 
 /** A CSV file (RFC 4180) as a table. Separator, line ends, encoding and byte order mark are kept on writing. */
@@ -33,7 +36,9 @@ export function csvTable(options: CsvTableOptions): Table {
     keyColumn: key,
     columns: async () => (await source()).columns,
     async *read(): AsyncGenerator<Chunk> {
-      yield* rowsOf(await source(), key);
+      const from = await source();
+      if (from.style.encoding === "windows-1252") options.onNotice?.(`${name} is not UTF-8; it is read as Windows-1252.`);
+      yield* rowsOf(from, key);
     },
     async *standing(columns) {
       const outcome = (await fileHash(targetFile)) === undefined ? await source() : await readHeader(targetFile, target);
@@ -52,7 +57,15 @@ export function csvTable(options: CsvTableOptions): Table {
           throw new YoroshiError("fileUnwritable", { file: `${name}.backup`, problem: fileProblem(error) }, { cause: error });
         });
       }
-      return writeWhole(targetFile, target, (write) => writeRows(from, key, columns, cellsOf, write));
+      const style = { ...from.style };
+      try {
+        return await writeWhole(targetFile, target, (write) => writeRows(from, style, key, columns, cellsOf, write));
+      } catch (error) {
+        if (!(error instanceof BeyondEncoding)) throw error;
+        // A word that Windows-1252 cannot write must not be lost: the result is UTF-8, with the mark that spreadsheets look for.
+        options.onNotice?.(`${target} is written as UTF-8: it has characters that Windows-1252, the encoding of ${name}, does not have.`);
+        return writeWhole(targetFile, target, (write) => writeRows(from, { ...style, encoding: "utf-8", byteOrderMark: true }, key, columns, cellsOf, write));
+      }
     },
     asWritten,
   };
@@ -121,8 +134,7 @@ function isEmptyLine(record: readonly string[], columns: readonly string[]): boo
   return record.length === 1 && record[0] === "" && columns.length > 1;
 }
 
-async function writeRows(from: Header, key: string, columns: readonly TargetColumn[], cellsOf: CellsOf, write: (bytes: Buffer) => Promise<void>): Promise<void> {
-  const { style } = from;
+async function writeRows(from: Header, style: CsvStyle, key: string, columns: readonly TargetColumn[], cellsOf: CellsOf, write: (bytes: Buffer) => Promise<void>): Promise<void> {
   const width = from.columns.length;
   const added = columns.filter((column) => !from.columns.includes(column.name));
   const indexOf = new Map([...from.columns, ...added.map((column) => column.name)].map((column, index) => [column, index]));
@@ -130,7 +142,7 @@ async function writeRows(from: Header, key: string, columns: readonly TargetColu
   const seen = new KeySet();
   const encode = (records: readonly (readonly string[])[]): Buffer => encoded(stringify(records as string[][], { delimiter: style.delimiter, record_delimiter: style.newline, quoted_match: "\r" }), style);
   if (style.byteOrderMark) await write(encoded("\ufeff", style));
-  for await (const { records, firstRow } of readRecords(from.file, from.name, style)) {
+  for await (const { records, firstRow } of readRecords(from.file, from.name, from.style)) {
     const keys = records.map((record, index) => (firstRow + index === 1 || isEmptyLine(record, from.columns) ? "" : identify(record, firstRow + index, keyIndex, width, seen).key));
     const cells = await cellsOf(keys);
     const out = records.map((record, index) => {
@@ -148,12 +160,20 @@ async function writeRows(from: Header, key: string, columns: readonly TargetColu
   }
 }
 
+/** A character that the file's encoding does not have. */
+class BeyondEncoding extends Error {}
+
 function textOf(column: TargetColumn, cell: CellOut): string {
   return typeof cell === "object" ? cell.asIs : asWritten(column, cell);
 }
 
 function encoded(text: string, style: CsvStyle): Buffer {
   if (style.encoding === "utf-8") return Buffer.from(text, "utf8");
+  if (style.encoding === "windows-1252") {
+    const single = toWindows1252(text);
+    if (!single) throw new BeyondEncoding();
+    return single;
+  }
   const bytes = Buffer.from(text, "utf16le");
   return style.encoding === "utf-16be" ? bytes.swap16() : bytes;
 }

@@ -5,7 +5,8 @@ import { Transform, type Readable } from "node:stream";
 import { parse } from "csv-parse";
 import { YoroshiError } from "../../core/index.js";
 import { fileProblem } from "./file-problem.js";
-import type { CsvStyle } from "./style.js";
+import { fromWindows1252 } from "./windows-1252.js";
+import { openBytes, type CsvStyle } from "./style.js";
 
 export interface Records {
   readonly records: readonly (readonly string[])[];
@@ -92,26 +93,16 @@ function decoded(source: Readable, style: CsvStyle, fail: (error: unknown) => vo
     check.on("error", fail);
     return source.pipe(check);
   }
-  const decoder = new TextDecoder(style.encoding);
+  const decoder = style.encoding === "windows-1252" ? undefined : new TextDecoder(style.encoding);
   const decode = new Transform({
-    transform: (chunk: Buffer, _encoding, done) => done(null, decoder.decode(chunk, { stream: true })),
-    flush: (done) => done(null, decoder.decode()),
+    transform: (chunk: Buffer, _encoding, done) => done(null, decoder ? decoder.decode(chunk, { stream: true }) : fromWindows1252(chunk)),
+    flush: (done) => done(null, decoder?.decode() ?? ""),
   });
   decode.on("error", fail);
   return source.pipe(decode);
 }
 
 class NotUtf8 extends Error {}
-
-/** How many bytes at the end begin a character that is not complete yet. */
-function openBytes(bytes: Buffer): number {
-  for (let back = 1; back <= Math.min(3, bytes.length); back++) {
-    const byte = bytes[bytes.length - back]!;
-    if (byte >= 0xc0) return back < (byte >= 0xf0 ? 4 : byte >= 0xe0 ? 3 : 2) ? back : 0;
-    if (byte < 0x80) return 0;
-  }
-  return 0;
-}
 
 const QUOTES: Record<string, string> = {
   CSV_QUOTE_NOT_CLOSED: "a quoted cell is opened and never closed. Close the quote, or double quotes that belong to the text.",

@@ -1,10 +1,13 @@
-import { open } from "node:fs/promises";
+import { isUtf8 } from "node:buffer";
+import { createReadStream } from "node:fs";
+import { open, stat } from "node:fs/promises";
 import { YoroshiError } from "../../core/index.js";
 import { fileProblem } from "./file-problem.js";
+import { fromWindows1252 } from "./windows-1252.js";
 
 /** How a file is written: kept when it is written again. */
 export interface CsvStyle {
-  readonly encoding: "utf-8" | "utf-16le" | "utf-16be";
+  readonly encoding: "utf-8" | "utf-16le" | "utf-16be" | "windows-1252";
   readonly byteOrderMark: boolean;
   readonly delimiter: string;
   readonly newline: "\n" | "\r\n" | "\r";
@@ -27,17 +30,56 @@ export async function readStyle(file: string, name: string): Promise<CsvStyle> {
   } catch (error) {
     throw new YoroshiError("fileUnreadable", { file: name, problem: fileProblem(error) }, { cause: error });
   }
-  const [encoding, markLength] = encodingOf(head);
-  const text = new TextDecoder(encoding).decode(head.subarray(markLength));
+  const [marked, markLength] = encodingOf(head);
+  const encoding = marked ?? ((await isUtf8File(file)) ? "utf-8" : "windows-1252");
+  const text = encoding === "windows-1252" ? fromWindows1252(head) : new TextDecoder(encoding).decode(head.subarray(markLength));
   if (text.trim() === "") throw new YoroshiError("tableBroken", { table: name, place: "row 1", problem: "the file is empty. It needs a first row with the columns' names." });
   return { encoding, byteOrderMark: markLength > 0, delimiter: delimiterOf(text), newline: (/\r\n|\n|\r/.exec(text)?.[0] ?? "\n") as CsvStyle["newline"] };
 }
 
-function encodingOf(head: Buffer): [CsvStyle["encoding"], number] {
+/** The encoding that a byte order mark names, and the mark's length. */
+function encodingOf(head: Buffer): [CsvStyle["encoding"] | undefined, number] {
   if (head[0] === 0xef && head[1] === 0xbb && head[2] === 0xbf) return ["utf-8", 3];
   if (head[0] === 0xff && head[1] === 0xfe) return ["utf-16le", 2];
   if (head[0] === 0xfe && head[1] === 0xff) return ["utf-16be", 2];
-  return ["utf-8", 0];
+  return [undefined, 0];
+}
+
+/** What was found of a file as it was, so that a large one is not gone through again and again. */
+const found = new Map<string, boolean>();
+
+/**
+ * Whether a file without a byte order mark is UTF-8 from its first byte to its last. Text in any other encoding that has
+ * a letter beyond ASCII is practically never valid UTF-8.
+ */
+async function isUtf8File(file: string): Promise<boolean> {
+  const { size, mtimeMs } = await stat(file);
+  const key = `${file} ${size} ${mtimeMs}`;
+  const known = found.get(key);
+  if (known !== undefined) return known;
+  let rest: Buffer = Buffer.alloc(0);
+  let is = true;
+  for await (const chunk of createReadStream(file, { highWaterMark: 1024 * 1024 })) {
+    const bytes = rest.length > 0 ? Buffer.concat([rest, chunk as Buffer]) : (chunk as Buffer);
+    const whole = bytes.subarray(0, bytes.length - openBytes(bytes));
+    rest = Buffer.from(bytes.subarray(whole.length));
+    if (isUtf8(whole)) continue;
+    is = false;
+    break;
+  }
+  is &&= rest.length === 0 || isUtf8(rest);
+  found.set(key, is);
+  return is;
+}
+
+/** How many bytes at the end begin a character of UTF-8 that is not complete yet. */
+export function openBytes(bytes: Buffer): number {
+  for (let back = 1; back <= Math.min(3, bytes.length); back++) {
+    const byte = bytes[bytes.length - back]!;
+    if (byte >= 0xc0) return back < (byte >= 0xf0 ? 4 : byte >= 0xe0 ? 3 : 2) ? back : 0;
+    if (byte < 0x80) return 0;
+  }
+  return 0;
 }
 
 /** The separator that occurs most in the first row, quoted names left out. */

@@ -49,7 +49,8 @@ export async function writeWhole(file: string, name: string, produce: (write: (b
   } catch (error) {
     await handle?.close().catch(() => undefined);
     await rm(temporary, { force: true }).catch(() => undefined);
-    if (error instanceof YoroshiError) throw error;
+    // What was wrong with the content is its writer's to tell.
+    if (error instanceof YoroshiError || (error as { code?: unknown }).code === undefined) throw error;
     throw new YoroshiError("fileUnwritable", { file: name, problem: fileProblem(error) }, { cause: error });
   }
 }

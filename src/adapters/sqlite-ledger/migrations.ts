@@ -48,4 +48,5 @@ export const MIGRATIONS: readonly string[] = [
   CREATE TABLE notes (name TEXT PRIMARY KEY, value TEXT NOT NULL);
   `,
   "ALTER TABLE cells ADD COLUMN notes TEXT",
+  "CREATE TABLE claims (name TEXT PRIMARY KEY, process INTEGER NOT NULL, mark TEXT NOT NULL)",
 ];

@@ -1,3 +1,4 @@
+import { randomUUID } from "node:crypto";
 import { mkdirSync } from "node:fs";
 import path from "node:path";
 import Database from "better-sqlite3";
@@ -95,6 +96,16 @@ export function sqliteLedger(file: string): Ledger {
       return row && (JSON.parse(row.value) as Json);
     },
     setNote: (name, value) => group.write(() => sql.setNote.run(name, JSON.stringify(value))),
+    async claim(name) {
+      const mark = randomUUID();
+      const taken = db.transaction(() => {
+        const held = sql.claim.get(name) as { process: number } | undefined;
+        if (held && isRunning(held.process)) return false;
+        sql.setClaim.run(name, process.pid, mark);
+        return true;
+      }).immediate();
+      return taken ? async () => void sql.dropClaim.run(name, mark) : undefined;
+    },
     async flush() {
       group.settle();
       db.pragma("wal_checkpoint(FULL)");
@@ -104,6 +115,15 @@ export function sqliteLedger(file: string): Ledger {
       db.close();
     },
   };
+}
+
+function isRunning(pid: number): boolean {
+  try {
+    process.kill(pid, 0);
+    return true;
+  } catch (error) {
+    return (error as { code?: string }).code === "EPERM";
+  }
 }
 
 function open(file: string): Database.Database {
@@ -156,6 +176,9 @@ function statements(db: Database.Database) {
       WHERE run IN (SELECT id FROM runs WHERE subject = ?) GROUP BY 1 ORDER BY 1`),
     note: db.prepare("SELECT value FROM notes WHERE name = ?"),
     setNote: db.prepare("INSERT OR REPLACE INTO notes (name, value) VALUES (?, ?)"),
+    claim: db.prepare("SELECT process FROM claims WHERE name = ?"),
+    setClaim: db.prepare("INSERT OR REPLACE INTO claims (name, process, mark) VALUES (?, ?, ?)"),
+    dropClaim: db.prepare("DELETE FROM claims WHERE name = ? AND mark = ?"),
   };
 }
 

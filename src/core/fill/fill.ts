@@ -40,11 +40,20 @@ interface Question extends Asked {
  * Runs a plan: reads its table in chunks, asks for what is needed and not known, records every answer and cell in the
  * ledger, then writes the columns into the table. Nothing is asked twice, nothing a person edited is changed.
  *
- * @throws YoroshiError where the table cannot be read or written, or a key in `only` does not exist. What the model's
+ * @throws YoroshiError `planBusy` while the same plan is being filled elsewhere; where the table cannot be read or written, or a key in `only` does not exist. What the model's
  * host does wrong is in the report, and everything answered before it is kept and written.
  */
 export async function fill(setup: FillSetup, options: FillOptions = {}): Promise<FillReport> {
-  const work = workOf(setup, options);
+  const letGo = await setup.ledger.claim(`fill:${setup.plan.name}`);
+  if (!letGo) throw new YoroshiError("planBusy", { plan: setup.plan.name });
+  try {
+    return await fillAlone(workOf(setup, options), options);
+  } finally {
+    await letGo();
+  }
+}
+
+async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> {
   const cap = options.spendCap ?? (work.plan.limits.spend === undefined ? undefined : toMicros(work.plan.limits.spend));
   for (const other of Object.values(work.others ?? {})) budgetFor(other, cap);
   const budget = budgetFor(work.model, cap);

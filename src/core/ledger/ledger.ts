@@ -103,6 +103,12 @@ export interface Ledger {
   note(name: string): Promise<Json | undefined>;
   setNote(name: string, value: Json): Promise<void>;
 
+  /**
+   * Claims a name for whoever is at work under it, so that no two fills of one plan run at once, in whatever processes.
+   * Gives the way to let go of it, or `undefined` while another has it. A process that died has let go.
+   */
+  claim(name: string): Promise<(() => Promise<void>) | undefined>;
+
   flush(): Promise<void>;
   close(): Promise<void>;
 }

@@ -8,6 +8,7 @@ export function memoryLedger(): Ledger {
   const versions = new Map<string, VersionRecord[]>();
   const runs = new Map<string, RunRecord>();
   const notes = new Map<string, Json>();
+  const claims = new Set<string>();
   const cellId = (plan: string, step: string, key: string): string => JSON.stringify([plan, step, key]);
 
   return {
@@ -56,6 +57,11 @@ export function memoryLedger(): Ledger {
     },
     note: async (name) => notes.get(name),
     setNote: async (name, value) => void notes.set(name, value),
+    claim: async (name) => {
+      if (claims.has(name)) return undefined;
+      claims.add(name);
+      return async () => void claims.delete(name);
+    },
     flush: async () => undefined,
     close: async () => undefined,
   };
