@@ -137,6 +137,7 @@ program
   .description("tell how every cell of a plan stands, and why cells are empty")
   .argument("<plan>", "a plan, by name or path")
   .option("--empty", "list every cell without an up-to-date value")
+  .option("--cell <key>", "explain one row's cells: prompt, reply, cost, version, edits")
   .addOption(json())
   .action(async (name, options) => finish((await import("./commands/status.js")).status(name, { ...options, ...program.opts() })));
 program

@@ -56,7 +56,7 @@ describe("the report of a trial in a real browser", () => {
     expect(await page.getByRole("status").innerText()).toBe(`1 of ${all} rows`);
     expect(faults).toEqual([]);
     if (process.env["YOROSHI_SCREENSHOTS"]) {
-      await page.getByLabel("Words").fill("");
+      await page.evaluate("scrollTo(0, 0)");
       await page.screenshot({ path: path.join(docs, "report.png") });
     }
     await page.close();

@@ -137,6 +137,17 @@ describe("what a template can do beyond one request", () => {
     expect(status.out).toMatch(/settled by rule 1/);
     expect(status.out).toMatch(/in doubt, so careful was asked/);
     expect(status.out).toMatch(/answers of standin-large for/);
+    const explained = await run(["status", "second-opinion", "--cell", "R-002"], folder);
+    expect(explained.out).toMatch(/state +filled\n/);
+    expect(explained.out).toMatch(/answered by +standin-small, template sure-hazard version 1/);
+    expect(explained.out).toMatch(/cost +0\.\d+ USD, [45] requests/);
+    expect(explained.out).toMatch(/confidence +\d\.\d\d by agreement/);
+    expect(explained.out).toMatch(/Prompt {2}to which this is the answer[\s\S]+<data name="report">[\s\S]+Reply\n {2}│ \{"why"/);
+    expect((await run(["status", "second-opinion", "--cell", "R-023"], folder)).out).toMatch(/note +settled by rule 1/);
+    expect(await run(["status", "second-opinion", "--cell", "R-999"], folder)).toMatchObject({ code: 2, err: expect.stringContaining("deck-log.csv has no row with the key `R-999`") });
+    const table = path.join(folder, "deck-log.filled.csv");
+    writeFileSync(table, readFileSync(table, "utf8").replace(/(R-002,.*),[a-z-]+,([\d.]+)(\r?\n)/, "$1,by hand,$2$3"));
+    expect((await run(["status", "second-opinion", "--cell", "R-002", "--json"], folder)).json()).toMatchObject({ key: "R-002", same: true, record: { edited: { sureHazard: "by hand" } }, answer: { version: 1 } });
     const tried = await run(["try", "second-opinion", "--row", "R-002"], folder);
     expect(tried.out).toMatch(/Requests {2}[45]\n/);
     expect(tried.out).toMatch(/second look +standin-small/);

@@ -1,9 +1,10 @@
-import { formatMoney, plural, survey, type CellState, type OpenCell, type Survey } from "../../core/index.js";
-import { heading, out, outJson, quiet, table } from "../print/print.js";
+import { explainCell, formatMoney, plural, survey, type CellExplanation, type CellState, type FillSetup, type OpenCell, type Survey } from "../../core/index.js";
+import { block, heading, out, outJson, quiet, table } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
 interface StatusOptions extends CommonOptions {
   readonly empty?: boolean | undefined;
+  readonly cell?: string | undefined;
 }
 
 const STATES: readonly CellState[] = ["filled", "edited", "stale", "held", "failed", "skipped", "blank"];
@@ -12,6 +13,7 @@ const STATES: readonly CellState[] = ["filled", "edited", "stale", "held", "fail
 export async function status(name: string, options: StatusOptions): Promise<number> {
   return withProject(options, async (project) => {
     const { setup } = await project.fillSetup(name);
+    if (options.cell !== undefined) return explain(await explainCell(setup, options.cell), setup, project.settings.currency, options);
     const open: OpenCell[] = [];
     const result = await survey(setup, options.empty ? (cell) => open.push(cell) : undefined);
     const ledger = project.ledger();
@@ -31,6 +33,37 @@ export async function status(name: string, options: StatusOptions): Promise<numb
     for (const { model, answers, spent } of spend) out(quiet(`${plural(answers, "answer")} of ${model} for ${formatMoney(spent, project.settings.currency)} in all.`));
     return 0;
   });
+}
+
+/** One row's cells: how they came about, in the order in which one would ask. */
+function explain(found: CellExplanation, { plan, table: source }: FillSetup, currency: string, options: StatusOptions): number {
+  const { record, answer, prompt } = found;
+  if (options.json) {
+    outJson({ plan: plan.name, ...found, answer: answer && { ...answer, answer: { ...answer.answer, spent: answer.answer.spent / 1e6 } } });
+    return 0;
+  }
+  const when = (at: number): string => `${new Date(at).toISOString().slice(0, 16).replace("T", " ")} UTC`;
+  out(heading(`${found.key}`) + quiet(`  ${found.place} of ${source.name}, plan ${plan.name}`));
+  out(table(["", ""], [
+    ["state", `${found.state}${found.reason ? `: ${found.reason}` : ""}`],
+    ...(record ? [["since", `${when(record.at)}, run ${record.run}`]] : []),
+    ...(record?.notes ?? []).map((note) => ["note", note]),
+    ...(answer ? [["answered by", `${answer.model}, template ${answer.template} version ${answer.version}, ${when(answer.at)}`], ["cost", `${formatMoney(answer.answer.spent, currency)}, ${plural(answer.answer.asks, "request")}, ${answer.answer.usage.tokensIn} tokens in, ${answer.answer.usage.tokensOut} out`]] : []),
+    ...(answer && answer.answer.notes.length > 0 ? [["reading it", answer.answer.notes.join(", ")]] : []),
+    ...(answer?.answer.confidence ? [["confidence", `${answer.answer.confidence.value.toFixed(2)} by ${answer.answer.confidence.by}`]] : []),
+    ...(record?.fingerprint ? [["fingerprint", record.fingerprint.slice(0, 16)]] : []),
+  ], { width: { 1: 110 } }));
+  const columns = Object.keys({ ...record?.values, ...record?.edited });
+  if (columns.length > 0) {
+    out(`\n${heading("Values")}`);
+    out(table(["column", "value", "instead, by a person"], columns.map((column) => [column, String(record?.values[column] ?? ""), record?.edited?.[column] ?? ""]), { width: { 1: 60, 2: 40 } }));
+  }
+  if (prompt) {
+    out(`\n${heading("Prompt")}  ${quiet(found.same ? "to which this is the answer" : "as it would be asked now")}`);
+    for (const { role, content } of prompt) out(`${quiet(role)}\n${block(content)}`);
+  }
+  if (answer) out(`\n${heading("Reply")}\n${block(answer.answer.raw)}`);
+  return 0;
 }
 
 function printSurvey({ columns, reasons, notes }: Survey): void {

@@ -1,5 +1,6 @@
 export { checkPlan } from "./check-plan.js";
 export { readCondition, type Condition } from "./condition.js";
+export { explainCell, type CellExplanation } from "./explain.js";
 export { fill, type FillReport } from "./fill.js";
 export { DEFAULT_AT_ONCE, DEFAULT_RELATED_LIMIT, PLAN_FORMAT, REFILLS, stepOf, type ClearRule, type Gate, type Limits, type Plan, type Refill, type RelatedSource, type Step, type TableSource } from "./plan.js";
 export { readGate, type GateReading } from "./gate.js";
