@@ -22,7 +22,7 @@ export const forbidden = [
   {
     name: "core-front-doors-from-outside",
     comment: "The core is entered by its index.ts; the stand-in by its own.",
-    from: { path: "^src/(adapters|services|project|cli|server)/" },
+    from: { path: "^src/(adapters|files|services|project|cli|server)/" },
     to: { path: "^src/core/", pathNot: ["^src/core/index\\.ts$", "^src/core/standin/index\\.ts$"] },
   },
   {
@@ -31,6 +31,7 @@ export const forbidden = [
     from: { path: "^src/adapters/([^/]+)/" },
     to: { path: "^src/(adapters|services|project|cli|server)/", pathNot: "^src/adapters/$1/" },
   },
+  { name: "files-know-the-core-only", comment: "What all file tables share imports the core only.", from: { path: "^src/files/" }, to: { path: "^src/(adapters|services|project|cli|server)/" } },
   {
     name: "services-know-no-wiring",
     comment: "A service imports the core only.",

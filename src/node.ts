@@ -1,6 +1,7 @@
 /** What needs Node: files, the SQLite ledger, projects. */
 export { viaUndici } from "./adapters/chat-completions/send-undici.js";
 export { csvRows, csvTable, readSmallCsv, type CsvTableOptions, type SmallCsv } from "./adapters/csv/index.js";
+export { jsonlTable, type JsonlTableOptions } from "./adapters/jsonl/index.js";
 export { sqliteLedger } from "./adapters/sqlite-ledger/index.js";
 export { packBundle, unpackBundle, type BundleFile } from "./adapters/bundle/index.js";
 export { sqliteLookup } from "./adapters/sqlite-lookup/index.js";

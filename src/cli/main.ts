@@ -162,6 +162,21 @@ program
   .option("--overwrite <path>", "let the bundle replace this file; may be given several times", collect)
   .addOption(json())
   .action(async (file, options) => finish((await import("./commands/bundle.js")).unpack(file, { ...options, ...program.opts() })));
+const ledger = program.command("ledger").description("bring out what the ledger holds, or let it forget");
+ledger
+  .command("export")
+  .description("write every answer with its cost and provenance into a file")
+  .argument("<file>", "a new file: .jsonl with every detail, or .csv")
+  .option("--cells", "every row's cells instead of every answer")
+  .addOption(json())
+  .action(async (file, options) => finish((await import("./commands/ledger.js")).exportAll(file, { ...options, ...program.opts() })));
+ledger
+  .command("prune")
+  .description("forget old answers that no cell rests on; asked for again, they cost again")
+  .option("--older-than <days>", "how old an answer must be", whole)
+  .option("--of <name>", "only what this plan's fills or this template's trials recorded")
+  .addOption(json())
+  .action(async (options) => finish((await import("./commands/ledger.js")).prune({ ...options, ...program.opts() })));
 program
   .command("types")
   .description("write TypeScript types of the project's templates")

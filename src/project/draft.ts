@@ -1,5 +1,5 @@
 import { askPrepared, draftFile, draftingTemplate, fingerprinter, paced, prepare, readTemplate, recallFrom, retrying, YoroshiError, type Answer, type Complaint, type DraftColumn, type Prepared } from "../core/index.js";
-import { csvRows } from "../adapters/csv/index.js";
+import { openRows } from "./tables.js";
 import { newTemplateFile } from "./library.js";
 import type { Project } from "./project.js";
 
@@ -40,7 +40,7 @@ async function askDraft(project: Project, prepared: Prepared, description: strin
 
 /** The columns of a table, each with a few different values that are not blank. */
 async function tableColumns(table: string): Promise<DraftColumn[]> {
-  const source = csvRows(table, table);
+  const source = openRows(table, table);
   const names = await source.columns();
   if (names.length === 0) throw new YoroshiError("tableBroken", { table, place: "row 1", problem: "the file has no first row with the columns' names." });
   const examples = new Map<string, Set<string>>(names.map((name) => [name, new Set()]));

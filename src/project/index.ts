@@ -7,6 +7,7 @@ export { copyTemplate, findTemplates, restoreVersion, writeTemplate, type Listed
 export { openProject, type Project, type ProjectOptions, type ProjectTemplates } from "./project.js";
 export { listStarters, packageFolder, writeStarter, type Starter } from "./starters.js";
 export { PROJECT_FILE, PROJECT_FORMAT, projectFileSchema, type ModelEntry, type ProjectFile } from "./project-file.js";
+export { exportLedger, type Exported } from "./export.js";
 export { drawSamples, markOf, openSamples, saveSamples, sealSamples, type DrawOptions, type SamplesFile } from "./samples.js";
 export { suggestVersion, type Suggestion } from "./suggest.js";
 export { writeTrialReport } from "./report.js";

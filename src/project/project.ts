@@ -1,7 +1,6 @@
 import * as crypto from "node:crypto";
 import { existsSync } from "node:fs";
 import path from "node:path";
-import { csvTable } from "../adapters/csv/index.js";
 import { sqliteLedger } from "../adapters/sqlite-ledger/index.js";
 import { systemClock } from "../adapters/system-clock/index.js";
 import {
@@ -48,6 +47,7 @@ import { projectModels, type Models } from "./models.js";
 import type { LoadedTemplate, TemplateModels } from "./loaded.js";
 import { PROJECT_FILE, readProjectFile, type ProjectFile } from "./project-file.js";
 import { readSmallTable } from "./small-table.js";
+import { openTable } from "./tables.js";
 import { readPassages, readReferences, readSurroundings, relatedOf } from "./surroundings.js";
 
 /**
@@ -197,8 +197,9 @@ class OpenProject implements Project {
     const name = template.model?.use ?? Object.keys(this.settings.models)[0];
     const entry = name === undefined ? undefined : this.settings.models[name];
     if (!prepared || !entry) return warnTemplate(template, document);
-    const { countTokens } = await import("gpt-tokenizer/encoding/o200k_base");
-    return [...warnTemplate(template, document), ...warnModel(prepared, document, { name: name!, can: entry.can, context: entry.context }, (text) => countTokens(text))];
+    // The tokenizer takes a second to load, and is needed only where there is a room to measure.
+    const count = entry.context === undefined ? () => 0 : (await import("gpt-tokenizer/encoding/o200k_base")).countTokens;
+    return [...warnTemplate(template, document), ...warnModel(prepared, document, { name: name!, can: entry.can, context: entry.context }, (text) => count(text))];
   }
 
   text(file: string): Promise<string> {
@@ -229,7 +230,7 @@ class OpenProject implements Project {
   }
 
   table(plan: Plan, inPlace = false): Table {
-    return csvTable({ file: insideProject(this.root, plan.table.file), name: plan.table.file, key: plan.table.key, inPlace, onNotice: this.onNotice });
+    return openTable(this.root, plan.table, inPlace, this.onNotice);
   }
 
   async fillSetup(nameOrPath: string, { inPlace = false }: { readonly inPlace?: boolean } = {}): Promise<{ setup: FillSetup; model: TemplateModels }> {

@@ -1,7 +1,8 @@
-import { csvRows, readSmallCsv } from "../adapters/csv/index.js";
+import { readSmallCsv } from "../adapters/csv/index.js";
 import { sqliteLookup } from "../adapters/sqlite-lookup/index.js";
 import { DEFAULT_RELATED_LIMIT, inlineReference, YoroshiError, type Passage, type Plan, type ReferenceRow, type ReferenceSpec, type References, type Related, type Surroundings, type Template } from "../core/index.js";
 import { insideProject, readText } from "./files.js";
+import { openRows } from "./tables.js";
 import { readSmallTable } from "./small-table.js";
 
 /** The references of a template that stand in files. */
@@ -48,7 +49,7 @@ export function relatedOf(root: string, plan: Plan): Record<string, Related> {
   return Object.fromEntries(
     Object.entries(plan.related ?? {}).map(([name, { table, match, columns, order, limit, keep }]) => [
       name,
-      sqliteLookup(csvRows(insideProject(root, table.file), table.file), { match, columns, order, limit: limit ?? DEFAULT_RELATED_LIMIT, keep: keep ?? "newest" }),
+      sqliteLookup(openRows(insideProject(root, table.file), table.file), { match, columns, order, limit: limit ?? DEFAULT_RELATED_LIMIT, keep: keep ?? "newest" }),
     ]),
   );
 }

@@ -1,6 +1,7 @@
 import { existsSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import path from "node:path";
 import { setTimeout as sleep } from "node:timers/promises";
+import { parse } from "csv-parse/sync";
 import { strFromU8, strToU8, unzipSync, zipSync } from "fflate";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { demoProject, removeTempFolders, run, smallProject, start, tempFolder } from "../helpers/cli.js";
@@ -156,4 +157,34 @@ describe("what a template can do beyond one request", () => {
     expect(trial.out).toContain("6 rows of the file are examples in the template and not graded.");
     expect((await run(["trial", "sure-hazard", "--samples", "samples/hazard-triage.csv"], folder)).out).toContain("What the second look did");
   }, 60_000);
+});
+
+it("the ledger is brought out as JSON Lines and CSV, and forgets only what no cell rests on", async () => {
+  const folder = smallProject("id,note\na,smoke\nb,\"oil, on\nthe water\"\n");
+  await run(["fill", "log"], folder);
+  await run(["try", "sort", "--input", "note=only tried"], folder);
+  expect((await run(["ledger", "export", "all.jsonl", "--json"], folder)).json()).toMatchObject({ what: "answers", count: 3 });
+  const lines = readFileSync(path.join(folder, "all.jsonl"), "utf8").trim().split("\n").map((line) => JSON.parse(line) as { answer: { state: string; spent: number } });
+  expect(lines.every(({ answer }) => answer.state === "answered" && answer.spent > 0)).toBe(true);
+  expect((await run(["ledger", "export", "cells.csv", "--cells"], folder)).out).toContain("2 rows' cells");
+  expect(readFileSync(path.join(folder, "cells.csv"), "utf8")).toMatch(/^plan,step,key,state,.*\nlog,\w+,a,filled,/);
+  expect(await run(["ledger", "export", "cells.csv"], folder)).toMatchObject({ code: 2, err: expect.stringContaining("this file exists. Choose another name.") });
+  expect(await run(["ledger", "export", "all.txt"], folder)).toMatchObject({ code: 2 });
+  expect((await run(["ledger", "prune", "--older-than", "1", "--json"], folder)).json()).toEqual({ forgotten: 0 });
+  expect((await run(["ledger", "prune", "--older-than", "0", "--json"], folder)).json()).toEqual({ forgotten: 1 });
+  expect((await run(["fill", "log", "--json"], folder)).json()).toMatchObject({ asked: 0, filled: 2 });
+});
+
+it("a table in JSON Lines is filled like the same table in CSV", async () => {
+  const folder = demoProject();
+  expect((await run(["fill", "triage", "--rows", "40", "--json"], folder)).json()).toMatchObject({ asked: 40 });
+  const wanted = parse(readFileSync(path.join(folder, "deck-log.filled.csv")), { columns: true, bom: true }) as Record<string, string>[];
+  const source = parse(readFileSync(path.join(folder, "deck-log.csv")), { columns: true, bom: true }) as Record<string, string>[];
+  writeFileSync(path.join(folder, "deck-log.jsonl"), source.map((row) => `${JSON.stringify(row)}\n`).join(""));
+  const plan = path.join(folder, "plans/triage.yaml");
+  writeFileSync(plan, readFileSync(plan, "utf8").replace("deck-log.csv", "deck-log.jsonl"));
+  expect((await run(["fill", "triage", "--json"], folder)).json()).toMatchObject({ rows: 248, filled: 242, skipped: 6 });
+  const filled = readFileSync(path.join(folder, "deck-log.filled.jsonl"), "utf8").trim().split("\n").map((line) => JSON.parse(line) as Record<string, string | number>);
+  for (const [index, row] of wanted.entries()) if (row["hazard"]) expect(filled[index]).toMatchObject({ reportId: row["reportId"], hazard: row["hazard"], severity: Number(row["severity"]) });
+  expect((await run(["fill", "triage", "--json"], folder)).json()).toMatchObject({ asked: 0, written: false });
 });

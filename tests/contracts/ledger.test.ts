@@ -46,6 +46,21 @@ describe.each([["memory", () => memoryLedger()], ["sqlite", () => sqliteLedger(f
     expect([...(await ledger.spend("p"))].sort((a, b) => a.model.localeCompare(b.model))).toEqual([{ model: "dear", answers: 1, spent: 10 }, { model: "m", answers: 2, spent: 9 }]);
   });
 
+  it("gives every answer and cell out, and forgets old answers that no cell rests on", async () => {
+    const many = Array.from({ length: 1_200 }, (_, index) => ({ ...answer(index + 1), at: index }));
+    await ledger.startRun({ id: "run1", kind: "fill", subject: "p", startedAt: 1 });
+    await ledger.record({ answers: many, cells: [cell("a"), cell("b", { plan: "q", fingerprint: mark(700) }), cell("", { fingerprint: undefined })] });
+    const all: AnswerRecord[] = [];
+    for await (const some of ledger.everyAnswer()) all.push(...some);
+    expect(all).toEqual(many);
+    const cells: CellRecord[] = [];
+    for await (const some of ledger.everyCell()) cells.push(...some);
+    expect(cells.map(({ plan, key }) => `${plan} ${key}`).sort()).toEqual(["p ", "p a", "q b"]);
+    expect(await ledger.prune({ before: 1_000, subject: "other" })).toBe(0);
+    expect(await ledger.prune({ before: 1_000, subject: "p" })).toBe(998);
+    expect((await ledger.answers([mark(1), mark(2), mark(700), mark(1_100)])).map((record) => record !== undefined)).toEqual([true, false, true, true]);
+  });
+
   it("keeps cells by plan, step and key", async () => {
     const odd = cell("ключ \"'\n", { state: "failed", reason: "x", fingerprint: undefined, values: {}, edited: { tone: "mine" }, notes: ["settled by rule 1"] });
     await ledger.record({ cells: [cell("a"), odd, cell("b")] });

@@ -3,6 +3,7 @@ import { tmpdir } from "node:os";
 import path from "node:path";
 import { afterAll, describe, expect, it } from "vitest";
 import { csvTable } from "../../src/adapters/csv/index.js";
+import { jsonlTable } from "../../src/adapters/jsonl/index.js";
 import { memoryTable, type CellOut, type Row, type Table } from "../../src/core/index.js";
 
 const root = mkdtempSync(path.join(tmpdir(), "yoroshi-table-"));
@@ -40,6 +41,8 @@ const cells = (all: Record<string, Record<string, CellOut>>) => async (keys: rea
 describe.each<[string, () => Table]>([
   ["memory", () => memoryTable(ROWS, { key: "id" })],
   ["csv", () => csvTable({ file: freshFile(asCsv(ROWS)), key: "id" })],
+  ["json lines", () => jsonlTable({ file: freshFile(ROWS.map((row) => `${JSON.stringify(row)}\n`).join(""), "t.jsonl"), key: "id" })],
+  ["json lines in place", () => jsonlTable({ file: freshFile(ROWS.map((row) => `${JSON.stringify(row)}\n`).join(""), "t.jsonl"), key: "id", inPlace: true })],
   ["csv in place", () => csvTable({ file: freshFile(asCsv(ROWS)), key: "id", inPlace: true })],
 ])("table contract: %s", (_, make) => {
   it("gives its columns and rows as they are", async () => {
@@ -54,7 +57,7 @@ describe.each<[string, () => Table]>([
     const mark = await table.write(COLUMNS, cells(given));
     expect(mark).toBe(await table.standingMark());
     const now = await standing(table, ["note", "level", "old"]);
-    expect(now["k0"]).toEqual({ note: "'=HYPERLINK()", level: "-3", old: "stays" });
+    expect(now["k0"]).toEqual({ note: table.asWritten(COLUMNS[0]!, "=HYPERLINK()"), level: "-3", old: "stays" });
     expect(now["k3"]).toMatchObject({ note: "fine", old: "new" });
     expect(now["k5"]).toMatchObject({ note: "+1 from a person" });
     expect(now["k1"]).toMatchObject({ old: "stays" });
@@ -171,5 +174,39 @@ describe("a CSV file", () => {
     lines.push("key-31,again");
     const problems = (await readAll(table(`id,text\n${lines.join("\n")}\n`).table)).filter((row) => row.problem);
     expect(problems.map((row) => row.problem)).toEqual(["the key stands in row 33, too"]);
+  });
+});
+
+describe("a JSON Lines file", () => {
+  it("keeps every byte that is not filled: long numbers, spacing, order, odd lines, line ends", async () => {
+    const lines = [
+      '\ufeff{ "id": "a", "big": 12345678901234567890, "price":1.50, "n":null }',
+      "",
+      '{"id":"b","text":"ein \\u00e9 \\n zwei","list":["x","y"],"deep":{"z":1}}',
+      "not json",
+      '{"text":"no key"}',
+      '{"id":"a","text":"again"}',
+      '{"id":1e2,"ok":true}',
+    ];
+    const file = freshFile(lines.join("\r\n"), "t.jsonl");
+    const table = jsonlTable({ file, name: "t.jsonl", key: "id" });
+    expect(await table.columns()).toEqual(["id", "big", "price", "n", "text", "list", "deep", "ok"]);
+    const rows = await readAll(table);
+    expect(rows.map(({ key, problem }) => [key, problem])).toEqual([["a", undefined], ["b", undefined], ["(line 4)", "the line is not a JSON object"], ["(line 5)", "the row has no key"], ["a (line 6)", "the key stands in line 1, too"], ["100", undefined]]);
+    expect(rows[0]!.values).toMatchObject({ big: "12345678901234567890", n: "" });
+    expect(rows[1]!.values).toMatchObject({ list: "x\ny", deep: '{"z":1}' });
+    await table.write([{ name: "level", freeText: false }, { name: "text", freeText: true }], cells({ a: { level: 3 }, b: { text: "neu", level: true } }));
+    const out = readFileSync(path.join(path.dirname(file), "t.filled.jsonl"), "utf8").split("\r\n");
+    expect(out[0]).toBe('\ufeff{ "id": "a", "big": 12345678901234567890, "price":1.50, "n":null,"level": 3 }');
+    expect(out[2]).toBe('{"id":"b","text":"neu","list":["x","y"],"deep":{"z":1},"level": true}');
+    expect([out[1], ...out.slice(3)]).toEqual([lines[1], ...lines.slice(3)]);
+  });
+
+  it("tells of what it cannot use", async () => {
+    const at = (content: string | Buffer): Table => jsonlTable({ file: freshFile(content, "t.jsonl"), name: "t.jsonl", key: "id" });
+    await expect(readAll(at(""))).rejects.toThrow("t.jsonl, line 1: the file has no line with a JSON object");
+    await expect(readAll(at('{"no":1}\n'))).rejects.toThrow("no line has a member `id` for the key. Members: no.");
+    await expect(readAll(at(Buffer.from([0x7b, 0xff, 0x7d])))).rejects.toThrow("this is not UTF-8 text");
+    await expect(readAll(jsonlTable({ file: path.join(root, "none.jsonl"), name: "none.jsonl", key: "id" }))).rejects.toThrow("none.jsonl cannot be read: there is no such file");
   });
 });

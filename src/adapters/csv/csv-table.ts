@@ -1,13 +1,9 @@
-import { copyFile } from "node:fs/promises";
-import path from "node:path";
 import { stringify } from "csv-stringify/sync";
 import { defang, YoroshiError, type CellOut, type CellsOf, type Chunk, type Row, type Table, type TargetColumn } from "../../core/index.js";
-import { fileProblem } from "./file-problem.js";
-import { KeySet } from "./key-set.js";
+import { backUp, fileHash, filledName, KeySet, writeWhole } from "../../files/index.js";
 import { FEW_BYTES, readRecords } from "./records.js";
 import { readStyle, type CsvStyle } from "./style.js";
 import { toWindows1252 } from "./windows-1252.js";
-import { fileHash, writeWhole } from "./write-file.js";
 
 export interface CsvTableOptions {
   /** The source file's path. */
@@ -52,11 +48,7 @@ export function csvTable(options: CsvTableOptions): Table {
     standingMark: () => fileHash(targetFile),
     async write(columns, cellsOf) {
       const from = await source();
-      if (inPlace) {
-        await copyFile(file, `${file}.backup`).catch((error: unknown) => {
-          throw new YoroshiError("fileUnwritable", { file: `${name}.backup`, problem: fileProblem(error) }, { cause: error });
-        });
-      }
+      if (inPlace) await backUp(file, name);
       const style = { ...from.style };
       try {
         return await writeWhole(targetFile, target, (write) => writeRows(from, style, key, columns, cellsOf, write));
@@ -74,12 +66,6 @@ export function csvTable(options: CsvTableOptions): Table {
 /** The text for a value: a model's own words are kept from being run as a formula. */
 function asWritten(column: TargetColumn, value: string | number | boolean): string {
   return column.freeText && typeof value === "string" ? defang(value) : String(value);
-}
-
-/** `deck-log.csv` -> `deck-log.filled.csv`. */
-function filledName(file: string): string {
-  const { dir, name, ext } = path.parse(file);
-  return path.join(dir, `${name}.filled${ext}`);
 }
 
 interface Header {

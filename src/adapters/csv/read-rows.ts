@@ -1,7 +1,7 @@
 import type { RowSource } from "../../core/index.js";
+import { fileHash } from "../../files/index.js";
 import { FEW_BYTES, readRecords } from "./records.js";
 import { readStyle } from "./style.js";
-import { fileHash } from "./write-file.js";
 
 /** A small CSV file whole: for samples and references. */
 export interface SmallCsv {

@@ -4,7 +4,7 @@ import { stat } from "node:fs/promises";
 import { Transform, type Readable } from "node:stream";
 import { parse } from "csv-parse";
 import { YoroshiError } from "../../core/index.js";
-import { fileProblem } from "./file-problem.js";
+import { fileProblem } from "../../files/index.js";
 import { fromWindows1252 } from "./windows-1252.js";
 import { openBytes, type CsvStyle } from "./style.js";
 

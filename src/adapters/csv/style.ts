@@ -2,7 +2,7 @@ import { isUtf8 } from "node:buffer";
 import { createReadStream } from "node:fs";
 import { open, stat } from "node:fs/promises";
 import { YoroshiError } from "../../core/index.js";
-import { fileProblem } from "./file-problem.js";
+import { fileProblem } from "../../files/index.js";
 import { fromWindows1252 } from "./windows-1252.js";
 
 /** How a file is written: kept when it is written again. */

@@ -3,8 +3,12 @@ import { mkdirSync } from "node:fs";
 import path from "node:path";
 import Database from "better-sqlite3";
 import { isYoroshiError, YoroshiError, type Answer, type AnswerRecord, type CellRecord, type CellState, type Json, type Ledger, type RunRecord, type VersionRecord } from "../../core/index.js";
+import { isRunning } from "../../files/index.js";
 import { groupCommit } from "./group-commit.js";
 import { MIGRATIONS } from "./migrations.js";
+
+/** Records that are read at a time when all are wanted. */
+const SOME = 500;
 
 interface AnswerRow {
   fingerprint: Buffer;
@@ -60,7 +64,7 @@ export function sqliteLedger(file: string): Ledger {
       const found = new Map(rows.map((row) => [row.fingerprint.toString("hex"), row]));
       return fingerprints.map((fingerprint) => {
         const row = found.get(fingerprint);
-        return row && { ...row, fingerprint, answer: JSON.parse(row.answer) as Answer };
+        return row && answerRecord(row);
       });
     },
     record: ({ answers = [], cells = [], replace = false }) =>
@@ -91,6 +95,29 @@ export function sqliteLedger(file: string): Ledger {
     async spend(subject) {
       return sql.spend.all(subject) as { model: string; answers: number; spent: number }[];
     },
+    async *everyAnswer() {
+      group.settle();
+      for (let from = 0, rows: (AnswerRow & { id: number })[] = []; ; from = rows.at(-1)!.id) {
+        rows = sql.someAnswers.all(from, SOME) as (AnswerRow & { id: number })[];
+        if (rows.length === 0) return;
+        yield rows.map((row) => answerRecord(row));
+      }
+    },
+    async *everyCell() {
+      group.settle();
+      for (const { id, plan, step } of sql.places.all() as { id: number; plan: string; step: string }[]) {
+        // Begun with null, not with the empty text, which is a key like any other.
+        for (let from: string | null = null, rows: CellRow[] = []; ; from = rows.at(-1)![0]) {
+          rows = sql.someCells.all(id, from, from, SOME) as CellRow[];
+          if (rows.length === 0) break;
+          yield rows.map((row) => cellRecord(plan, step, row));
+        }
+      }
+    },
+    async prune({ before, subject }) {
+      group.settle();
+      return sql.prune.run({ before, subject: subject ?? null }).changes;
+    },
     async note(name) {
       const row = sql.note.get(name) as { value: string } | undefined;
       return row && (JSON.parse(row.value) as Json);
@@ -115,15 +142,6 @@ export function sqliteLedger(file: string): Ledger {
       db.close();
     },
   };
-}
-
-function isRunning(pid: number): boolean {
-  try {
-    process.kill(pid, 0);
-    return true;
-  } catch (error) {
-    return (error as { code?: string }).code === "EPERM";
-  }
 }
 
 function open(file: string): Database.Database {
@@ -174,6 +192,12 @@ function statements(db: Database.Database) {
     spend: db.prepare(`SELECT coalesce(part.key, model) AS model, count(*) AS answers, sum(coalesce(part.value, spent)) AS spent
       FROM answers LEFT JOIN json_each(answer, '$.spentBy') AS part
       WHERE run IN (SELECT id FROM runs WHERE subject = ?) GROUP BY 1 ORDER BY 1`),
+    someAnswers: db.prepare("SELECT id, fingerprint, template, version, model, run, at, answer FROM answers WHERE id > ? ORDER BY id LIMIT ?"),
+    places: db.prepare("SELECT id, plan, step FROM places ORDER BY id"),
+    someCells: db.prepare("SELECT key, state, reason, fingerprint, given, edited, notes, run, at FROM cells WHERE place = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?").raw(),
+    prune: db.prepare(`DELETE FROM answers WHERE at < @before
+      AND (@subject IS NULL OR run IN (SELECT id FROM runs WHERE subject = @subject))
+      AND fingerprint NOT IN (SELECT fingerprint FROM cells WHERE fingerprint IS NOT NULL)`),
     note: db.prepare("SELECT value FROM notes WHERE name = ?"),
     setNote: db.prepare("INSERT OR REPLACE INTO notes (name, value) VALUES (?, ?)"),
     claim: db.prepare("SELECT process FROM claims WHERE name = ?"),
@@ -188,6 +212,10 @@ function putAnswer(statement: Database.Statement, { fingerprint, template, versi
 
 function putCell(statement: Database.Statement, place: number, { key, state, reason, fingerprint, values, edited, notes, run, at }: CellRecord): void {
   statement.run(place, key, state, reason ?? null, fingerprint ? Buffer.from(fingerprint, "hex") : null, JSON.stringify(values), edited ? JSON.stringify(edited) : null, notes ? JSON.stringify(notes) : null, run, at);
+}
+
+function answerRecord({ fingerprint, template, version, model, run, at, answer }: AnswerRow): AnswerRecord {
+  return { fingerprint: fingerprint.toString("hex"), template, version, model, run, at, answer: JSON.parse(answer) as Answer };
 }
 
 function cellRecord(plan: string, step: string, [key, state, reason, fingerprint, given, edited, notes, run, at]: CellRow): CellRecord {

@@ -99,6 +99,18 @@ export interface Ledger {
   /** Cost of all answers that runs of a subject recorded, by model. */
   spend(subject: string): Promise<SpendRecord[]>;
 
+  /** Every answer, oldest first, some hundred at a time. */
+  everyAnswer(): AsyncIterable<readonly AnswerRecord[]>;
+  /** Every row's cells, some hundred at a time. */
+  everyCell(): AsyncIterable<readonly CellRecord[]>;
+  /**
+   * Forgets answers that were given before a moment and that no cell rests on.
+   *
+   * @param about.subject only those that a plan's fills, or a template's trials and tries, recorded.
+   * @returns how many.
+   */
+  prune(about: { readonly before: number; readonly subject?: string | undefined }): Promise<number>;
+
   /** Small facts about the project's own files, such as what was last written to a table. */
   note(name: string): Promise<Json | undefined>;
   setNote(name: string, value: Json): Promise<void>;

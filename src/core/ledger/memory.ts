@@ -55,6 +55,18 @@ export function memoryLedger(): Ledger {
       }
       return [...models.values()];
     },
+    async *everyAnswer() {
+      yield [...answers.values()].sort((a, b) => a.at - b.at);
+    },
+    async *everyCell() {
+      yield [...cells.values()];
+    },
+    prune: async ({ before, subject }) => {
+      const needed = new Set([...cells.values()].map((cell) => cell.fingerprint));
+      const old = [...answers.values()].filter(({ fingerprint, at, run }) => at < before && !needed.has(fingerprint) && (subject === undefined || runs.get(run)?.subject === subject));
+      for (const { fingerprint } of old) answers.delete(fingerprint);
+      return old.length;
+    },
     note: async (name) => notes.get(name),
     setNote: async (name, value) => void notes.set(name, value),
     claim: async (name) => {

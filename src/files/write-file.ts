@@ -2,8 +2,9 @@ import { createHash } from "node:crypto";
 import { createReadStream } from "node:fs";
 import { open, readdir, rename, rm, stat, type FileHandle } from "node:fs/promises";
 import path from "node:path";
-import { YoroshiError } from "../../core/index.js";
+import { YoroshiError } from "../core/index.js";
 import { fileProblem } from "./file-problem.js";
+import { isRunning } from "./process.js";
 
 /** Removes what killed processes left half-written beside a file. */
 async function removeLeftovers(file: string): Promise<void> {
@@ -12,15 +13,6 @@ async function removeLeftovers(file: string): Promise<void> {
   for (const name of await readdir(folder).catch(() => [])) {
     const pid = name.startsWith(prefix) ? /^(\d+)\.tmp$/.exec(name.slice(prefix.length))?.[1] : undefined;
     if (pid !== undefined && !isRunning(Number(pid))) await rm(path.join(folder, name), { force: true });
-  }
-}
-
-function isRunning(pid: number): boolean {
-  try {
-    process.kill(pid, 0);
-    return true;
-  } catch (error) {
-    return (error as { code?: string }).code === "EPERM";
   }
 }
 

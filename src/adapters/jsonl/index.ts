@@ -1,0 +1,1 @@
+export { jsonlRows, jsonlTable, type JsonlTableOptions } from "./jsonl-table.js";
