@@ -125,6 +125,7 @@ program
   .option("--dry-run", "tell what would be asked and what it would cost; ask nothing")
   .option("--rows <number>", "ask about this many rows at most", whole)
   .option("--only <key>", "only the row with this key; may be given several times", collect)
+  .option("--where <condition>", "only the rows for which this CEL over `row` holds")
   .addOption(new Option("--refill <which>", "which cells get a new value").choices(["blank", "stale", "failed", "all"]))
   .option("--overwrite <column>", "give up a person's edits in this column; may be given several times", collect)
   .option("--spend <amount>", "most to spend, instead of the plan's limit", amount)

@@ -188,3 +188,11 @@ it("a table in JSON Lines is filled like the same table in CSV", async () => {
   for (const [index, row] of wanted.entries()) if (row["hazard"]) expect(filled[index]).toMatchObject({ reportId: row["reportId"], hazard: row["hazard"], severity: Number(row["severity"]) });
   expect((await run(["fill", "triage", "--json"], folder)).json()).toMatchObject({ asked: 0, written: false });
 });
+
+it("fill --where takes the rows for which a condition holds, and refuses one that would quietly take none", async () => {
+  const folder = demoProject();
+  expect((await run(["fill", "triage", "--where", 'row.vessel == "MV Tern" && row.loggedOn.startsWith("2026-08")', "--json"], folder)).json()).toMatchObject({ rows: 12 });
+  expect((await run(["fill", "triage", "--dry-run", "--where", 'row.vessel == "MV Tern"', "--json"], folder)).json<{ rows: number }>().rows).toBeGreaterThan(12);
+  expect(await run(["fill", "triage", "--where", 'row.vesel == "MV Tern"'], folder)).toMatchObject({ code: 2, err: expect.stringContaining("--where: deck-log.csv has no column `vesel`. Did you mean `vessel`?") });
+  expect((await run(["fill", "triage", "--where", "row.vessel ="], folder)).err).toContain("--where: this condition cannot be read as CEL");
+});

@@ -1,4 +1,4 @@
-import { fill, formatMoney, plural, preview, readGate, toMicros, YoroshiError, type FillOptions, type FillReport, type FillSetup, type Preview } from "../../core/index.js";
+import { fill, formatMoney, nearest, plural, preview, readCondition, readGate, toMicros, YoroshiError, type FillOptions, type FillReport, type FillSetup, type Preview } from "../../core/index.js";
 import type { OpenModel, Project } from "../../project/index.js";
 import { bad, duration, good, heading, note, out, outJson, quiet, standinNote, table, warn } from "../print/print.js";
 import { fillProgress } from "../print/progress.js";
@@ -9,6 +9,7 @@ interface FillCommandOptions extends CommonOptions {
   readonly dryRun?: boolean | undefined;
   readonly rows?: number | undefined;
   readonly only?: readonly string[] | undefined;
+  readonly where?: string | undefined;
   readonly refill?: FillOptions["refill"];
   readonly overwrite?: readonly string[] | undefined;
   readonly spend?: number | undefined;
@@ -23,10 +24,12 @@ export async function fillCommand(name: string, options: FillCommandOptions): Pr
     const chosen: FillOptions = {
       refill: options.refill,
       only: options.only,
+      where: options.where,
       rows: options.rows,
       overwrite: options.overwrite,
       spendCap: options.spend === undefined ? undefined : toMicros(options.spend),
     };
+    await checkWhere(setup, options.where);
     const gate = await readGate(setup.plan, setup.ledger, { template: setup.prepared.template.name, version: setup.version, model: setup.model.id });
     if (!gate.open && !options.dryRun) {
       if (!options.ignoreGate) throw new YoroshiError("gateClosed", { plan: setup.plan.name, template: setup.prepared.template.name, reason: gate.reason });
@@ -34,6 +37,18 @@ export async function fillCommand(name: string, options: FillCommandOptions): Pr
     }
     return options.dryRun ? dryRun(project, setup, model, chosen, options) : runFill(project, setup, model, chosen, options);
   });
+}
+
+/** A column that the table does not have would quietly leave every row out. */
+async function checkWhere({ table: source, plan }: FillSetup, where: string | undefined): Promise<void> {
+  const { condition, problem } = where === undefined ? {} : readCondition(where);
+  if (problem !== undefined) throw new YoroshiError("badOption", { option: "--where", problem: `this condition cannot be read as CEL: ${problem}.` });
+  const known = [...(await source.columns()), ...Object.keys(plan.related ?? {})];
+  for (const column of condition?.columns ?? []) {
+    if (known.includes(column)) continue;
+    const near = nearest(column, known);
+    throw new YoroshiError("badOption", { option: "--where", problem: `${source.name} has no column \`${column}\`.${near ? ` Did you mean \`${near}\`?` : ` Columns: ${known.join(", ")}.`}` });
+  }
 }
 
 async function dryRun(project: Project, setup: FillSetup, model: OpenModel, chosen: FillOptions, options: FillCommandOptions): Promise<number> {

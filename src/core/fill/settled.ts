@@ -28,7 +28,7 @@ async function markOf(work: Work): Promise<string | undefined> {
 }
 
 const isWhole = (work: Work, options: FillOptions): boolean =>
-  work.only === undefined && work.overwrite.size === 0 && (work.refill === "stale" || work.refill === "blank") && options.stop?.aborted !== true;
+  work.only === undefined && work.where === undefined && work.overwrite.size === 0 && (work.refill === "stale" || work.refill === "blank") && options.stop?.aborted !== true;
 
 /**
  * The figures of the last run, when nothing has changed since it had nothing left to do. Then a million rows need

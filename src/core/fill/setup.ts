@@ -1,4 +1,4 @@
-import type { CancelSignal, Clock, Micros } from "../ground/index.js";
+import { YoroshiError, type CancelSignal, type Clock, type Micros } from "../ground/index.js";
 import type { Ledger } from "../ledger/index.js";
 import type { Model } from "../model/index.js";
 import { kindOf, shapeSpec } from "../kinds/index.js";
@@ -32,6 +32,8 @@ export interface FillOptions {
   readonly refill?: Refill | undefined;
   /** Only the rows with these keys. */
   readonly only?: readonly string[] | undefined;
+  /** Only the rows for which this CEL over `row` holds; a row for which it cannot be evaluated is left out. */
+  readonly where?: string | undefined;
   /** Most rows to ask about. */
   readonly rows?: number | undefined;
   /** Most to spend, in millionths. */
@@ -68,6 +70,7 @@ export interface Work extends FillSetup {
   readonly targets: readonly Target[];
   readonly refill: Refill;
   readonly only: ReadonlySet<string> | undefined;
+  readonly where: Condition | undefined;
   readonly overwrite: ReadonlySet<string>;
 }
 
@@ -76,6 +79,12 @@ export interface Target {
   readonly column: string;
   readonly freeText: boolean;
   readonly part: NamedShape;
+}
+
+function whereOf(source: string): Condition {
+  const { condition, problem } = readCondition(source);
+  if (!condition) throw new YoroshiError("badOption", { option: "where", problem: `\`${source}\` cannot be read as CEL: ${problem}.` });
+  return condition;
 }
 
 /** The answer's confidence as a column takes it. */
@@ -98,6 +107,7 @@ export function workOf(setup: FillSetup, options: FillOptions = {}): Work {
     }),
     refill: options.refill ?? setup.plan.refill,
     only: options.only && options.only.length > 0 ? new Set(options.only) : undefined,
+    where: options.where === undefined ? undefined : whereOf(options.where),
     overwrite: new Set(options.overwrite),
   };
 }

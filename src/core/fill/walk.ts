@@ -14,7 +14,8 @@ export interface Considered {
 /** Walks over the table in chunks, with each row's record (looked up in bulk) and what is to be done about it. */
 export async function* walk(work: Work): AsyncGenerator<{ readonly considered: readonly Considered[]; readonly share: number }> {
   for await (const { rows, share } of work.table.read()) {
-    const chosen = work.only ? rows.filter((row) => work.only!.has(row.key)) : rows;
+    const named = work.only ? rows.filter((row) => work.only!.has(row.key)) : rows;
+    const chosen = work.where ? named.filter((row) => work.where!.test(row.values) === true) : named;
     const records = await work.ledger.cells(work.plan.name, work.stepName, chosen.map((row) => row.key));
     const related = await relatedRows(work, chosen);
     yield {
