@@ -90,3 +90,51 @@ describe("a project in code", () => {
     await project.close();
   });
 });
+
+describe("a project's templates in code", () => {
+  it("are asked by name; what is known is not asked again, what is missing is not asked at all", async () => {
+    const project = await openProject({ cwd: demoProject() });
+    const report = "Line parted at the aft bitts, nobody hurt.";
+    const first = await project.ask("hazard-triage", { report });
+    expect(first).toMatchObject({ state: "answered", parts: { hazard: "mooring" } });
+    expect(await project.ask("hazard-triage", { report })).toEqual(first);
+    expect(await project.ask("hazard-triage", { report: "" })).toMatchObject({ state: "declined", reason: "the crew wrote nothing", asks: 0 });
+    const runs = await project.ledger().runs("try", "hazard-triage", 9);
+    expect(runs).toHaveLength(1);
+    await project.ask("hazard-triage", { report }, { fresh: true });
+    expect(await project.ledger().runs("try", "hazard-triage", 9)).toHaveLength(2);
+    await expect(project.ask("hazard", { report })).rejects.toThrow("There is no template `hazard`");
+    await project.close();
+  });
+
+  it("with rows, money and days in words are asked with plain values", async () => {
+    const project = await openProject({ cwd: demoProject() });
+    const answer = await project.ask("repair-state", {
+      report: "Fairlead roller cracked.",
+      thread: [{ at: "2026-08-28T17:25", by: "bosun", said: "Ordered a new roller, USD 100.00." }, { at: "2026-08-29T09:00", by: "yard", said: "It comes in 3 days." }],
+    });
+    expect(answer).toMatchObject({ state: "answered", parts: { state: "ordered", due: "2026-09-01", cost: 164 } });
+    expect(await project.ask("repair-state", { report: "x", thread: [{ at: "soon", by: "yard", said: "hm" }] })).toMatchObject({ state: "declined", reason: expect.stringMatching(/^thread has a row 1 whose `at` is not a day and time/) as string });
+    expect(await project.ask("repair-state", { report: "x" })).toMatchObject({ state: "declined", reason: "no messages about it" });
+    await project.close();
+  });
+
+  it.each([
+    ["a model that the project lacks, for a second look", "sure-hazard", "  checks:", "  use: carful\n  checks:", "The project has no model `carful`. Did you mean `careful`?"],
+    ["a model that the project lacks, when in doubt", "sure-hazard", "ask: careful", "ask: carefull", "The project has no model `carefull`. Did you mean `careful`?"],
+    ["a passage that is not there", "repair-state", "passages/house.md", "passages/home.md", "passages/home.md cannot be read: there is no such file"],
+    ["a rate column that is not there", "repair-state", "rate: worth", "rate: value", "there is no column `value`, which the reference `rates` reads"],
+    ["rates that nobody gave", "repair-state", ", rate: worth", "", "The reference `rates` of the template repair-state has no rates."],
+    ["examples from a file without a column", "act-or-not", "samples/follow-up.csv", "samples/one-line.csv", "it has no column `needsAction`"],
+    ["a base for days that is no date", "repair-state", "relativeTo: thread.at", "relativeTo: thread.by", "A day can be counted from `today` or `thread.at`, not from `thread.by`."],
+    ["a way for long inputs without a limit", "sure-hazard", ", maxChars: 400", "", "`report` has no limit to be above."],
+    ["half an escalation", "sure-hazard", ", ask: careful", "", "`below` and `ask` belong together"],
+  ])("check finds %s", async (_, name, from, to, message) => {
+    const root = demoProject();
+    const file = path.join(root, "templates", `${name}.yaml`);
+    writeFileSync(file, readFileSync(file, "utf8").replace(from, to));
+    const project = await openProject({ cwd: root });
+    expect((await project.check("template", name)).map((complaint) => complaint.message).join("\n")).toContain(message);
+    await project.close();
+  });
+});
