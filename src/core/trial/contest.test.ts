@@ -87,9 +87,12 @@ describe("grading by kind", () => {
     const big = prepare(template({ name: "big", inputs: { note: { kind: "text" } }, task: "{{ note }}", answer: { topic: { kind: "choice", options } } }));
     const many = Array.from({ length: 100_000 }, (_, index) => ({ id: `r${index}`, place: "", inputs: { note: "x" }, truth: { topic: options[index % 12]! }, sealed: false, values: {} }));
     const given = many.map((_, index): Graded => ({ parts: { topic: options[(index * 7) % 12]! } }));
-    const began = performance.now();
-    expect(grade(big, ["topic"], many, given, { resamples: 0 }).parts[0]!.graded).toBe(100_000);
-    expect(performance.now() - began).toBeLessThan(1_500);
+    const took = [0, 1].map(() => {
+      const began = performance.now();
+      expect(grade(big, ["topic"], many, given, { resamples: 0 }).parts[0]!.graded).toBe(100_000);
+      return performance.now() - began;
+    });
+    expect(Math.min(...took)).toBeLessThan(1_000);
   });
 });
 
