@@ -24,6 +24,7 @@ export interface ChatCompletionsOptions {
 }
 
 const DEFAULT_TIMEOUT_MS = 60_000;
+const NOTHING: ReadonlySet<Extra> = new Set();
 
 /** A model behind the chat-completions protocol over HTTP. One attempt a call; every failure is a `ModelFailure`. */
 export function chatCompletions(options: ChatCompletionsOptions): Model {
@@ -32,7 +33,7 @@ export function chatCompletions(options: ChatCompletionsOptions): Model {
   const left = new Set<Extra>(options.jsonSchema === false ? ["jsonSchema"] : []);
 
   const attempt = async (request: ModelRequest, without: ReadonlySet<Extra>, signal: CancelSignal | undefined): Promise<ModelReply> => {
-    const plain = { ...request, logProbabilities: request.logProbabilities && !without.has("logProbabilities") };
+    const plain = request.logProbabilities && without.has("logProbabilities") ? { ...request, logProbabilities: false } : request;
     const { status, headers: received, text } = await exchange(options, url, headers, requestBody(options.id, plain, !without.has("jsonSchema")), signal);
     return readResponse(status, received, text, options.clock.now());
   };
@@ -44,7 +45,7 @@ export function chatCompletions(options: ChatCompletionsOptions): Model {
     limits: options.limits,
     ask: async (request, signal) => {
       for (;;) {
-        const without = new Set(left);
+        const without = left.size === 0 ? NOTHING : new Set(left);
         try {
           return await attempt(request, without, signal);
         } catch (error) {

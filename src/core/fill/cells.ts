@@ -65,6 +65,7 @@ const confidenceCell = (confidence: number | undefined): CellValue => (confidenc
 
 /** What a person should know of how a cell's values came about. */
 function notesOf(shortened: Asked["shortened"], answer: Answer): readonly string[] | undefined {
+  if (!shortened && answer.notes.length === 0) return undefined;
   const told = answer.notes.filter((note) => / condensed from |^in doubt|^the second look changed/.test(note));
   const all = [...Object.entries(shortened ?? {}).map(([input, note]) => `${input}: ${note}`), ...told];
   return all.length > 0 ? all : undefined;
