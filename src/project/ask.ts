@@ -20,7 +20,7 @@ export async function askLoaded(project: Asker, loaded: LoadedTemplate, prepared
   await ledger.startRun({ id: run, kind: "try", subject: loaded.template.name, startedAt: clock.now() });
   const layer = (one: Model): Model => retrying(clock)(paced(clock, one.limits)(one));
   const layered = Object.fromEntries(Object.entries(others).map(([name, one]) => [name, layer(one)]));
-  const recall = recallFrom(ledger, { version: 1, model: model.id, run, now: () => clock.now() });
+  const recall = recallFrom(ledger, { model: model.id, run, now: () => clock.now() });
   const answer = await askPrepared(prepared, inputs, { model: layer(model), others: layered, recall, clock });
   if (answer.state !== "failed") await ledger.record({ answers: [{ fingerprint, template: loaded.template.name, version, model: model.id, run, at: clock.now(), answer }], replace: fresh });
   await ledger.endRun({ id: run, endedAt: clock.now(), end: "done", tally: { asked: 1, spent: answer.spent } });

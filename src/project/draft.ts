@@ -30,7 +30,7 @@ async function askDraft(project: Project, prepared: Prepared, description: strin
   const { model } = await project.models.open(undefined);
   const { clock } = project;
   const fingerprint = fingerprinter(prepared, model)({ description });
-  const recall = recallFrom(project.ledger(), { version: 1, model: model.id, run: "draft", now: () => clock.now() });
+  const recall = recallFrom(project.ledger(), { model: model.id, run: "draft", now: () => clock.now() });
   const known = await recall.known(fingerprint);
   if (known?.state === "answered") return known;
   const answer = await askPrepared(prepared, { description }, { model: retrying(clock)(paced(clock, model.limits)(model)), clock });

@@ -148,3 +148,19 @@ describe("a plan's gate", () => {
     expect((await run(["check", "triage"], folder)).out).toContain("The answer has no part `hazzard`. Did you mean `hazard`?");
   }, 60_000);
 });
+
+it("the guide's improvement goes as the guide tells it", async () => {
+  const folder = demoProject();
+  const guide = readFileSync(new URL("../../docs/guide/3-trial.md", import.meta.url), "utf8");
+  const task = /```yaml\n(task: \|\n[\s\S]*?)```/.exec(guide)![1]!;
+  const rightOf = async (...options: string[]): Promise<string> => {
+    const { parts } = (await run(["trial", "hazard-triage", "--json", "--resamples", "0", ...options], folder)).json<{ parts: { right: number; graded: number }[] }>();
+    return `${parts[0]!.right} of ${parts[0]!.graded}`;
+  };
+  await run(["samples", "seal", "samples/hazard-triage.csv", "--balance", "hazard"], folder);
+  const told = [await rightOf()];
+  const file = path.join(folder, "templates/hazard-triage.yaml");
+  writeFileSync(file, readFileSync(file, "utf8").replace(/task: \|\n(?: {2}.*\n)+/, task));
+  told.push(await rightOf(), await rightOf("--sealed"));
+  expect(told.map((figure) => [figure, guide.includes(`# ${figure}`)])).toEqual([["46 of 68", true], ["50 of 68", true], ["23 of 29", true]]);
+}, 60_000);

@@ -126,7 +126,7 @@ class Filling {
     const layered = (one: Model): Model => retrying(clock, {}, options.stop)(paced(clock, one.limits)(budgeted(budget)(one)));
     this.#model = layered(model);
     this.#others = Object.fromEntries(Object.entries(work.others ?? {}).map(([name, one]) => [name, layered(one)]));
-    this.#recall = recallFrom(work.ledger, { version: 1, model: model.id, run, now: () => clock.now() });
+    this.#recall = recallFrom(work.ledger, { model: model.id, run, now: () => clock.now() });
     this.#places = atOnce(Math.min(plan.limits.atOnce ?? model.limits?.atOnce ?? DEFAULT_AT_ONCE, model.limits?.atOnce ?? Infinity));
     this.#mostRows = options.rows ?? plan.limits.rows ?? Infinity;
   }

@@ -221,7 +221,7 @@ async function answerAll(setup: TrialSetup, options: TrialOptions, run: string, 
   const layer = (one: Model): Model => retrying(clock)(paced(clock, one.limits)(budgeted(budget)(one)));
   const layered = layer(model);
   const others = Object.fromEntries(Object.entries(setup.others ?? {}).map(([name, one]) => [name, layer(one)]));
-  const recall = recallFrom(ledger, { version: 1, model: model.id, run, now: () => clock.now() });
+  const recall = recallFrom(ledger, { model: model.id, run, now: () => clock.now() });
   let done = marks.length - questions.length;
   options.onProgress?.(done, marks.length);
   const signal = relaySignal(options.signal);
