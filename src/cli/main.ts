@@ -131,6 +131,7 @@ program
   .option("--spend <amount>", "most to spend, instead of the plan's limit", amount)
   .option("--ignore-gate", "fill although no trial shows what the plan's gate wants")
   .option("--in-place", "write into the table's own file, after a backup")
+  .option("--create-columns", "add the columns that a database's table lacks; the statements are shown first")
   .addOption(json())
   .action(async (name, options) => finish((await import("./commands/fill.js")).fillCommand(name, { ...options, ...program.opts() })));
 program

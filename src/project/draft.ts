@@ -1,5 +1,4 @@
 import { askPrepared, draftFile, draftingTemplate, fingerprinter, paced, prepare, readTemplate, recallFrom, retrying, YoroshiError, type Answer, type Complaint, type DraftColumn, type Prepared } from "../core/index.js";
-import { openRows } from "./tables.js";
 import { newTemplateFile } from "./library.js";
 import type { Project } from "./project.js";
 
@@ -15,10 +14,10 @@ export interface Draft {
 
 const MOST_EXAMPLES = 3;
 
-/** Has the project's first model draft a template from a description and the columns of a table (a CSV file's path). */
+/** Has the project's first model draft a template from a description and the columns of a table (a file's path, or `main:deck_log`). */
 export async function draftTemplate(project: Project, name: string, description: string, table: string): Promise<Draft> {
   const file = newTemplateFile(project.root, name);
-  const columns = await tableColumns(table);
+  const columns = await tableColumns(project, table);
   const answer = await askDraft(project, prepare(draftingTemplate(columns)), description);
   if (answer.state !== "answered") return { file, text: undefined, answer, complaints: [] };
   const text = draftFile(name, answer.parts, columns);
@@ -39,8 +38,8 @@ async function askDraft(project: Project, prepared: Prepared, description: strin
 }
 
 /** The columns of a table, each with a few different values that are not blank. */
-async function tableColumns(table: string): Promise<DraftColumn[]> {
-  const source = openRows(table, table);
+async function tableColumns(project: Project, table: string): Promise<DraftColumn[]> {
+  const source = await project.tables.rows(project.tables.named(table));
   const names = await source.columns();
   if (names.length === 0) throw new YoroshiError("tableBroken", { table, place: "row 1", problem: "the file has no first row with the columns' names." });
   const examples = new Map<string, Set<string>>(names.map((name) => [name, new Set()]));

@@ -19,17 +19,28 @@ const model = z.strictObject({
   timeoutSeconds: z.number().positive().optional(),
 });
 
+const database = z
+  .strictObject({
+    /** An address, `postgresql://…` or `mysql://…`; from the environment where it carries a password. */
+    url: z.union([z.strictObject({ env: z.string().min(1) }), z.string().refine((address) => /^(postgres(ql)?|mysql|mariadb):\/\//.test(address) && URL.canParse(address), "Expected an address that begins with postgresql://, mysql:// or mariadb://.")]).optional(),
+    /** The path of an SQLite file. */
+    file: z.string().min(1).optional(),
+  })
+  .refine((entry) => (entry.url === undefined) !== (entry.file === undefined), "Say either `url`, or the `file` of an SQLite database.");
+
 const projectFile = z.strictObject({
   yoroshi: z.literal(PROJECT_FORMAT),
   currency: z.string().regex(/^[A-Z]{3}$/, "Expected a currency by its three capital letters (ISO 4217), for example USD.").default("USD"),
   timeZone: z.string().default("UTC"),
   models: z.record(z.string(), model).default({}),
+  databases: z.record(z.string(), database).default({}),
 });
 
 /** The JSON Schema of yoroshi.yaml, for editors. */
 export const projectFileSchema = (): Record<string, Json> => jsonSchemaOf(projectFile);
 
 export type ModelEntry = z.infer<typeof model>;
+export type DatabaseEntry = z.infer<typeof database>;
 export type ProjectFile = z.infer<typeof projectFile>;
 
 /** Reads `yoroshi.yaml`. Every mistake is reported with its place; a key written into the file is one of them. */
@@ -42,9 +53,13 @@ export function readProjectFile(text: string, file: string): { project?: Project
   const secrets = Object.entries((models ?? {}) as Record<string, { key?: unknown } | null>)
     .filter(([, entry]) => typeof entry?.key === "string")
     .map(([name]) => complain("secretInFile", document.at(["models", name, "key"]), undefined as never));
+  const databases = (document.value as { databases?: unknown }).databases;
+  for (const [name, entry] of Object.entries((databases ?? {}) as Record<string, { url?: unknown } | null>)) {
+    if (typeof entry?.url === "string" && URL.canParse(entry.url) && new URL(entry.url).password !== "") secrets.push(complain("passwordInFile", document.at(["databases", name, "url"]), undefined as never));
+  }
   const shape = checkShape(projectFile, document.value, document);
   const others = secrets.length > 0 ? shape.complaints.filter((complaint) => complaint.code !== "wrongType") : shape.complaints;
-  if (!shape.value) return { complaints: [...secrets, ...others] };
+  if (!shape.value || secrets.length > 0) return { complaints: [...secrets, ...others] };
   if (!isTimeZone(shape.value.timeZone)) {
     return { complaints: [complain("badValue", document.at(["timeZone"]), { problem: `There is no time zone \`${shape.value.timeZone}\`. Use an IANA name such as Pacific/Auckland.` })] };
   }

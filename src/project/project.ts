@@ -17,6 +17,7 @@ import {
   partPaths,
   readSamples,
   readTemplate,
+  sourceName,
   runValues,
   SET_COLUMN,
   stepOf,
@@ -46,8 +47,8 @@ import { findFile, findUpwards, insideProject, listFiles, readText, type NamedFi
 import { projectModels, type Models } from "./models.js";
 import type { LoadedTemplate, TemplateModels } from "./loaded.js";
 import { PROJECT_FILE, readProjectFile, type ProjectFile } from "./project-file.js";
-import { readSmallTable } from "./small-table.js";
-import { openTable } from "./tables.js";
+import { projectDatabases, type Databases } from "./databases.js";
+import { projectTables, type Tables } from "./tables.js";
 import { readPassages, readReferences, readSurroundings, relatedOf } from "./surroundings.js";
 
 /**
@@ -67,6 +68,8 @@ export interface Project {
   readonly settings: ProjectFile;
   readonly clock: Clock;
   readonly models: Models;
+  /** Opens what files and commands name as tables. */
+  readonly tables: Tables;
   ledger(): Ledger;
   listTemplates(): Promise<NamedFile[]>;
   listPlans(): Promise<NamedFile[]>;
@@ -94,7 +97,7 @@ export interface Project {
   openModels(template: Template): Promise<TemplateModels>;
   /** The version of a template's content; the ledger gives it a number. */
   version(loaded: LoadedTemplate): Promise<VersionRecord>;
-  table(plan: Plan, inPlace?: boolean): Table;
+  table(plan: Plan, inPlace?: boolean): Promise<Table>;
   /** A plan with all that it names, ready to fill; complains about columns that its table lacks. */
   fillSetup(nameOrPath: string, options?: { readonly inPlace?: boolean }): Promise<{ readonly setup: FillSetup; readonly model: TemplateModels }>;
   /** A samples file; by habit the one named after the template. */
@@ -134,6 +137,8 @@ const sha256: Sha256 = (text) => (hash ? hash("sha256", text) : createHash("sha2
 
 class OpenProject implements Project {
   readonly models: Models;
+  readonly tables: Tables;
+  readonly #databases: Databases;
   #ledger: Ledger | undefined;
   /** Look-ups to close with the project. */
   readonly #open: Related[] = [];
@@ -146,6 +151,8 @@ class OpenProject implements Project {
     readonly onNotice: (text: string) => void,
   ) {
     this.models = projectModels(settings, clock, onNotice);
+    this.#databases = projectDatabases(root, settings, clock, onNotice);
+    this.tables = projectTables(root, cwd, this.#databases, onNotice);
   }
 
   ledger(): Ledger {
@@ -207,8 +214,8 @@ class OpenProject implements Project {
   }
 
   async prepare(template: Template): Promise<Prepared> {
-    const surroundings = await readSurroundings(this.root, template);
-    return prepare(template, await readReferences(this.root, template), { ...surroundings, run: runValues(this.clock.now(), this.settings.timeZone) });
+    const surroundings = await readSurroundings(this.root, this.tables, template);
+    return prepare(template, await readReferences(this.tables, template), { ...surroundings, run: runValues(this.clock.now(), this.settings.timeZone) });
   }
 
   async openModels({ model, secondLook, doubt }: Template): Promise<TemplateModels> {
@@ -229,32 +236,32 @@ class OpenProject implements Project {
     return this.ledger().versionOf(template.name, { hash: versionText(template), text, at: this.clock.now() });
   }
 
-  table(plan: Plan, inPlace = false): Table {
-    return openTable(this.root, plan.table, inPlace, this.onNotice);
+  table(plan: Plan, inPlace = false): Promise<Table> {
+    return this.tables.table(plan.table, { inPlace });
   }
 
   async fillSetup(nameOrPath: string, { inPlace = false }: { readonly inPlace?: boolean } = {}): Promise<{ setup: FillSetup; model: TemplateModels }> {
     const { plan, document, complaints } = await this.#readPlan(nameOrPath);
     if (!plan || !document) throw new YoroshiError("filesInvalid", { complaints });
     const loaded = await this.#stepTemplate(plan);
-    const table = this.table(plan, inPlace);
-    const found = checkPlan(plan, loaded.template, document, { name: plan.table.file, columns: await table.columns() });
+    const table = await this.table(plan, inPlace);
+    const found = checkPlan(plan, loaded.template, document, { name: sourceName(plan.table), columns: await table.columns() });
     if (found.length > 0) throw new YoroshiError("filesInvalid", { complaints: found });
     const prepared = await this.prepare(loaded.template);
     const model = await this.openModels(loaded.template);
     const { version } = await this.version(loaded);
-    const related = relatedOf(this.root, plan);
+    const related = await relatedOf(this.tables, plan);
     this.#open.push(...Object.values(related));
     return { setup: { plan, table, related, prepared, version, model: model.model, others: model.others, ledger: this.ledger(), clock: this.clock, sha256 }, model };
   }
 
   async samples(prepared: Prepared, file: string | undefined, options: SampleOptions = {}): Promise<Samples> {
-    const chosen = this.samplesFile(prepared.template.name, file);
-    const absolute = path.resolve(this.root, chosen);
-    if (file === undefined && !existsSync(absolute)) {
-      throw new YoroshiError("badOption", { option: "--samples", problem: `there is no ${chosen}. Name a CSV or JSON Lines file with columns for the inputs and for the right values, or draw one: \`yoroshi samples draw PLAN\`.` });
+    const source = file === undefined ? { file: this.samplesFile(prepared.template.name, file) } : this.tables.named(file);
+    const chosen = sourceName(source);
+    if (file === undefined && !existsSync(path.resolve(this.root, chosen))) {
+      throw new YoroshiError("badOption", { option: "--samples", problem: `there is no ${chosen}. Name a CSV or JSON Lines file, a workbook, or a table of a database (\`main:labelled\`), with columns for the inputs and for the right values, or draw one: \`yoroshi samples draw PLAN\`.` });
     }
-    const { columns, rows } = await readSmallTable(absolute, chosen);
+    const { columns, rows } = await this.tables.small(source);
     const known = new Set([...prepared.inputs.map(({ name }) => name), ...partPaths(prepared.template.answer), SET_COLUMN, MARK_COLUMN, ...Object.values(options.map ?? {})].map((name) => name.toLowerCase()));
     const free = columns.filter((column) => !known.has(column.toLowerCase()) && !column.includes("@"));
     const unique = free.find((column) => new Set(rows.map((row) => row.values[column])).size === rows.length);
@@ -267,6 +274,7 @@ class OpenProject implements Project {
 
   async close(): Promise<void> {
     await this.models.close();
+    await this.#databases.close();
     for (const related of this.#open) await related.close();
     await this.#ledger?.close();
   }
@@ -315,10 +323,10 @@ class OpenProject implements Project {
       return known.includes(missing) ? [] : [complain("unknownTemplate", document.at(["steps", name, "template"]), { name: missing, known, near: nearest(missing, known) })];
     }
     try {
-      return checkPlan(plan, loaded.template, document, { name: plan.table.file, columns: await this.table(plan).columns() });
+      return checkPlan(plan, loaded.template, document, { name: sourceName(plan.table), columns: await (await this.table(plan)).columns() });
     } catch (error) {
       if (!(error instanceof YoroshiError)) throw error;
-      return [...checkPlan(plan, loaded.template, document), complain("referenceUnreadable", document.at(["table", "file"]), { problem: error.message })];
+      return [...checkPlan(plan, loaded.template, document), complain("referenceUnreadable", document.at(["table"]), { problem: error.message })];
     }
   }
 }

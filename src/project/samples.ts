@@ -2,10 +2,9 @@ import { existsSync } from "node:fs";
 import { mkdir, rename, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { stringify } from "csv-stringify/sync";
-import { drawRows, drawSealed, inputCells, inputsMark, MARK_COLUMN, SEALED, SET_COLUMN, stepOf, YoroshiError, type CellRecord, type Drawable, type DrawWay, type Row } from "../core/index.js";
+import { drawRows, drawSealed, inputCells, inputsMark, joinKey, MARK_COLUMN, SEALED, SET_COLUMN, stepOf, YoroshiError, type CellRecord, type Drawable, type DrawWay, type Row } from "../core/index.js";
 import { insideProject } from "./files.js";
 import type { Project } from "./project.js";
-import { readSmallTable } from "./small-table.js";
 
 /** A samples file as text, to be changed and written back. */
 export interface SamplesFile {
@@ -38,15 +37,15 @@ export async function drawSamples(project: Project, planName: string, options: D
   const { name: stepName } = stepOf(plan);
   const file = project.samplesFile(prepared.template.name, options.file);
   const before = existsSync(path.resolve(project.root, file)) ? await openSamples(project, file) : undefined;
-  const keyColumn = table.keyColumn;
+  const { keyColumns } = table;
   const inputs = prepared.inputs.map(({ name }) => name);
-  const known = new Set((before?.rows ?? []).flatMap((row) => [row[keyColumn] ?? "", markOf(inputs, row)]));
+  const known = new Set((before?.rows ?? []).flatMap((row) => [joinKey(keyColumns.map((column) => row[column] ?? "")), markOf(inputs, row)]));
   const columns = await table.columns();
   const filled = Object.keys(stepOf(plan).step.fill);
   if (options.balance !== undefined && !columns.includes(options.balance) && !filled.includes(options.balance)) {
     throw new YoroshiError("badOption", { option: "--balance", problem: `neither ${table.name} nor what the plan fills has a column \`${options.balance}\`. Columns: ${[...columns, ...filled].join(", ")}.` });
   }
-  const candidates: (Drawable & { readonly cells: Record<string, string> })[] = [];
+  const candidates: (Drawable & { readonly keys: Record<string, string>; readonly cells: Record<string, string> })[] = [];
   const marks = new Set<string>();
   for await (const { rows } of table.read()) {
     const records = await ledger.cells(plan.name, stepName, rows.map((row) => row.key));
@@ -58,7 +57,7 @@ export async function drawSamples(project: Project, planName: string, options: D
       const mark = markOf(inputs, cells);
       if (known.has(row.key) || known.has(mark) || marks.has(mark) || inputs.every((input) => cells[input]!.trim() === "")) continue;
       marks.add(mark);
-      candidates.push({ key: row.key, cells, group: groupOf(row, records.get(row.key), options.balance), doubt: doubts.get(row.key) });
+      candidates.push({ key: row.key, keys: Object.fromEntries(keyColumns.map((column) => [column, row.values[column] ?? ""])), cells, group: groupOf(row, records.get(row.key), options.balance), doubt: doubts.get(row.key) });
     }
   }
   const way: DrawWay = options.doubtful ? "doubtful" : options.balance === undefined ? "random" : "balanced";
@@ -69,8 +68,8 @@ export async function drawSamples(project: Project, planName: string, options: D
   const from = `plan ${plan.name}, ${way === "balanced" ? `balanced over ${options.balance}` : way}, seed ${options.seed}`;
   const next: SamplesFile = {
     file,
-    columns: [...new Set([...(before?.columns ?? [keyColumn, ...inputs, ...labels]), FROM_COLUMN, MARK_COLUMN])],
-    rows: [...(before?.rows ?? []), ...drawn.map(({ key, cells }) => ({ [keyColumn]: key, ...cells, [FROM_COLUMN]: from, [MARK_COLUMN]: markOf(inputs, cells) }))],
+    columns: [...new Set([...(before?.columns ?? [...keyColumns, ...inputs, ...labels]), FROM_COLUMN, MARK_COLUMN])],
+    rows: [...(before?.rows ?? []), ...drawn.map(({ keys, cells }) => ({ ...keys, ...cells, [FROM_COLUMN]: from, [MARK_COLUMN]: markOf(inputs, cells) }))],
   };
   if (drawn.length > 0) await saveSamples(project, next);
   return { file, drawn: drawn.length, left: candidates.length - drawn.length };
@@ -94,7 +93,7 @@ export async function sealSamples(project: Project, file: string, share: number,
 /** Reads a samples file to be changed. Only CSV can be written back. */
 export async function openSamples(project: Project, file: string): Promise<SamplesFile> {
   if (!/\.csv$/i.test(file)) throw new YoroshiError("badOption", { option: file, problem: "samples that are drawn or labelled stand in a CSV file." });
-  const { columns, rows } = await readSmallTable(insideProject(project.root, file), file);
+  const { columns, rows } = await project.tables.small({ file, anywhere: true });
   return { file, columns: [...columns], rows: rows.map(({ values }) => ({ ...values })) };
 }
 

@@ -1,17 +1,62 @@
-import { csvRows, csvTable } from "../adapters/csv/index.js";
+import path from "node:path";
+import { csvRows, csvTable, readSmallCsv } from "../adapters/csv/index.js";
 import { jsonlRows, jsonlTable } from "../adapters/jsonl/index.js";
-import type { RowSource, Table, TableSource } from "../core/index.js";
+import { inDatabase, sourceName, type RowSource, type RowsSource, type Table, type TableSource } from "../core/index.js";
+import type { Databases } from "./databases.js";
 import { insideProject } from "./files.js";
+import { readSmallJsonl } from "./small-jsonl.js";
 
 const isJsonLines = (file: string): boolean => /\.(jsonl|ndjson)$/i.test(file);
 
-/** A plan's table, by its file's ending: JSON Lines, else CSV. */
-export function openTable(root: string, { file, key }: TableSource, inPlace: boolean, onNotice: (text: string) => void): Table {
-  const options = { file: insideProject(root, file), name: file, key, inPlace };
-  return isJsonLines(file) ? jsonlTable(options) : csvTable({ ...options, onNotice });
+/** Rows whole, each with its place for messages. */
+export interface SmallTable {
+  readonly columns: readonly string[];
+  readonly rows: readonly { readonly place: string; readonly values: Readonly<Record<string, string>> }[];
 }
 
-/** The rows of any file table in a stream, where no row needs a key. */
-export function openRows(absolute: string, name: string): RowSource {
-  return isJsonLines(name) ? jsonlRows(absolute, name) : csvRows(absolute, name);
+/** A source; one that a person named in a command may lie outside the project. */
+export type CommandSource = RowsSource & { readonly anywhere?: boolean };
+
+/** Opens what files and commands name as tables: files by their ending, databases by their name in yoroshi.yaml. */
+export interface Tables {
+  table(source: TableSource, options?: { readonly inPlace?: boolean | undefined }): Promise<Table>;
+  /** Rows in a stream, where no row needs a key. */
+  rows(source: CommandSource): Promise<RowSource>;
+  /** What a command names: a file by its path, or a table of a database, `main:labelled`, where the project has a database of that name. */
+  named(name: string): CommandSource;
+  /** Rows whole: samples, references. */
+  small(source: CommandSource): Promise<SmallTable>;
 }
+
+export function projectTables(root: string, cwd: string, databases: Databases, onNotice: (text: string) => void): Tables {
+  const placeOf = ({ file, anywhere = false }: { readonly file: string; readonly anywhere?: boolean }): string => (anywhere ? path.resolve(root, file) : insideProject(root, file));
+  const rows: Tables["rows"] = async (source) => {
+    if (inDatabase(source)) return (await sqlAdapter()).sqlRows(await databases.open(source.database), source);
+    const file = placeOf(source);
+    return isJsonLines(file) ? jsonlRows(file, source.file) : csvRows(file, source.file);
+  };
+  return {
+    rows,
+    named(name) {
+      const found = /^([^:/\\]+):(.+)$/.exec(name);
+      return found && databases.names.includes(found[1]!) ? { database: found[1]!, table: found[2]! } : { file: path.relative(root, path.resolve(cwd, name)), anywhere: true };
+    },
+    async table(source, { inPlace = false } = {}) {
+      if (inDatabase(source)) return (await sqlAdapter()).sqlTable(await databases.open(source.database), source);
+      const options = { file: insideProject(root, source.file), name: source.file, key: source.key, inPlace };
+      return isJsonLines(source.file) ? jsonlTable(options) : csvTable({ ...options, onNotice });
+    },
+    async small(source) {
+      if (!inDatabase(source)) {
+        const file = placeOf(source);
+        return isJsonLines(file) ? readSmallJsonl(file, source.file) : readSmallCsv(file, source.file);
+      }
+      const all = await rows(source);
+      const found: SmallTable["rows"][number][] = [];
+      for await (const some of all.rows()) for (const values of some) found.push({ place: `row ${found.length + 1} of ${sourceName(source)}`, values });
+      return { columns: await all.columns(), rows: found };
+    },
+  };
+}
+
+const sqlAdapter = (): Promise<typeof import("../adapters/sql/index.js")> => import("../adapters/sql/index.js");

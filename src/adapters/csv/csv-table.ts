@@ -1,5 +1,5 @@
 import { stringify } from "csv-stringify/sync";
-import { defang, YoroshiError, type CellOut, type CellsOf, type Chunk, type Row, type Table, type TargetColumn } from "../../core/index.js";
+import { defang, joinKey, keyColumnsOf, YoroshiError, type CellOut, type CellsOf, type Chunk, type KeyColumns, type Row, type Table, type TargetColumn } from "../../core/index.js";
 import { backUp, fileHash, filledName, KeySet, writeWhole } from "../../files/index.js";
 import { FEW_BYTES, readRecords } from "./records.js";
 import { readStyle, type CsvStyle } from "./style.js";
@@ -10,7 +10,7 @@ export interface CsvTableOptions {
   readonly file: string;
   /** What messages call it. Default: the path. */
   readonly name?: string | undefined;
-  readonly key: string;
+  readonly key: KeyColumns;
   /** Write into the source itself, after a copy `<name>.backup`. Default: `<name>.filled.csv` beside it. */
   readonly inPlace?: boolean | undefined;
   /** Told what a person should know though nothing is wrong: an encoding that was found, or had to be changed. */
@@ -19,7 +19,8 @@ export interface CsvTableOptions {
 
 /** A CSV file (RFC 4180) as a table. Separator, line ends, encoding and byte order mark are kept on writing. */
 export function csvTable(options: CsvTableOptions): Table {
-  const { file, key, inPlace = false } = options;
+  const { file, inPlace = false } = options;
+  const key = keyColumnsOf(options.key);
   const name = options.name ?? file;
   const targetFile = inPlace ? file : filledName(file);
   const target = inPlace ? name : filledName(name);
@@ -29,7 +30,7 @@ export function csvTable(options: CsvTableOptions): Table {
   return {
     name,
     target,
-    keyColumn: key,
+    keyColumns: key,
     columns: async () => (await source()).columns,
     async *read(): AsyncGenerator<Chunk> {
       const from = await source();
@@ -39,7 +40,7 @@ export function csvTable(options: CsvTableOptions): Table {
     async *standing(columns) {
       const outcome = (await fileHash(targetFile)) === undefined ? await source() : await readHeader(targetFile, target);
       const present = columns.filter((column) => outcome.columns.includes(column));
-      if (present.length === 0 || !outcome.columns.includes(key)) return;
+      if (present.length === 0 || !key.every((column) => outcome.columns.includes(column))) return;
       for await (const { rows } of rowsOf(outcome, key)) {
         yield rows.map((row) => ({ key: row.key, values: Object.fromEntries(present.map((column) => [column, row.values[column] ?? ""])) }));
       }
@@ -86,24 +87,24 @@ async function readHeader(file: string, name: string): Promise<Header> {
   throw new YoroshiError("tableBroken", { table: name, place: "row 1", problem: "the file has no first row with the columns' names." });
 }
 
-async function* rowsOf({ file, name, style, columns }: Header, key: string): AsyncGenerator<Chunk> {
-  const keyIndex = columns.indexOf(key);
-  if (keyIndex < 0) throw new YoroshiError("tableBroken", { table: name, place: "row 1", problem: `there is no column \`${key}\` for the key. Columns: ${columns.join(", ")}.` });
+async function* rowsOf({ file, name, style, columns }: Header, key: readonly string[]): AsyncGenerator<Chunk> {
+  const keyAt = key.map((column) => columns.indexOf(column));
+  if (keyAt.includes(-1)) throw new YoroshiError("tableBroken", { table: name, place: "row 1", problem: `there is no column \`${key[keyAt.indexOf(-1)]}\` for the key. Columns: ${columns.join(", ")}.` });
   const seen = new KeySet();
   for await (const { records, firstRow, share } of readRecords(file, name, style)) {
     const rows: Row[] = [];
     records.forEach((record, index) => {
       const row = firstRow + index;
       if (row === 1 || isEmptyLine(record, columns)) return;
-      rows.push(rowOf(record, row, columns, identify(record, row, keyIndex, columns.length, seen)));
+      rows.push(rowOf(record, row, columns, identify(record, row, keyAt, columns.length, seen)));
     });
     yield { rows, share };
   }
 }
 
 /** A row's key, and what keeps the row from being used; rows without a usable key are named by their place. */
-function identify(record: readonly string[], row: number, keyIndex: number, width: number, seen: KeySet): { key: string; problem?: string } {
-  const key = record[keyIndex]?.trim() ?? "";
+function identify(record: readonly string[], row: number, keyAt: readonly number[], width: number, seen: KeySet): { key: string; problem?: string } {
+  const key = joinKey(keyAt.map((index) => record[index] ?? ""));
   if (key === "") return { key: `(row ${row})`, problem: "the row has no key" };
   const first = seen.add(key, row);
   if (first !== undefined) return { key: `${key} (row ${row})`, problem: `the key stands in row ${first}, too` };
@@ -120,16 +121,16 @@ function isEmptyLine(record: readonly string[], columns: readonly string[]): boo
   return record.length === 1 && record[0] === "" && columns.length > 1;
 }
 
-async function writeRows(from: Header, style: CsvStyle, key: string, columns: readonly TargetColumn[], cellsOf: CellsOf, write: (bytes: Buffer) => Promise<void>): Promise<void> {
+async function writeRows(from: Header, style: CsvStyle, key: readonly string[], columns: readonly TargetColumn[], cellsOf: CellsOf, write: (bytes: Buffer) => Promise<void>): Promise<void> {
   const width = from.columns.length;
   const added = columns.filter((column) => !from.columns.includes(column.name));
   const indexOf = new Map([...from.columns, ...added.map((column) => column.name)].map((column, index) => [column, index]));
-  const keyIndex = from.columns.indexOf(key);
+  const keyAt = key.map((column) => from.columns.indexOf(column));
   const seen = new KeySet();
   const encode = (records: readonly (readonly string[])[]): Buffer => encoded(stringify(records as string[][], { delimiter: style.delimiter, record_delimiter: style.newline, quoted_match: "\r" }), style);
   if (style.byteOrderMark) await write(encoded("\ufeff", style));
   for await (const { records, firstRow } of readRecords(from.file, from.name, from.style)) {
-    const keys = records.map((record, index) => (firstRow + index === 1 || isEmptyLine(record, from.columns) ? "" : identify(record, firstRow + index, keyIndex, width, seen).key));
+    const keys = records.map((record, index) => (firstRow + index === 1 || isEmptyLine(record, from.columns) ? "" : identify(record, firstRow + index, keyAt, width, seen).key));
     const cells = await cellsOf(keys);
     const out = records.map((record, index) => {
       if (firstRow + index === 1) return [...record, ...added.map((column) => column.name)];

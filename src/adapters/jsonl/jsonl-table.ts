@@ -1,4 +1,4 @@
-import { YoroshiError, type CellOut, type Chunk, type Row, type RowSource, type Table, type TargetColumn } from "../../core/index.js";
+import { joinKey, keyColumnsOf, YoroshiError, type CellOut, type Chunk, type KeyColumns, type Row, type RowSource, type Table, type TargetColumn } from "../../core/index.js";
 import { backUp, fileHash, filledName, KeySet, writeWhole } from "../../files/index.js";
 import { valuesOf, withMembers } from "./line.js";
 import { readLines } from "./lines.js";
@@ -8,7 +8,7 @@ export interface JsonlTableOptions {
   readonly file: string;
   /** What messages call it. Default: the path. */
   readonly name?: string | undefined;
-  readonly key: string;
+  readonly key: KeyColumns;
   /** Write into the source itself, after a copy `<name>.backup`. Default: `<name>.filled.jsonl` beside it. */
   readonly inPlace?: boolean | undefined;
 }
@@ -17,18 +17,20 @@ export interface JsonlTableOptions {
  * A JSON Lines file (one object on each line) as a table. What is filled becomes members of the object, numbers and
  * true or false as such; all else on a line stays byte for byte.
  */
-export function jsonlTable({ file, key, inPlace = false, ...options }: JsonlTableOptions): Table {
+export function jsonlTable({ file, inPlace = false, ...options }: JsonlTableOptions): Table {
+  const key = keyColumnsOf(options.key);
   const name = options.name ?? file;
   const targetFile = inPlace ? file : filledName(file);
   const target = inPlace ? name : filledName(name);
   return {
     name,
     target,
-    keyColumn: key,
+    keyColumns: key,
     columns: () => columnsOf(file, name),
     async *read(): AsyncGenerator<Chunk> {
       const columns = await columnsOf(file, name);
-      if (!columns.includes(key)) throw new YoroshiError("tableBroken", { table: name, place: "line 1", problem: `no line has a member \`${key}\` for the key. Members: ${columns.join(", ")}.` });
+      const missing = key.find((column) => !columns.includes(column));
+      if (missing !== undefined) throw new YoroshiError("tableBroken", { table: name, place: "line 1", problem: `no line has a member \`${missing}\` for the key. Members: ${columns.join(", ")}.` });
       for await (const { rows, share } of rowsOf(file, name, key)) yield { rows: rows.flatMap((row) => row ?? []), share };
     },
     async *standing(columns) {
@@ -86,17 +88,17 @@ async function columnsOf(file: string, name: string): Promise<string[]> {
 }
 
 /** For each line its row; `undefined` for blank lines. */
-async function* rowsOf(file: string, name: string, key: string): AsyncGenerator<{ rows: (Row | undefined)[]; lines: readonly string[]; share: number }> {
+async function* rowsOf(file: string, name: string, key: readonly string[]): AsyncGenerator<{ rows: (Row | undefined)[]; lines: readonly string[]; share: number }> {
   const seen = new KeySet();
   for await (const { lines, first, share } of readLines(file, name)) yield { rows: lines.map((line, index) => rowOf(line, first + index, key, seen)), lines, share };
 }
 
-function rowOf(line: string, number: number, keyColumn: string, seen: KeySet): Row | undefined {
+function rowOf(line: string, number: number, keyColumns: readonly string[], seen: KeySet): Row | undefined {
   if (line.trim() === "" || line === "\ufeff") return undefined;
   const place = `line ${number}`;
   const values = valuesOf(line);
   if (!values) return { key: `(${place})`, place, values: {}, problem: NO_OBJECT };
-  const key = values[keyColumn]?.trim() ?? "";
+  const key = joinKey(keyColumns.map((column) => values[column] ?? ""));
   if (key === "") return { key: `(${place})`, place, values, problem: "the row has no key" };
   const before = seen.add(key, number);
   return before === undefined ? { key, place, values } : { key: `${key} (${place})`, place, values, problem: `the key stands in line ${before}, too` };

@@ -49,4 +49,5 @@ export const MIGRATIONS: readonly string[] = [
   `,
   "ALTER TABLE cells ADD COLUMN notes TEXT",
   "CREATE TABLE claims (name TEXT PRIMARY KEY, process INTEGER NOT NULL, mark TEXT NOT NULL)",
+  "ALTER TABLE cells ADD COLUMN was TEXT",
 ];

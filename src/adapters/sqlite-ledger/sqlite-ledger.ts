@@ -1,5 +1,5 @@
 import { randomUUID } from "node:crypto";
-import { mkdirSync } from "node:fs";
+import { existsSync, mkdirSync } from "node:fs";
 import path from "node:path";
 import Database from "better-sqlite3";
 import { isYoroshiError, YoroshiError, type Answer, type AnswerRecord, type CellRecord, type CellState, type Json, type Ledger, type RunRecord, type VersionRecord } from "../../core/index.js";
@@ -20,8 +20,8 @@ interface AnswerRow {
   answer: string;
 }
 
-/** key, state, reason, fingerprint, given, edited, notes, run, at: rows as arrays are read faster than as objects. */
-type CellRow = [string, CellState, string | null, Buffer | null, string, string | null, string | null, string, number];
+/** key, state, reason, fingerprint, given, edited, was, notes, run, at: rows as arrays are read faster than as objects. */
+type CellRow = [string, CellState, string | null, Buffer | null, string, string | null, string | null, string | null, string, number];
 
 interface RunRow {
   id: string;
@@ -164,12 +164,19 @@ function migrate(db: Database.Database, file: string): void {
   const format = db.pragma("user_version", { simple: true }) as number;
   if (format > MIGRATIONS.length) throw new YoroshiError("ledgerNewer", { file, found: format, known: MIGRATIONS.length });
   if (format === MIGRATIONS.length) return;
+  if (format > 0) keepCopy(db, file, format);
   // Immediate: two processes that open a new ledger together must not both migrate it.
   db.transaction(() => {
     const now = db.pragma("user_version", { simple: true }) as number;
     for (const step of MIGRATIONS.slice(now)) db.exec(step);
     db.pragma(`user_version = ${MIGRATIONS.length}`);
   }).immediate();
+}
+
+/** The ledger as it was, beside it, before its format is raised. */
+function keepCopy(db: Database.Database, file: string, format: number): void {
+  const copy = `${file}.format-${format}`;
+  if (!existsSync(copy)) db.prepare("VACUUM INTO ?").run(copy);
 }
 
 function statements(db: Database.Database) {
@@ -180,8 +187,8 @@ function statements(db: Database.Database) {
     replaceAnswer: db.prepare(`INSERT OR REPLACE INTO answers ${answer}`),
     addPlace: db.prepare("INSERT INTO places (plan, step) VALUES (?, ?) ON CONFLICT DO NOTHING"),
     place: db.prepare("SELECT id FROM places WHERE plan = ? AND step = ?"),
-    cells: db.prepare("SELECT key, state, reason, fingerprint, given, edited, notes, run, at FROM cells WHERE place = ? AND key IN (SELECT value FROM json_each(?))").raw(),
-    putCell: db.prepare("INSERT OR REPLACE INTO cells (place, key, state, reason, fingerprint, given, edited, notes, run, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"),
+    cells: db.prepare("SELECT key, state, reason, fingerprint, given, edited, was, notes, run, at FROM cells WHERE place = ? AND key IN (SELECT value FROM json_each(?))").raw(),
+    putCell: db.prepare("INSERT OR REPLACE INTO cells (place, key, state, reason, fingerprint, given, edited, was, notes, run, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"),
     version: db.prepare("SELECT template, version, hash, text, at FROM versions WHERE template = ? AND hash = ?"),
     addVersion: db.prepare(`INSERT INTO versions (template, version, hash, text, at)
       SELECT @template, 1 + coalesce(max(version), 0), @hash, @text, @at FROM versions WHERE template = @template ON CONFLICT DO NOTHING`),
@@ -194,7 +201,7 @@ function statements(db: Database.Database) {
       WHERE run IN (SELECT id FROM runs WHERE subject = ?) GROUP BY 1 ORDER BY 1`),
     someAnswers: db.prepare("SELECT id, fingerprint, template, version, model, run, at, answer FROM answers WHERE id > ? ORDER BY id LIMIT ?"),
     places: db.prepare("SELECT id, plan, step FROM places ORDER BY id"),
-    someCells: db.prepare("SELECT key, state, reason, fingerprint, given, edited, notes, run, at FROM cells WHERE place = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?").raw(),
+    someCells: db.prepare("SELECT key, state, reason, fingerprint, given, edited, was, notes, run, at FROM cells WHERE place = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?").raw(),
     prune: db.prepare(`DELETE FROM answers WHERE at < @before
       AND (@subject IS NULL OR run IN (SELECT id FROM runs WHERE subject = @subject))
       AND fingerprint NOT IN (SELECT fingerprint FROM cells WHERE fingerprint IS NOT NULL)`),
@@ -210,15 +217,15 @@ function putAnswer(statement: Database.Statement, { fingerprint, template, versi
   statement.run(Buffer.from(fingerprint, "hex"), template, version, model, run, at, answer.spent, JSON.stringify(answer));
 }
 
-function putCell(statement: Database.Statement, place: number, { key, state, reason, fingerprint, values, edited, notes, run, at }: CellRecord): void {
-  statement.run(place, key, state, reason ?? null, fingerprint ? Buffer.from(fingerprint, "hex") : null, JSON.stringify(values), edited ? JSON.stringify(edited) : null, notes ? JSON.stringify(notes) : null, run, at);
+function putCell(statement: Database.Statement, place: number, { key, state, reason, fingerprint, values, edited, was, notes, run, at }: CellRecord): void {
+  statement.run(place, key, state, reason ?? null, fingerprint ? Buffer.from(fingerprint, "hex") : null, JSON.stringify(values), edited ? JSON.stringify(edited) : null, was ? JSON.stringify(was) : null, notes ? JSON.stringify(notes) : null, run, at);
 }
 
 function answerRecord({ fingerprint, template, version, model, run, at, answer }: AnswerRow): AnswerRecord {
   return { fingerprint: fingerprint.toString("hex"), template, version, model, run, at, answer: JSON.parse(answer) as Answer };
 }
 
-function cellRecord(plan: string, step: string, [key, state, reason, fingerprint, given, edited, notes, run, at]: CellRow): CellRecord {
+function cellRecord(plan: string, step: string, [key, state, reason, fingerprint, given, edited, was, notes, run, at]: CellRow): CellRecord {
   return {
     plan,
     step,
@@ -228,6 +235,7 @@ function cellRecord(plan: string, step: string, [key, state, reason, fingerprint
     fingerprint: fingerprint?.toString("hex"),
     values: JSON.parse(given) as CellRecord["values"],
     edited: edited === null ? undefined : (JSON.parse(edited) as CellRecord["edited"]),
+    was: was === null ? undefined : (JSON.parse(was) as CellRecord["was"]),
     notes: notes === null ? undefined : (JSON.parse(notes) as CellRecord["notes"]),
     run,
     at,

@@ -1,4 +1,4 @@
-import { fill, formatMoney, nearest, plural, preview, readCondition, readGate, toMicros, YoroshiError, type FillOptions, type FillReport, type FillSetup, type Preview } from "../../core/index.js";
+import { fill, formatMoney, nearest, plural, preview, readCondition, readGate, targetColumns, toMicros, YoroshiError, type FillOptions, type FillReport, type FillSetup, type Preview } from "../../core/index.js";
 import type { OpenModel, Project } from "../../project/index.js";
 import { bad, duration, good, heading, note, out, outJson, quiet, standinNote, table, warn } from "../print/print.js";
 import { fillProgress } from "../print/progress.js";
@@ -15,6 +15,7 @@ interface FillCommandOptions extends CommonOptions {
   readonly spend?: number | undefined;
   readonly inPlace?: boolean | undefined;
   readonly ignoreGate?: boolean | undefined;
+  readonly createColumns?: boolean | undefined;
 }
 
 /** `yoroshi fill`: exit 0 when every row is as it should be, 1 when some failed or a limit stopped it, 3, 130. */
@@ -27,9 +28,14 @@ export async function fillCommand(name: string, options: FillCommandOptions): Pr
       where: options.where,
       rows: options.rows,
       overwrite: options.overwrite,
+      createColumns: options.createColumns,
       spendCap: options.spend === undefined ? undefined : toMicros(options.spend),
     };
     await checkWhere(setup, options.where);
+    if (options.createColumns) {
+      const statements = (await setup.table.missingColumns?.(targetColumns(setup))) ?? [];
+      for (const statement of statements) note(`${statement};`);
+    }
     const gate = await readGate(setup.plan, setup.ledger, { template: setup.prepared.template.name, version: setup.version, model: setup.model.id });
     if (!gate.open && !options.dryRun) {
       if (!options.ignoreGate) throw new YoroshiError("gateClosed", { plan: setup.plan.name, template: setup.prepared.template.name, reason: gate.reason });

@@ -1,4 +1,4 @@
-import { stepOf, type InputSpec, type Json, type Message, type Prepared } from "../../core/index.js";
+import { keyColumnsOf, sourceName, stepOf, type InputSpec, type Json, type Message, type Prepared } from "../../core/index.js";
 import { findTemplates, type Project } from "../../project/index.js";
 import { block, cut, heading, out, outJson, quiet, table } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
@@ -28,7 +28,7 @@ async function showAll(project: Project, options: ShowOptions): Promise<void> {
   const plans = await Promise.all(
     (await project.listPlans()).map(async ({ name, file }) => {
       const plan = await project.plan(file).catch(() => undefined);
-      return { name, title: plan?.title ?? "", table: plan?.table.file ?? "", fills: plan ? Object.keys(stepOf(plan).step.fill) : [] };
+      return { name, title: plan?.title ?? "", table: plan ? sourceName(plan.table) : "", fills: plan ? Object.keys(stepOf(plan).step.fill) : [] };
     }),
   );
   if (options.json) return outJson({ templates, plans });
@@ -44,11 +44,11 @@ async function showPlan(project: Project, name: string, options: CommonOptions):
   const { name: stepName, step } = stepOf(plan);
   out(heading(`Plan ${plan.name}`) + (plan.title ? `  ${plan.title}` : ""));
   out(table(["", ""], [
-    ["table", `${plan.table.file}, key ${plan.table.key}`],
+    ["table", `${sourceName(plan.table)}, key ${keyColumnsOf(plan.table.key).join(", ")}`],
     ["step", `${stepName}: template ${step.template}`],
     ["when", step.when ?? "every row"],
     ...(step.clear ?? []).map((rule, index) => [`rule ${index + 1}`, `${rule.when}: ${Object.entries(rule.give).map(([part, value]) => `${part} ${JSON.stringify(value)}`).join(", ")}`]),
-    ...Object.entries(plan.related ?? {}).map(([related, source]) => [`rows ${related}`, `${source.table.file}, where ${Object.entries(source.match).map(([there, here]) => `${there} is ${here}`).join(" and ")}`]),
+    ...Object.entries(plan.related ?? {}).map(([related, source]) => [`rows ${related}`, `${sourceName(source.table)}, where ${Object.entries(source.match).map(([there, here]) => `${there} is ${here}`).join(" and ")}`]),
     ["refill", plan.refill],
     ["limits", Object.entries(plan.limits).map(([limit, value]) => `${limit} ${value}`).join(", ") || "none"],
   ]));

@@ -4,6 +4,7 @@ import type { Row } from "../table/index.js";
 import { CONFIDENCE } from "../template/index.js";
 import type { ReadyRule } from "./clear.js";
 import type { Target, Work } from "./setup.js";
+import { stillStanding } from "./writers.js";
 
 /** A row that asks, and what was left out of its inputs. */
 export interface Asked {
@@ -15,7 +16,7 @@ export interface Asked {
 /** The record of a row's cells that got an answer. An answer that failed never takes away a value that stood. */
 export function answeredCells(work: Work, { row, record, shortened }: Asked, fingerprint: string, answer: Answer, run: string): CellRecord {
   const edited = keptEdits(work, record);
-  const base = { plan: work.plan.name, step: work.stepName, key: row.key, edited, run, at: work.clock.now() };
+  const base = { plan: work.plan.name, step: work.stepName, key: row.key, was: standingOf(work, record), edited, run, at: work.clock.now() };
   if (answer.state === "answered") {
     return { ...base, state: "filled", fingerprint, notes: notesOf(shortened, answer), values: valuesOf(work, answer.parts, answer.confidence?.value) };
   }
@@ -30,7 +31,7 @@ export function answeredCells(work: Work, { row, record, shortened }: Asked, fin
 /** The record of a row that a rule settles. */
 export function givenCells(work: Work, row: Row, record: CellRecord | undefined, rule: ReadyRule, run: string): CellRecord {
   const { plan, stepName, clock } = work;
-  return { plan: plan.name, step: stepName, key: row.key, state: "filled", fingerprint: rule.fingerprint, notes: [`settled by rule ${rule.number}`], values: valuesOf(work, rule.parts, 1), edited: keptEdits(work, record), run, at: clock.now() };
+  return { plan: plan.name, step: stepName, key: row.key, state: "filled", fingerprint: rule.fingerprint, notes: [`settled by rule ${rule.number}`], values: valuesOf(work, rule.parts, 1), was: standingOf(work, record), edited: keptEdits(work, record), run, at: clock.now() };
 }
 
 /** The record of a row that gets no answer, or `undefined` when it stands so already. */
@@ -44,10 +45,18 @@ export function markedCells(work: Work, row: Row, record: CellRecord | undefined
     reason,
     fingerprint: state === "stale" ? record?.fingerprint : undefined,
     values: record?.values ?? {},
+    was: standingOf(work, record),
     edited: keptEdits(work, record),
     run,
     at: work.clock.now(),
   };
+}
+
+/** What the table still holds for a row whose record changes: values not written over yet, and edits that the command may write over. */
+function standingOf(work: Work, record: CellRecord | undefined): CellRecord["was"] {
+  const was = stillStanding(record, work.writtenAt);
+  const given = Object.entries(record?.edited ?? {}).filter(([column]) => work.overwrite.has(column));
+  return given.length > 0 ? { ...was, ...Object.fromEntries(given) } : was;
 }
 
 /** A person's edits without those that the command named. */

@@ -1,5 +1,6 @@
 import { complain, nearest, type Complaint, type SourceDocument } from "../ground/index.js";
 import { kindOf, referencesIn, shapeSpec } from "../kinds/index.js";
+import { keyColumnsOf } from "../table/index.js";
 import { CONFIDENCE, partPaths, type InputSpec, type Template } from "../template/index.js";
 import { givenValue } from "./clear.js";
 import { readCondition } from "./condition.js";
@@ -17,7 +18,7 @@ export function checkPlan(plan: Plan, template: Template, document: SourceDocume
   }
   for (const [column, part] of Object.entries(step.fill)) {
     if (!parts.includes(part) && !(part === CONFIDENCE && template.doubt)) found.push(complain("unknownPart", document.at([...at, "fill", column]), { name: part, known: parts, near: nearest(part, parts) }));
-    if (column === plan.table.key) found.push(complain("keyFilled", document.atKey([...at, "fill", column]), { column }));
+    if (keyColumnsOf(plan.table.key).includes(column)) found.push(complain("keyFilled", document.atKey([...at, "fill", column]), { column }));
     if (Object.values(inputColumns(step, template)).includes(column)) found.push(complain("inputFilled", document.atKey([...at, "fill", column]), { column }));
   }
   if (plan.gate && plan.gate.step === name && !parts.includes(plan.gate.part)) found.push(complain("unknownPart", document.at(["gate", "part"]), { name: plan.gate.part, known: parts, near: nearest(plan.gate.part, parts) }));
@@ -50,7 +51,9 @@ function checkColumns(plan: Plan, template: Template, document: SourceDocument, 
     found.push(complain("unknownColumn", document.at(place), { name: column, table: table.name, known, near: nearest(column, known) }));
   };
   const related = Object.keys(plan.related ?? {});
-  if (!known.includes(plan.table.key)) missing(plan.table.key, ["table", "key"]);
+  keyColumnsOf(plan.table.key).forEach((column, index) => {
+    if (!known.includes(column)) missing(column, ["table", "key", ...(typeof plan.table.key === "string" ? [] : [index])]);
+  });
   for (const [input, spec] of Object.entries(template.inputs)) {
     const column = step.inputs[input];
     const source = column ?? input;

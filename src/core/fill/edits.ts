@@ -1,28 +1,28 @@
 import type { CellRecord } from "../ledger/index.js";
+import type { StandingRow, TargetColumn } from "../table/index.js";
 import type { Work } from "./setup.js";
-import { readWritten, writersOf, type Writer } from "./writers.js";
-
-type Standing = readonly { readonly key: string; readonly values: Readonly<Record<string, string>> }[];
+import { readWritten, unwritten, writersOf, type Writer } from "./writers.js";
 
 /**
  * Compares the table's columns with what Yoroshi last wrote there, and keeps every difference as a person's edit.
  * A cell that was cleared counts as blank, not as edited. Skipped when nobody has touched the table since.
  *
- * @returns how many cells are new edits.
+ * @returns how many cells are new edits, and the mark of the table as it was read.
  */
-export async function absorbEdits(work: Work, run: string): Promise<number> {
+export async function absorbEdits(work: Work, run: string): Promise<{ edits: number; mark: string | undefined }> {
   const written = await readWritten(work);
   const mark = await work.table.standingMark();
-  if (mark !== undefined && mark === written.standing && written.writers.some((writer) => writer.plan === work.plan.name && writer.step === work.stepName)) return 0;
+  if (mark !== undefined && mark === written.standing && written.writers.some((writer) => writer.plan === work.plan.name && writer.step === work.stepName)) return { edits: 0, mark };
   const writers = writersOf(work, written);
   let edits = 0;
   for await (const rows of work.table.standing(writers.flatMap((writer) => writer.columns.map((column) => column.name)))) {
-    for (const writer of writers) edits += await absorbRows(work, writer, rows, run);
+    for (const writer of writers) edits += await absorbRows(work, writer, rows, run, written.at);
   }
-  return edits;
+  return { edits, mark };
 }
 
-async function absorbRows(work: Work, writer: Writer, rows: Standing, run: string): Promise<number> {
+/** Keeps as edits what rows hold that a writer did not put there. */
+export async function absorbRows(work: Work, writer: Writer, rows: readonly StandingRow[], run: string, writtenAt: number | undefined): Promise<number> {
   const records = await work.ledger.cells(writer.plan, writer.step, rows.map((row) => row.key));
   const changed: CellRecord[] = [];
   let edits = 0;
@@ -31,15 +31,19 @@ async function absorbRows(work: Work, writer: Writer, rows: Standing, run: strin
     const edited: Record<string, string> = {};
     for (const column of writer.columns) {
       const now = values[column.name] ?? "";
-      const wrote = record?.values[column.name];
-      if (now === "" || (wrote !== undefined && work.table.asWritten(column, wrote) === now)) continue;
+      if (now === "" || isOurs(work, column, now, record?.values) || isOurs(work, column, now, unwritten(record, writtenAt))) continue;
       edited[column.name] = now;
       if (record?.edited?.[column.name] !== now) edits++;
     }
-    if (!sameEdits(record?.edited ?? {}, edited)) changed.push(withEdits(writer, record, key, edited, run, work.clock.now()));
+    if (!sameEdits(record?.edited ?? {}, edited)) changed.push(withEdits(writer, record, key, edited, run, work.clock.now(), writtenAt));
   }
   if (changed.length > 0) await work.ledger.record({ cells: changed });
   return edits;
+}
+
+function isOurs(work: Work, column: TargetColumn, now: string, values: CellRecord["was"]): boolean {
+  const wrote = values?.[column.name];
+  return wrote !== undefined && work.table.asWritten(column, wrote) === now;
 }
 
 function sameEdits(a: Readonly<Record<string, string>>, b: Readonly<Record<string, string>>): boolean {
@@ -47,7 +51,7 @@ function sameEdits(a: Readonly<Record<string, string>>, b: Readonly<Record<strin
   return keys.length === Object.keys(b).length && keys.every((key) => a[key] === b[key]);
 }
 
-function withEdits(writer: Writer, record: CellRecord | undefined, key: string, edited: Record<string, string>, run: string, at: number): CellRecord {
+function withEdits(writer: Writer, record: CellRecord | undefined, key: string, edited: Record<string, string>, run: string, at: number, writtenAt: number | undefined): CellRecord {
   const base = record ?? { plan: writer.plan, step: writer.step, key, state: "blank" as const, values: {} };
-  return { ...base, edited: Object.keys(edited).length > 0 ? edited : undefined, run, at };
+  return { ...base, was: unwritten(record, writtenAt), edited: Object.keys(edited).length > 0 ? edited : undefined, run, at };
 }

@@ -6,11 +6,12 @@ import { ahead } from "./ahead.js";
 import { answeredCells, givenCells, markedCells, type Asked } from "./cells.js";
 import { absorbEdits } from "./edits.js";
 import { DEFAULT_AT_ONCE } from "./plan.js";
-import { project } from "./project.js";
+import { NOT_WRITTEN, project } from "./project.js";
 import { keepSettled, settledTally } from "./settled.js";
-import { workOf, type FillOptions, type FillSetup, type Work } from "./setup.js";
+import { targetColumns, workOf, type FillOptions, type FillSetup, type Work } from "./setup.js";
 import { countState, countUsage, newTally, type FillEnd, type Tally } from "./tally.js";
 import { walk } from "./walk.js";
+import { readWritten, stillStanding } from "./writers.js";
 
 export interface FillReport extends Tally {
   readonly run: string;
@@ -47,16 +48,28 @@ export async function fill(setup: FillSetup, options: FillOptions = {}): Promise
   const letGo = await setup.ledger.claim(`fill:${setup.plan.name}`);
   if (!letGo) throw new YoroshiError("planBusy", { plan: setup.plan.name });
   try {
-    return await fillAlone(workOf(setup, options), options);
+    const { at: writtenAt } = await readWritten(setup);
+    return await fillAlone({ ...workOf(setup, options), writtenAt }, options);
   } finally {
     await letGo();
   }
+}
+
+/** The columns are there, or made, before anything is asked; and they can be written. */
+async function readyColumns(work: Work, create: boolean): Promise<void> {
+  const { table } = work;
+  const columns = targetColumns(work);
+  const statements = (await table.missingColumns?.(columns)) ?? [];
+  if (statements.length > 0 && !create) throw new YoroshiError("columnsMissing", { table: table.target, statements });
+  if (statements.length > 0) await table.createColumns?.(columns);
+  await table.checkWritable?.(columns);
 }
 
 async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> {
   const cap = options.spendCap ?? (work.plan.limits.spend === undefined ? undefined : toMicros(work.plan.limits.spend));
   for (const other of Object.values(work.others ?? {})) budgetFor(other, cap);
   const budget = budgetFor(work.model, cap);
+  await readyColumns(work, options.createColumns === true);
   const began = work.clock.now();
   const run = runId(work);
   await work.ledger.startRun({ id: run, kind: "fill", subject: work.plan.name, startedAt: began });
@@ -65,7 +78,7 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
     await work.ledger.endRun({ id: run, endedAt: work.clock.now(), end: "done", tally: settled as unknown as Json });
     return { ...settled, run, end: "done", unsure: 0, newEdits: 0, written: false, tookMs: work.clock.now() - began };
   }
-  const newEdits = await absorbEdits(work, run);
+  const { edits: newEdits, mark } = await absorbEdits(work, run);
   const drop = relaySignal(options.drop);
   const stop = relaySignal(options.stop);
   const filling = new Filling(work, { ...options, drop: drop.signal, stop: stop.signal }, run, budget);
@@ -79,9 +92,9 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
     // Also after an error in the table: what was answered is in the ledger, and the run has an end.
     await work.ledger.endRun({ id: run, endedAt: work.clock.now(), end: filling.end, tally: filling.tally as unknown as Json });
   }
-  const written = filling.end === "done" || filling.changed || newEdits > 0 ? await project(work, filling.changed || newEdits > 0) : false;
+  const projected = filling.end === "done" || filling.changed || newEdits > 0 ? await project({ ...work, standingMark: mark }, run, filling.changed || newEdits > 0) : NOT_WRITTEN;
   if (filling.hasNothingLeft) await keepSettled(work, options, filling.tally);
-  return { ...filling.tally, run, end: filling.end, unsure: budget.unsure, newEdits, written, tookMs: work.clock.now() - began, error: filling.error };
+  return { ...filling.tally, run, end: filling.end, unsure: budget.unsure, newEdits: newEdits + projected.edits, written: projected.written, tookMs: work.clock.now() - began, error: filling.error };
 }
 
 const isRuled = (work: Work, record: CellRecord | undefined): boolean => work.rules.some((rule) => rule.fingerprint === record?.fingerprint);
@@ -144,7 +157,7 @@ class Filling {
           else if (decision.do === "leave") {
             countState(this.tally, decision.state);
             if (decision.state === "filled") this.tally[isRuled(this.work, record) ? "ruled" : "reused"]++;
-            if (record && record.state !== decision.state && decision.state === "filled") settled.push({ ...record, state: "filled", reason: undefined });
+            if (record && record.state !== decision.state && decision.state === "filled") settled.push({ ...record, was: stillStanding(record, this.work.writtenAt), state: "filled", reason: undefined });
           } else if (decision.do === "give") {
             settled.push(givenCells(this.work, row, record, decision.rule, this.run));
             countState(this.tally, "filled");

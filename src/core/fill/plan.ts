@@ -1,18 +1,11 @@
-import type { Json } from "../ground/index.js";
+import type { Json, RowsSource, TableSource } from "../ground/index.js";
 
 /** Which cells a fill gives a new value; each one takes in those before it. */
 export type Refill = "blank" | "stale" | "failed" | "all";
 
-/** Where a plan's table is. Paths are relative to the project's folder. */
-export interface TableSource {
-  readonly file: string;
-  /** The column whose value names a row. */
-  readonly key: string;
-}
-
 /** Rows of another table that belong to each row, for an input of the kind `rows`. */
 export interface RelatedSource {
-  readonly table: { readonly file: string };
+  readonly table: RowsSource;
   /** Column there -> column here whose value must be the same. */
   readonly match: Readonly<Record<string, string>>;
   /** Name that the template knows -> column there; the same name where it is not given. */

@@ -1,30 +1,42 @@
 import type { CellRecord } from "../ledger/index.js";
 import type { CellOut } from "../table/index.js";
+import { absorbEdits, absorbRows } from "./edits.js";
 import type { Work } from "./setup.js";
 import { keepWritten, readWritten, sameWritten, writersOf, type Writer, type Written } from "./writers.js";
 
+export interface Projected {
+  /** Whether anything was written. */
+  readonly written: boolean;
+  /** Cells that a person changed while the fill ran, kept as they are. */
+  readonly edits: number;
+}
+
+export const NOT_WRITTEN: Projected = { written: false, edits: 0 };
+
 /**
  * Writes columns from the ledger into the table. The ledger is made durable first, so that a table never holds an
- * answer that the ledger does not. Nothing is written when the table already stands so.
- *
- * @returns whether anything was written.
+ * answer that the ledger does not. What a person changed since the fill began is found before it could be written over:
+ * in a file by its mark, in a table that others change at any moment row by row. Nothing is written when the table already stands so.
  */
-export async function project(work: Work, changed: boolean): Promise<boolean> {
+export async function project(work: Work, run: string, changed: boolean): Promise<Projected> {
   await work.ledger.flush();
   const before = await readWritten(work);
+  const standingNow = await work.table.standingMark();
+  let edits = standingNow !== undefined && standingNow !== work.standingMark ? (await absorbEdits(work, run)).edits : 0;
   const writers = writersOf(work, before);
-  const now: Written = { source: (await work.table.sourceMark()) ?? null, standing: (await work.table.standingMark()) ?? null, writers };
-  if (!changed && now.source !== null && now.standing !== null && sameWritten(before, now)) return false;
-  const standing = await work.table.write(writers.flatMap((writer) => writer.columns), async (keys) => {
+  const now: Written = { source: (await work.table.sourceMark()) ?? null, standing: standingNow ?? null, writers };
+  if (!changed && edits === 0 && now.source !== null && now.standing !== null && sameWritten(before, now)) return NOT_WRITTEN;
+  const standing = await work.table.write(writers.flatMap((writer) => writer.columns), async (keys, rows) => {
     const cells: Record<string, CellOut>[] = keys.map(() => ({}));
     for (const writer of writers) {
+      if (rows) edits += await absorbRows(work, writer, rows, run, before.at);
       const records = await work.ledger.cells(writer.plan, writer.step, keys);
       keys.forEach((key, index) => addCells(cells[index]!, writer, records.get(key)));
     }
     return cells;
   });
-  await keepWritten(work, { source: (await work.table.sourceMark()) ?? null, standing: standing ?? null, writers });
-  return true;
+  await keepWritten(work, { source: (await work.table.sourceMark()) ?? null, standing: standing ?? null, at: work.clock.now(), writers });
+  return { written: true, edits };
 }
 
 function addCells(cells: Record<string, CellOut>, { columns }: Writer, record: CellRecord | undefined): void {

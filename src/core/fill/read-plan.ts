@@ -1,5 +1,5 @@
 import * as z from "zod/mini";
-import { checkShape, complain, documentOf, readDocument, YoroshiError, type Complaint, type Json, type SourceDocument } from "../ground/index.js";
+import { checkShape, complain, documentOf, readDocument, rowsSourceShape, tableSourceShape, YoroshiError, type Complaint, type Json, type SourceDocument } from "../ground/index.js";
 import { jsonSchemaOf } from "../kinds/index.js";
 import { checkFormat } from "../template/index.js";
 import { readCondition } from "./condition.js";
@@ -12,11 +12,11 @@ const planFile = z.strictObject({
   yoroshi: z.optional(z.literal(PLAN_FORMAT)),
   name,
   title: z.optional(z.string()),
-  table: z.strictObject({ file: z.string().check(z.minLength(1)), key: z.string().check(z.minLength(1)) }),
+  table: tableSourceShape,
   related: z.optional(z.record(
       z.string(),
       z.strictObject({
-        table: z.strictObject({ file: z.string().check(z.minLength(1)) }),
+        table: rowsSourceShape,
         match: columns.check(z.refine((match) => Object.keys(match).length > 0, "Say which columns must be the same: `match: { <column there>: <column here> }`.")),
         columns: z.optional(columns),
         order: z.optional(z.string()),

@@ -24,7 +24,7 @@ async function markOf(work: Work): Promise<string | undefined> {
     if (mark === undefined) return undefined;
     related.push(name, mark);
   }
-  return sha256Hex(canonicalJson({ source, standing, related: related.length > 0 ? [related, work.plan.related] : undefined, rules: work.step.clear, refill: work.refill, asked: work.fingerprint({}), from: work.from, fill: work.step.fill, when: work.step.when, key: work.table.keyColumn }));
+  return sha256Hex(canonicalJson({ source, standing, related: related.length > 0 ? [related, work.plan.related] : undefined, rules: work.step.clear, refill: work.refill, asked: work.fingerprint({}), from: work.from, fill: work.step.fill, when: work.step.when, key: work.table.keyColumns }));
 }
 
 const isWhole = (work: Work, options: FillOptions): boolean =>

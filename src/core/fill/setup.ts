@@ -2,7 +2,7 @@ import { YoroshiError, type CancelSignal, type Clock, type Micros } from "../gro
 import type { Ledger } from "../ledger/index.js";
 import type { Model } from "../model/index.js";
 import { kindOf, shapeSpec } from "../kinds/index.js";
-import type { Related, Table } from "../table/index.js";
+import type { Related, Table, TargetColumn } from "../table/index.js";
 import { CONFIDENCE, fingerprinter, partAt, type Fingerprinter, type NamedShape, type Prepared, type Sha256 } from "../template/index.js";
 import { readyRules, type ReadyRule } from "./clear.js";
 import { inputColumns } from "./check-plan.js";
@@ -40,6 +40,8 @@ export interface FillOptions {
   readonly spendCap?: Micros | undefined;
   /** Columns in which a person's edits may be overwritten. */
   readonly overwrite?: readonly string[] | undefined;
+  /** Add columns that the table lacks, where it does not take new ones by itself. Default: that is an error. */
+  readonly createColumns?: boolean | undefined;
   /** Aborted: nothing new is asked; what is in flight is finished. */
   readonly stop?: CancelSignal | undefined;
   /** Aborted: what is in flight is dropped, too. */
@@ -72,6 +74,10 @@ export interface Work extends FillSetup {
   readonly only: ReadonlySet<string> | undefined;
   readonly where: Condition | undefined;
   readonly overwrite: ReadonlySet<string>;
+  /** When the table was last written, milliseconds since 1970. */
+  readonly writtenAt?: number | undefined;
+  /** The table's mark when a person's edits were last looked for. */
+  readonly standingMark?: string | undefined;
 }
 
 /** A column that the step fills, and the part it takes. */
@@ -90,6 +96,13 @@ function whereOf(source: string): Condition {
 /** The answer's confidence as a column takes it. */
 const CONFIDENCE_SHAPE: NamedShape = { name: CONFIDENCE, ...shapeSpec({ kind: "number" }, kindOf) };
 
+function targetsOf({ plan, prepared }: Pick<FillSetup, "plan" | "prepared">): Target[] {
+  return Object.entries(stepOf(plan).step.fill).map(([column, partName]) => {
+    const part = partAt(prepared.parts, partName) ?? CONFIDENCE_SHAPE;
+    return { column, part, freeText: part.kind.freeText === true };
+  });
+}
+
 export function workOf(setup: FillSetup, options: FillOptions = {}): Work {
   const { name, step } = stepOf(setup.plan);
   const { template, parts } = setup.prepared;
@@ -101,10 +114,7 @@ export function workOf(setup: FillSetup, options: FillOptions = {}): Work {
     rules: readyRules(step, parts),
     fingerprint: fingerprinter(setup.prepared, setup.model, setup.sha256, setup.others),
     from: inputColumns(step, template),
-    targets: Object.entries(step.fill).map(([column, partName]) => {
-      const part = partAt(parts, partName) ?? CONFIDENCE_SHAPE;
-      return { column, part, freeText: part.kind.freeText === true };
-    }),
+    targets: targetsOf(setup),
     refill: options.refill ?? setup.plan.refill,
     only: options.only && options.only.length > 0 ? new Set(options.only) : undefined,
     where: options.where === undefined ? undefined : whereOf(options.where),
@@ -113,4 +123,4 @@ export function workOf(setup: FillSetup, options: FillOptions = {}): Work {
 }
 
 /** The step's columns as a table takes them. */
-export const targetColumns = (work: Work): { name: string; freeText: boolean }[] => work.targets.map(({ column, freeText }) => ({ name: column, freeText }));
+export const targetColumns = (setup: Pick<FillSetup, "plan" | "prepared">): TargetColumn[] => targetsOf(setup).map(({ column, freeText, part }) => ({ name: column, freeText, type: part.kind.cellType?.(part.spec) ?? "text" }));

@@ -55,6 +55,7 @@ const SENTENCES = {
   oneStep: () => "A plan runs one template step for now. Put the other steps into plans of their own.",
   unknownModel: (d: { name: string; known: readonly string[]; near?: string | undefined }) =>
     `The project has no model \`${d.name}\`. ${d.near ? `Did you mean \`${d.near}\`?` : `Models: ${d.known.join(", ") || "none"}.`}`,
+  passwordInFile: () => "A password does not belong in a file. Put the whole address into an environment variable and name that: `url: { env: DATABASE_URL }`.",
   secretInFile: () => "A key does not belong in a file. Put it into an environment variable and name that: `key: { env: YOROSHI_KEY }`.",
 } as const;
 

@@ -23,9 +23,16 @@ export const ERRORS = {
   fileUnreadable: entry(2, 400, (d: { file: string; problem: string }) => `${d.file} cannot be read: ${d.problem}.`),
   fileUnwritable: entry(3, 500, (d: { file: string; problem: string }) => `${d.file} cannot be written: ${d.problem}. The answers are safe in the ledger; run the same command again.`),
   tableBroken: entry(2, 400, (d: { table: string; place: string; problem: string }) => `${d.table}, ${d.place}: ${d.problem}`),
+  databaseUnusable: entry(3, 502, (d: { database: string; problem: string }) => `The database ${d.database} cannot be used: ${d.problem}.`),
+  databaseRights: entry(3, 502, (d: { database: string; problem: string; rights: string }) => `The database ${d.database}: ${d.problem}. Needed: ${d.rights}.`),
+  cellsRefused: entry(1, 409, (d: { table: string; rows: number; keys: readonly string[]; columns: readonly string[]; problem: string }) =>
+    `${d.table} did not take the values of ${plural(d.rows, "row")} (${d.columns.join(", ")}): ${d.problem}. For example: ${d.keys.join(", ")}. All others are written, and the answers are safe in the ledger; mend the column and run the same command again.`),
+  columnsMissing: entry(2, 409, (d: { table: string; statements: readonly string[] }) =>
+    `${d.table} lacks columns that the plan fills. Add them, or let them be added with --create-columns:\n${d.statements.map((statement) => `  ${statement};`).join("\n")}`),
   badOption: entry(2, 400, (d: { option: string; problem: string }) => `${d.option}: ${d.problem}`),
   keyNotFound: entry(2, 404, (d: { keys: readonly string[]; table: string }) => `${d.table} has no row with the key ${d.keys.map((k) => `\`${k}\``).join(", ")}.`),
   samplesUnfit: entry(2, 400, (d: { file: string; problem: string }) => `${d.file} cannot be used as samples: ${d.problem}`),
+  secretMissing: entry(2, 401, (d: { database: string; env: string }) => `The database \`${d.database}\` takes its address from the environment variable ${d.env}, which is not set.`),
   keyMissing: entry(2, 401, (d: { model: string; env: string }) => `The model \`${d.model}\` takes its key from the environment variable ${d.env}, which is not set.`),
   modelUnauthorised: entry(3, 502, (d: { host: string; status: number }) =>
     `${d.host} refused the key (HTTP ${d.status}). Check the key and what it is allowed to do; nothing more was asked.`),

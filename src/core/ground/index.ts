@@ -9,6 +9,7 @@ export { ERRORS, YoroshiError, isYoroshiError, type ErrorCode, type ErrorDetails
 export { readExpression, type Expression } from "./expression.js";
 export { formatMoney, toMicros, type Micros } from "./money.js";
 export { nearest } from "./nearest.js";
+export { inDatabase, columnsSourceShapes, rowsSourceShape, sourceName, tableSourceShape, type DatabaseSource, type FileSource, type RowsSource, type TableSource } from "./table-source.js";
 export { relaySignal } from "./relay.js";
 export { checkShape } from "./shape.js";
 export { countChars, groupDigits, isPattern, joinWords, plural, sentences, utf8Length, wellFormed, wordPattern } from "./words.js";

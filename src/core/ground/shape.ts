@@ -29,6 +29,8 @@ export function checkShape<T>(schema: z.ZodMiniType<T>, value: unknown, document
         const torn = key.includes(" ") && valueAt(value, [...inner, key]) === null;
         complaints.push(torn ? complain("tornText", place, { key }) : complain("unknownKey", place, { key, known, near: nearest(key, known) }));
       }
+    } else if (issue.code === "invalid_union" && valueAt(value, inner) === undefined) {
+      complaints.push(complain("missingKey", document.at(whole), { key: String(inner.at(-1) ?? ""), hint: issue.message === "Invalid input" ? undefined : issue.message }));
     } else if (issue.code === "invalid_union") {
       const closest = closestBranch(issue);
       if (closest) for (const branchIssue of closest) collect(branchIssue, inner);
@@ -46,10 +48,12 @@ export function checkShape<T>(schema: z.ZodMiniType<T>, value: unknown, document
 
 type UnionIssue = Extract<z.core.$ZodIssue, { code: "invalid_union" }>;
 
-/** The branch of a union that the value was meant to be: the only one whose outer type fits. */
+/** The branch of a union that the value was meant to be: the one whose outer type fits, and of several the one with the fewest wrong or missing keys. */
 function closestBranch(issue: UnionIssue): z.core.$ZodIssue[] | undefined {
   const fitting = issue.errors.filter((branch) => !branch.some((i) => i.path.length === 0 && (i.code === "invalid_type" || i.code === "invalid_value")));
-  return fitting.length === 1 ? fitting[0] : undefined;
+  const weight = (branch: z.core.$ZodIssue[]): number => branch.reduce((sum, i) => sum + (i.code === "unrecognized_keys" ? i.keys.length : 1), 0);
+  const [first, second] = fitting.toSorted((a, b) => weight(a) - weight(b));
+  return first && (!second || weight(first) < weight(second)) ? first : undefined;
 }
 
 function unionExpected(issue: UnionIssue): string {

@@ -45,6 +45,7 @@ export const date: Kind<DateSpec, string> = {
     return value === undefined ? misfit(`is not a ${spec.time ? "day and time" : "day"}; write ${formOf(spec)}`) : fits(value);
   },
   toCell: (_spec, value) => value,
+  cellType: ({ time }) => (time ? "dateTime" : "date"),
   typescript: () => "string",
 };
 

@@ -45,6 +45,8 @@ export interface Kind<Spec extends AnySpec = AnySpec, V extends Json = Json> {
   typescript(spec: Spec, kinds: KindLookup): string;
   /** Whether a model's own words stand in the cell, which could then be taken for a formula. */
   readonly freeText?: boolean;
+  /** What its cells are in a table whose columns have types. Default `text`. */
+  cellType?(spec: Spec): "text" | "integer" | "decimal" | "number" | "yesNo" | "date" | "dateTime";
   /** Whether only inputs can be of this kind. */
   readonly inputOnly?: boolean;
 }

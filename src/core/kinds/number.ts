@@ -59,6 +59,7 @@ export const number: Kind<NumberSpec, number> = {
     return value === undefined ? misfit("is not a number") : fits(value);
   },
   toCell: (_spec, value) => String(value),
+  cellType: ({ decimals, currency }) => (decimals === 0 ? "integer" : decimals !== undefined || currency !== undefined ? "decimal" : "number"),
   typescript: () => "number",
 };
 

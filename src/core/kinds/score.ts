@@ -43,6 +43,7 @@ export const score: Kind<ScoreSpec, number> = {
     return value === undefined || !isPoint(spec, value) ? misfit(`is not ${pointName(spec)}`) : fits(value);
   },
   toCell: (_spec, value) => String(value),
+  cellType: (spec) => (isWhole(spec) ? "integer" : "decimal"),
   typescript: () => "number",
 };
 

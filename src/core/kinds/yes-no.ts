@@ -38,5 +38,7 @@ export const yesNo: Kind<YesNoSpec, boolean> = {
     return value === undefined ? misfit("is neither yes nor no") : fits(value);
   },
   toCell: ({ yes = "yes", no = "no" }, value) => (value ? yes : no),
+  // Own words are text.
+  cellType: ({ yes, no }) => (yes === undefined && no === undefined ? "yesNo" : "text"),
   typescript: () => "boolean",
 };

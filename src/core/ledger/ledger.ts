@@ -31,6 +31,8 @@ export interface CellRecord {
   readonly fingerprint?: string | undefined;
   /** What Yoroshi last gave each column. */
   readonly values: Readonly<Record<string, CellValue>>;
+  /** What the table still holds of an earlier answer, as long as these values have not been written to it. */
+  readonly was?: Readonly<Record<string, CellValue>> | undefined;
   /** How the values came about, where a person should know: a rule, a shortened input, a second opinion. */
   readonly notes?: readonly string[] | undefined;
   /** What a person put into columns instead; it wins. */

@@ -1,5 +1,6 @@
 import { YoroshiError } from "../ground/index.js";
 import { defang } from "./defang.js";
+import { joinKey, keyColumnsOf, type KeyColumns } from "./key.js";
 import type { Chunk, Row, Table } from "./table.js";
 
 const CHUNK_ROWS = 500;
@@ -10,18 +11,20 @@ export interface MemoryTable extends Table {
 }
 
 /** A table of plain objects: for the browser, tests and code that has its rows at hand. Filled in place. */
-export function memoryTable(rows: readonly Readonly<Record<string, string>>[], { key, name = "table" }: { readonly key: string; readonly name?: string }): MemoryTable {
+export function memoryTable(rows: readonly Readonly<Record<string, string>>[], { key, name = "table" }: { readonly key: KeyColumns; readonly name?: string }): MemoryTable {
   const own = rows.map((row) => ({ ...row }));
+  const keyColumns = keyColumnsOf(key);
+  const keyOf = (values: Record<string, string>): string => joinKey(keyColumns.map((column) => values[column] ?? ""));
   let mark = 0;
   const asRow = (values: Record<string, string>, index: number): Row => {
-    const rowKey = values[key];
-    if (rowKey === undefined) throw new YoroshiError("tableBroken", { table: name, place: `row ${index + 1}`, problem: `it has no \`${key}\`.` });
-    return { key: rowKey, place: `row ${index + 1}`, values };
+    const missing = keyColumns.find((column) => values[column] === undefined);
+    if (missing !== undefined) throw new YoroshiError("tableBroken", { table: name, place: `row ${index + 1}`, problem: `it has no \`${missing}\`.` });
+    return { key: keyOf(values), place: `row ${index + 1}`, values };
   };
   return {
     name,
     target: name,
-    keyColumn: key,
+    keyColumns,
     rows: own,
     columns: async () => [...new Set(own.flatMap((row) => Object.keys(row)))],
     async *read(): AsyncIterable<Chunk> {
@@ -31,12 +34,12 @@ export function memoryTable(rows: readonly Readonly<Record<string, string>>[], {
       }
     },
     async *standing(columns) {
-      yield own.map((row) => ({ key: row[key] ?? "", values: Object.fromEntries(columns.flatMap((column) => (row[column] === undefined ? [] : [[column, row[column]]]))) }));
+      yield own.map((row) => ({ key: keyOf(row), values: Object.fromEntries(columns.flatMap((column) => (row[column] === undefined ? [] : [[column, row[column]]]))) }));
     },
     sourceMark: async () => JSON.stringify(own),
     standingMark: async () => (mark === 0 ? undefined : JSON.stringify(own)),
     async write(columns, cellsOf) {
-      const cells = await cellsOf(own.map((row) => row[key] ?? ""));
+      const cells = await cellsOf(own.map(keyOf));
       own.forEach((row, index) => {
         for (const column of columns) {
           const cell = cells[index]?.[column.name];

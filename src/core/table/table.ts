@@ -16,9 +16,14 @@ export interface Chunk {
   readonly share: number;
 }
 
+/** What the values of a column are, for tables whose columns or cells have types. A `decimal` is kept exactly. */
+export type CellType = "text" | "integer" | "decimal" | "number" | "yesNo" | "date" | "dateTime";
+
 /** A column that is written. */
 export interface TargetColumn {
   readonly name: string;
+  /** Default `text`. */
+  readonly type?: CellType | undefined;
   /** A model's own words stand in it, so that they could be taken for a formula. */
   readonly freeText: boolean;
 }
@@ -26,8 +31,17 @@ export interface TargetColumn {
 /** A value for a cell; `asIs` is a person's own text, written back as they wrote it. */
 export type CellOut = CellValue | { readonly asIs: string };
 
-/** Gives the cells of rows by key, in the order of the keys; `undefined` leaves a row as it is. */
-export type CellsOf = (keys: readonly string[]) => Promise<readonly (Readonly<Record<string, CellOut>> | undefined)[]>;
+/** What stands in the columns of one row where results go, as text; columns that do not exist yet are left out. */
+export interface StandingRow {
+  readonly key: string;
+  readonly values: Readonly<Record<string, string>>;
+}
+
+/**
+ * Gives the cells of rows by key, in the order of the keys; `undefined` leaves a row as it is. A table that others may
+ * change at any moment also gives what stands there now, so that a person's change is seen before it is written over.
+ */
+export type CellsOf = (keys: readonly string[], standing?: readonly StandingRow[]) => Promise<readonly (Readonly<Record<string, CellOut>> | undefined)[]>;
 
 /**
  * The port to a table: rows out in a stream, cells in by key. A table never changes its source before the whole
@@ -38,19 +52,26 @@ export interface Table {
   readonly name: string;
   /** Where results go, for messages. */
   readonly target: string;
-  readonly keyColumn: string;
+  /** The column whose value names a row; more of them name it together. */
+  readonly keyColumns: readonly string[];
   /** The columns of the source, in order. Throws when the table cannot be read. */
   columns(): Promise<readonly string[]>;
   /** All rows in a steady order. */
   read(): AsyncIterable<Chunk>;
   /** What now stands in the columns where results go, as text, by key; nothing where they do not exist yet. */
-  standing(columns: readonly string[]): AsyncIterable<readonly { readonly key: string; readonly values: Readonly<Record<string, string>> }[]>;
+  standing(columns: readonly string[]): AsyncIterable<readonly StandingRow[]>;
   /** A mark that changes when anybody changes what `standing` reads; `undefined` where there is nothing yet. */
   standingMark(): Promise<string | undefined>;
   /** A mark that changes when the source changes; `undefined` where that cannot be told. */
   sourceMark(): Promise<string | undefined>;
   /** Writes columns: asks for the cells of every row, keeps everything else. Returns the new `standingMark`. */
   write(columns: readonly TargetColumn[], cellsOf: CellsOf): Promise<string | undefined>;
+  /** Of a table whose columns must be there before they are written: the statements that would add those it lacks. */
+  missingColumns?(columns: readonly TargetColumn[]): Promise<readonly string[]>;
+  /** Adds the columns that it lacks. */
+  createColumns?(columns: readonly TargetColumn[]): Promise<void>;
+  /** Throws when the columns could not be written, changing nothing; where it can be told beforehand. */
+  checkWritable?(columns: readonly TargetColumn[]): Promise<void>;
   /** The text that `standing` gives for a value once it is written. */
   asWritten(column: TargetColumn, value: CellValue): string;
 }

@@ -1,5 +1,5 @@
 import * as z from "zod/mini";
-import { checkShape, complain, documentOf, nearest, readDocument, YoroshiError, type Complaint, type SourceDocument } from "../ground/index.js";
+import { checkShape, complain, documentOf, nearest, readDocument, columnsSourceShapes, YoroshiError, type Complaint, type SourceDocument } from "../ground/index.js";
 import { hasKind, kindNames, kindOf, specSchema, specsInside, type AnySpec } from "../kinds/index.js";
 import { checkTemplate } from "./check.js";
 import { TEMPLATE_FORMAT, WHEN_LONG, type WhenLong, type InputSpec, type InputValues, type PartValues, type Template, type TemplateShape } from "./template.js";
@@ -17,8 +17,8 @@ export const templateFile = z.strictObject({
   references: z.optional(z.record(
       z.string(),
       z.union(
-        [z.strictObject({ file: z.string(), columns: z.optional(z.catchall(z.object({ name: z.string() }), z.string())) }), z.strictObject({ entries: z.union([z.array(z.string().check(z.minLength(1))).check(z.minLength(1)), z.record(z.string(), z.union([z.string(), z.number()]))]) })],
-        "Expected `{ file: <CSV file> }` or `{ entries: <map or list> }`.",
+        [...columnsSourceShapes, z.strictObject({ entries: z.union([z.array(z.string().check(z.minLength(1))).check(z.minLength(1)), z.record(z.string(), z.union([z.string(), z.number()]))]) })],
+        "Expected `{ file: <file> }`, `{ database: <name>, table: <table> }` or `{ entries: <map or list> }`.",
       ),
     )),
   passages: z.optional(z.record(z.string(), z.string().check(z.minLength(1)))),

@@ -1,4 +1,4 @@
-import type { Json } from "../ground/index.js";
+import type { Json, RowsSource } from "../ground/index.js";
 import type { AnySpec, ValueOf } from "../kinds/index.js";
 import type { Rule } from "./rules.js";
 
@@ -9,15 +9,14 @@ export interface InputSpec extends AnySpec {
 }
 
 /**
- * A table of options, terms, rates or facts that the template reads when it is rendered: from a CSV file, or given in
+ * A table of options, terms, rates or facts that the template reads when it is rendered: from a file or database, or given in
  * the template itself, as a map from name to meaning (a text) or rate (a number), or as a list of names.
  */
 export type ReferenceSpec =
-  | {
-      readonly file: string;
+  | (RowsSource & {
       /** Which columns hold the `name`, what it means (`about`), its `rate`, or other facts; default: name and about, the first and the second. */
       readonly columns?: ReferenceColumns | undefined;
-    }
+    })
   | { readonly entries: Readonly<Record<string, string | number>> | readonly string[] };
 
 export interface ReferenceColumns {

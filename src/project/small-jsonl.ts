@@ -1,13 +1,8 @@
 import { readFile } from "node:fs/promises";
-import { readSmallCsv, type SmallCsv } from "../adapters/csv/index.js";
 import { YoroshiError } from "../core/index.js";
 
-/** A small file of rows whole: CSV, or JSON Lines (one object a line) by its ending `.jsonl` or `.ndjson`. */
-export async function readSmallTable(file: string, name: string): Promise<SmallCsv> {
-  return /\.(jsonl|ndjson)$/i.test(file) ? readJsonLines(file, name) : readSmallCsv(file, name);
-}
-
-async function readJsonLines(file: string, name: string): Promise<SmallCsv> {
+/** A small JSON Lines file (one object a line) whole. */
+export async function readSmallJsonl(file: string, name: string): Promise<{ columns: string[]; rows: { place: string; values: Record<string, string> }[] }> {
   const text = await readFile(file, "utf8").catch(() => {
     throw new YoroshiError("fileUnreadable", { file: name, problem: "there is no such file" });
   });

@@ -1,0 +1,163 @@
+import { Kysely, MysqlDialect, PostgresDialect, SqliteDialect } from "kysely";
+import { isYoroshiError, YoroshiError, type Clock } from "../../core/index.js";
+import type { Db, Dialect, SqlFault } from "./dialect.js";
+import { mysql } from "./mysql.js";
+import { postgres } from "./postgres.js";
+import { sqlite } from "./sqlite.js";
+
+export interface DatabaseOptions {
+  /** What messages call it. */
+  readonly name: string;
+  /** `postgresql://…`, `mysql://…`, `mariadb://…`; or */
+  readonly url?: string | undefined;
+  /** the path of an SQLite file. */
+  readonly file?: string | undefined;
+  /** IANA name; times with a zone are given in it. Default UTC. */
+  readonly timeZone?: string | undefined;
+  readonly clock: Clock;
+  /** Told while the database is away and waited for. */
+  readonly onNotice?: ((text: string) => void) | undefined;
+}
+
+/** An open database; connections are made when they are needed. */
+export interface Database {
+  readonly name: string;
+  readonly db: Db;
+  readonly dialect: Dialect;
+  /**
+   * Does something with the database. Once it has answered, its going away is waited out, for up to two minutes; before
+   * that it is an error at once.
+   *
+   * @param rights what it needs, told when it is not allowed.
+   * @throws YoroshiError `databaseUnusable`, `databaseRights`; for a value that does not fit a `ValueRefused`.
+   */
+  patiently<T>(work: (db: Db) => Promise<T>, rights?: string): Promise<T>;
+  close(): Promise<void>;
+}
+
+/** A batch was refused because of a value in it. */
+export class ValueRefused extends Error {
+  override readonly name = "ValueRefused";
+}
+
+const PATIENCE_MS = 120_000;
+const FIRST_WAIT_MS = 200;
+const LONGEST_WAIT_MS = 5_000;
+
+/**
+ * Opens a database by its address or file.
+ *
+ * @throws YoroshiError `databaseUnusable` where the address is none, the driver is not installed, or there is no such file.
+ */
+export async function openDatabase(options: DatabaseOptions): Promise<Database> {
+  const { name, clock, onNotice } = options;
+  const { db, dialect } = await connect(options);
+  let answered = false;
+  return {
+    name,
+    db,
+    dialect,
+    async patiently(work, rights) {
+      const began = clock.now();
+      for (let wait = FIRST_WAIT_MS; ; wait = Math.min(LONGEST_WAIT_MS, wait * 2)) {
+        try {
+          const result = await work(db);
+          answered = true;
+          return result;
+        } catch (error) {
+          if (isYoroshiError(error)) throw error;
+          const fault = dialect.fault(error);
+          if (fault.kind === "value") throw new ValueRefused(fault.problem, { cause: error });
+          if (fault.kind !== "away" || !answered || clock.now() - began > PATIENCE_MS) throw unusable(name, fault, rights, error);
+          if (wait === FIRST_WAIT_MS * 4) onNotice?.(`The database ${name} is away (${fault.problem}); waiting for it.`);
+          await clock.sleep(wait);
+        }
+      }
+    },
+    close: () => db.destroy(),
+  };
+}
+
+function unusable(name: string, { kind, problem }: SqlFault, rights: string | undefined, cause: unknown): YoroshiError {
+  return kind === "rights" && rights !== undefined
+    ? new YoroshiError("databaseRights", { database: name, problem, rights }, { cause })
+    : new YoroshiError("databaseUnusable", { database: name, problem }, { cause });
+}
+
+async function connect(options: DatabaseOptions): Promise<{ db: Db; dialect: Dialect }> {
+  const { name, url, file } = options;
+  if (file !== undefined) return { db: new Kysely({ dialect: new SqliteDialect({ database: await openSqlite(name, file) }) }), dialect: sqlite };
+  const protocol = url !== undefined && URL.canParse(url) ? new URL(url).protocol : "";
+  if (/^postgres(ql)?:$/.test(protocol)) return { db: new Kysely({ dialect: new PostgresDialect({ pool: await postgresPool(options, url!) }) }), dialect: postgres };
+  if (/^(mysql|mariadb):$/.test(protocol)) return { db: new Kysely({ dialect: new MysqlDialect({ pool: (await mysqlPool(options, url!)) as never }) }), dialect: mysql };
+  throw new YoroshiError("databaseUnusable", { database: name, problem: "its address does not begin with postgresql://, mysql:// or mariadb://" });
+}
+
+const MOST_CONNECTIONS = 4;
+const CONNECT_MS = 10_000;
+
+async function openSqlite(name: string, file: string): Promise<import("better-sqlite3").Database> {
+  const { default: Sqlite } = await import("better-sqlite3");
+  try {
+    const db = new Sqlite(file, { fileMustExist: true, timeout: CONNECT_MS });
+    db.defaultSafeIntegers(true);
+    return db;
+  } catch (error) {
+    throw new YoroshiError("databaseUnusable", { database: name, problem: /unable to open|does not exist/.test((error as Error).message) ? "there is no such file" : sqlite.fault(error).problem }, { cause: error });
+  }
+}
+
+const PG_BOOLEAN = 16;
+
+async function postgresPool({ name, timeZone = "UTC" }: DatabaseOptions, url: string): Promise<import("pg").Pool> {
+  const { default: pg } = await driver<typeof import("pg")>(name, "pg", import("pg"));
+  const asText = (text: string): string => text;
+  const asTrueFalse = (text: string): string => (text === "t" ? "true" : "false");
+  const pool = new pg.Pool({
+    connectionString: url,
+    max: MOST_CONNECTIONS,
+    connectionTimeoutMillis: CONNECT_MS,
+    application_name: "yoroshi",
+    options: `-c timezone=${timeZone} -c datestyle=ISO -c intervalstyle=iso_8601`,
+    // Everything as the database writes it: no number loses digits, no time its zone.
+    types: { getTypeParser: ((oid: number) => (oid === PG_BOOLEAN ? asTrueFalse : asText)) as never },
+  });
+  pool.on("error", () => undefined); // told when the next statement is tried
+  return pool;
+}
+
+async function mysqlPool({ name }: DatabaseOptions, url: string): Promise<unknown> {
+  const { createPool } = await driver<typeof import("mysql2")>(name, "mysql2", import("mysql2"));
+  const pool = createPool({
+    uri: url.replace(/^mariadb:/, "mysql:"),
+    connectionLimit: MOST_CONNECTIONS,
+    connectTimeout: CONNECT_MS,
+    charset: "utf8mb4",
+    // Everything as the database writes it: no number loses digits, no time is moved.
+    typeCast: (field: { readonly type: string; string(encoding?: string): string | null; buffer(): Buffer | null }) => (/BLOB/.test(field.type) ? textOrHex(field.buffer()) : field.string("utf8")),
+  } as never);
+  (pool as unknown as { on(event: string, listener: (connection: { query(sql: string): void }) => void): void }).on("connection", (connection) => {
+    // `TIMESTAMP` is shown in the session's zone; words are quoted as everywhere else; values that do not fit are refused, not cut.
+    connection.query("SET time_zone = '+00:00', sql_mode = CONCAT(@@sql_mode, ',STRICT_ALL_TABLES')");
+  });
+  return pool;
+}
+
+/** TEXT columns come as blobs on the wire. */
+function textOrHex(bytes: Buffer | null): string | null {
+  if (bytes === null) return null;
+  try {
+    return new TextDecoder("utf-8", { fatal: true, ignoreBOM: true }).decode(bytes);
+  } catch {
+    return bytes.toString("hex");
+  }
+}
+
+async function driver<T>(database: string, name: string, loading: Promise<T>): Promise<T> {
+  try {
+    return await loading;
+  } catch (error) {
+    if ((error as { code?: string }).code !== "ERR_MODULE_NOT_FOUND") throw error;
+    throw new YoroshiError("databaseUnusable", { database, problem: `the package \`${name}\` is not installed. Install it beside yoroshi: npm install ${name}` }, { cause: error });
+  }
+}

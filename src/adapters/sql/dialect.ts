@@ -1,0 +1,89 @@
+import type { Kysely, RawBuilder } from "kysely";
+import type { CellType } from "../../core/index.js";
+
+// The tables are the user's own, so that there is no schema to type them with.
+// eslint-disable-next-line @typescript-eslint/no-explicit-any
+export type Db = Kysely<any>;
+
+/** What a column's values are, as far as reading and writing them as text differs. */
+export type ColumnClass = "text" | "integer" | "decimal" | "float" | "single" | "boolean" | "date" | "dateTime" | "other";
+
+export interface SqlColumn {
+  readonly name: string;
+  readonly class: ColumnClass;
+  /** The type in the database's own words, for casts. */
+  readonly type: string;
+  /** Digits after the point that a decimal keeps. */
+  readonly scale?: number | undefined;
+}
+
+/** A table by schema and name. */
+export interface TableName {
+  readonly schema?: string | undefined;
+  readonly name: string;
+}
+
+/** Columns of one row that get new text, if they still hold the text that was read (`null` for NULL). */
+export interface RowChange {
+  /** The values of the key columns as the database gave them. */
+  readonly key: readonly unknown[];
+  readonly was: readonly (string | null)[];
+  readonly becomes: readonly (string | null)[];
+}
+
+/** Rows of one batch that change the same columns. */
+export interface Change {
+  readonly table: RawBuilder<unknown>;
+  readonly key: readonly SqlColumn[];
+  readonly columns: readonly SqlColumn[];
+  readonly rows: readonly RowChange[];
+}
+
+/** What went wrong, in plain words, and what kind of thing it is. */
+export interface SqlFault {
+  /** `away`: may pass by waiting. `value`: one row's value does not fit. `rights`: not allowed. `other`: for good. */
+  readonly kind: "away" | "value" | "rights" | "other";
+  readonly problem: string;
+}
+
+/** What differs between databases. */
+export interface Dialect {
+  readonly name: "PostgreSQL" | "MySQL" | "SQLite";
+  /** The columns of a table in order; none where there is no such table. */
+  columns(db: Db, table: TableName): Promise<SqlColumn[]>;
+  /** The column lists of the table's unique indexes, primary key included. */
+  uniqueKeys(db: Db, table: TableName): Promise<string[][]>;
+  /** A column's value as the text that guards it against changes in between. */
+  asText(column: RawBuilder<unknown>): RawBuilder<unknown>;
+  /** The value of a key column as a parameter that compares exactly. */
+  keyParameter(value: unknown): unknown;
+  /** The type for a new column. */
+  typeFor(type: CellType): string;
+  /** The text of a value as its driver gives it; NULL is blank. */
+  textOf(value: unknown, column?: SqlColumn): string;
+  /** Updates the rows whose columns still hold what was read. Returns how many did. */
+  update(db: Db, change: Change): Promise<number>;
+  fault(error: unknown): SqlFault;
+}
+
+/** A fault as most databases word it, from its code. */
+export function faultOf(code: string, words: Readonly<Record<string, readonly [SqlFault["kind"], string]>>, fallback: string): SqlFault {
+  const known = words[code] ?? NETWORK[code];
+  return known ? { kind: known[0], problem: known[1] } : { kind: "other", problem: code === "" ? fallback : `${fallback} (${code})` };
+}
+
+const NETWORK: Readonly<Record<string, readonly [SqlFault["kind"], string]>> = {
+  ECONNREFUSED: ["away", "nothing answers at its address"],
+  ECONNRESET: ["away", "the connection broke off"],
+  EPIPE: ["away", "the connection broke off"],
+  ETIMEDOUT: ["away", "it does not answer in time"],
+  EHOSTUNREACH: ["away", "its host cannot be reached"],
+  ENOTFOUND: ["away", "its host is not known"],
+  EAI_AGAIN: ["away", "its host cannot be looked up"],
+};
+
+export const VALUE_TOO_LONG = "the value is longer than the column holds";
+export const VALUE_OUT_OF_RANGE = "the number is outside of what the column holds";
+export const VALUE_UNFIT = "the value is not of the column's type";
+export const VALUE_FORBIDDEN = "a rule of the table forbids the value";
+export const NOT_ALLOWED = "permission is denied";

@@ -1,0 +1,44 @@
+import { sql, type RawBuilder } from "kysely";
+import type { Database } from "./database.js";
+
+/** What is paged through: a table, or a query in brackets, by its key columns. */
+export interface PageSource {
+  readonly from: RawBuilder<unknown>;
+  readonly key: readonly string[];
+  readonly select: readonly RawBuilder<unknown>[];
+  readonly rights: string;
+}
+
+/** The name under which a key column's own text is selected. */
+export const keyAlias = (index: number): string => `yoroshi_key_${index}`;
+
+type PageRow = Readonly<Record<string, unknown>>;
+
+/**
+ * Goes through rows in the order of their key, each page beginning behind the last key of the one before (keyset
+ * paging), so that rows which others insert, change or delete meanwhile make no other row come twice or not at all. No
+ * cursor stays open between pages. Rows with a blank in their key come last, in one piece.
+ */
+export async function* pages({ db: _, dialect, patiently }: Database, { from, key, select, rights }: PageSource, pageRows: number): AsyncGenerator<readonly PageRow[]> {
+  const columns = key.map((column) => sql.id("y", column));
+  const order = sql.join(columns);
+  const keys = columns.map((column, index) => sql`${dialect.name === "SQLite" ? column : dialect.asText(column)} AS ${sql.id(keyAlias(index))}`);
+  const chosen = sql.join([...keys, ...select]);
+  const present = sql.join(columns.map((column) => sql`${column} IS NOT NULL`), sql` AND `);
+  for (let after: readonly unknown[] | undefined; ; ) {
+    const behind = after === undefined ? present : isBehind(columns, after.map((value) => dialect.keyParameter(value)));
+    const page = await patiently(async (db) => (await sql<PageRow>`SELECT ${chosen} FROM ${from} AS y WHERE ${behind} ORDER BY ${order} LIMIT ${sql.lit(pageRows)}`.execute(db)).rows, rights);
+    if (page.length > 0) yield page;
+    if (page.length < pageRows) break;
+    after = key.map((_, index) => page.at(-1)![keyAlias(index)]);
+  }
+  const blank = sql.join(columns.map((column) => sql`${column} IS NULL`), sql` OR `);
+  const keyless = await patiently(async (db) => (await sql<PageRow>`SELECT ${chosen} FROM ${from} AS y WHERE ${blank} LIMIT ${sql.lit(pageRows)}`.execute(db)).rows, rights);
+  if (keyless.length > 0) yield keyless;
+}
+
+/** (a, b) > (x, y), written so that every database uses an index for it: a > x OR (a = x AND b > y). */
+function isBehind(columns: readonly RawBuilder<unknown>[], after: readonly unknown[]): RawBuilder<unknown> {
+  const ways = columns.map((column, index) => sql`(${sql.join([...columns.slice(0, index).map((before, at) => sql`${before} = ${after[at]}`), sql`${column} > ${after[index]}`], sql` AND `)})`);
+  return sql`(${sql.join(ways, sql` OR `)})`;
+}

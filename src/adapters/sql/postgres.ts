@@ -1,0 +1,82 @@
+import { sql } from "kysely";
+import type { CellType } from "../../core/index.js";
+import { faultOf, NOT_ALLOWED, VALUE_FORBIDDEN, VALUE_OUT_OF_RANGE, VALUE_TOO_LONG, VALUE_UNFIT, type ColumnClass, type Dialect, type SqlFault, type TableName } from "./dialect.js";
+
+const CLASSES: Readonly<Record<string, ColumnClass>> = {
+  int2: "integer", int4: "integer", int8: "integer",
+  numeric: "decimal", money: "other",
+  float4: "single", float8: "float",
+  bool: "boolean", date: "date", timestamp: "dateTime", timestamptz: "dateTime",
+  text: "text", varchar: "text", bpchar: "text", citext: "text", name: "text",
+};
+
+const TYPES: Readonly<Record<CellType, string>> = { text: "text", integer: "bigint", decimal: "numeric", number: "double precision", yesNo: "boolean", date: "date", dateTime: "timestamp" };
+
+const FAULTS: Readonly<Record<string, readonly [SqlFault["kind"], string]>> = {
+  "57P01": ["away", "it is being shut down"], "57P02": ["away", "it crashed"], "57P03": ["away", "it is starting up"],
+  "08000": ["away", "the connection broke off"], "08003": ["away", "the connection broke off"], "08006": ["away", "the connection broke off"], "08001": ["away", "it cannot be reached"],
+  "53300": ["away", "it has too many connections"], "40001": ["away", "another transaction was in the way"], "40P01": ["away", "another transaction was in the way"], "55P03": ["away", "rows are locked"],
+  "22001": ["value", VALUE_TOO_LONG], "22003": ["value", VALUE_OUT_OF_RANGE], "22P02": ["value", VALUE_UNFIT], "22007": ["value", VALUE_UNFIT], "22008": ["value", VALUE_UNFIT], "42804": ["value", VALUE_UNFIT],
+  "22021": ["value", "the value has characters that the database cannot keep"], "22P05": ["value", "the value has characters that the database cannot keep"],
+  "23502": ["value", VALUE_FORBIDDEN], "23503": ["value", VALUE_FORBIDDEN], "23505": ["value", VALUE_FORBIDDEN], "23514": ["value", VALUE_FORBIDDEN], "23P01": ["value", VALUE_FORBIDDEN], "428C9": ["value", "the column is computed by the database"],
+  "42501": ["rights", NOT_ALLOWED],
+  "28P01": ["other", "user or password are wrong"], "28000": ["other", "the user is not let in"], "3D000": ["other", "there is no database of that name"],
+  "42601": ["other", "the query has a mistake in its syntax"], "42P01": ["other", "the query names a table that does not exist"], "42703": ["other", "the query names a column that does not exist"],
+};
+
+export const postgres: Dialect = {
+  name: "PostgreSQL",
+  async columns(db, table) {
+    // The type without its length: a cast to varchar(5) would cut in silence, an assignment refuses.
+    const { rows } = await sql<{ name: string; type: string; base: string; scale: string | null }>`
+      SELECT a.attname AS name, format_type(a.atttypid, NULL) AS type, t.typname AS base,
+             CASE WHEN t.typname = 'numeric' AND a.atttypmod > 0 THEN (a.atttypmod - 4) & 65535 END AS scale
+      FROM pg_attribute a JOIN pg_type t ON t.oid = a.atttypid
+      WHERE a.attrelid = to_regclass(${quoted(table)}) AND a.attnum > 0 AND NOT a.attisdropped ORDER BY a.attnum`.execute(db);
+    return rows.map(({ name, type, base, scale }) => ({ name, type, class: CLASSES[base] ?? "other", scale: scale === null ? undefined : Number(scale) }));
+  },
+  async uniqueKeys(db, table) {
+    const { rows } = await sql<{ columns: string }>`
+      SELECT (SELECT json_agg(a.attname) FROM unnest(i.indkey::int[]) AS k JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k)::text AS columns
+      FROM pg_index i WHERE i.indrelid = to_regclass(${quoted(table)}) AND i.indisunique AND i.indpred IS NULL AND i.indexprs IS NULL`.execute(db);
+    return rows.map(({ columns }) => JSON.parse(columns) as string[]);
+  },
+  asText: (column) => sql`${column}::text`,
+  keyParameter: (value) => value,
+  typeFor: (type) => TYPES[type],
+  textOf: (value, column) => {
+    if (value === null || value === undefined) return "";
+    // `2026-03-01 10:00:00+13` as ISO 8601 has it.
+    return column?.class === "dateTime" ? isoTime(String(value)) : String(value);
+  },
+  async update(db, { table, key, columns, rows }) {
+    const arrays = [
+      ...key.map((column, index) => sql`${rows.map((row) => row.key[index])}::text[]::${sql.raw(column.type)}[]`),
+      ...columns.map((column, index) => sql`${rows.map((row) => row.becomes[index])}::text[]::${sql.raw(column.type)}[]`),
+      ...columns.map((_, index) => sql`${rows.map((row) => row.was[index])}::text[]`),
+    ];
+    const names = [...key.map((_, index) => `k${index}`), ...columns.map((_, index) => `n${index}`), ...columns.map((_, index) => `w${index}`)];
+    const result = await sql`
+      UPDATE ${table} AS t SET ${sql.join(columns.map((column, index) => sql`${sql.id(column.name)} = v.${sql.id(`n${index}`)}`))}
+      FROM unnest(${sql.join(arrays)}) AS v(${sql.join(names.map((name) => sql.id(name)))})
+      WHERE ${sql.join([
+        ...key.map((column, index) => sql`t.${sql.id(column.name)} = v.${sql.id(`k${index}`)}`),
+        ...columns.map((column, index) => sql`t.${sql.id(column.name)}::text IS NOT DISTINCT FROM v.${sql.id(`w${index}`)}`),
+      ], sql` AND `)}`.execute(db);
+    return Number(result.numAffectedRows ?? 0);
+  },
+  fault(error) {
+    const { code = "", message = "" } = error as { code?: string; message?: string };
+    if (/^Connection terminated|timeout exceeded when trying to connect/.test(message)) return { kind: "away", problem: "the connection broke off" };
+    return faultOf(code, FAULTS, "it refused the statement");
+  },
+};
+
+function quoted({ schema, name }: TableName): string {
+  return [schema, name].flatMap((part) => (part === undefined ? [] : [`"${part.replaceAll('"', '""')}"`])).join(".");
+}
+
+/** The database's own form of a time as ISO 8601. */
+export function isoTime(text: string): string {
+  return text.replace(/^(\d{4,}-\d\d-\d\d) /, "$1T").replace(/([+-]\d\d)$/, "$1:00");
+}

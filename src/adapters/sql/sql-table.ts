@@ -1,0 +1,341 @@
+import { Big } from "big.js";
+import { sql, type RawBuilder } from "kysely";
+import { joinKey, keyColumnsOf, nearest, plural, wellFormed, YoroshiError, type CellOut, type CellsOf, type CellValue, type Chunk, type KeyColumns, type Row, type RowSource, type StandingRow, type Table, type TargetColumn } from "../../core/index.js";
+import { ValueRefused, type Database } from "./database.js";
+import type { RowChange, SqlColumn, TableName } from "./dialect.js";
+import { keyAlias, pages } from "./pages.js";
+
+export interface SqlSource {
+  /** The table, with its schema before it where it needs one: `ops.deck_log`. */
+  readonly table?: string | undefined;
+  /** SELECT, instead of a table. */
+  readonly query?: string | undefined;
+  /** Of a query: the table that takes what is filled, with the same key columns. */
+  readonly into?: string | undefined;
+}
+
+export interface SqlTableOptions extends SqlSource {
+  readonly key: KeyColumns;
+}
+
+const PAGE_ROWS = 1_024;
+const CHUNK_ROWS = 128;
+const WRITE_ROWS = 2_000;
+const FEW = 3;
+
+/** A table of a database, or what a query gives. What is filled goes into the table itself, row by row by its key. */
+export function sqlTable(database: Database, options: SqlTableOptions): Table {
+  const source = sourceOf(database, options);
+  const key = keyColumnsOf(options.key);
+  const targetName = options.query === undefined ? options.table! : options.into;
+  const target = targetName === undefined ? undefined : sourceOf(database, { table: targetName });
+  const { dialect } = database;
+  let targetColumns: readonly SqlColumn[] | undefined;
+  let unique = false;
+
+  const intoTable = async (): Promise<{ readonly from: RawBuilder<unknown>; readonly name: string; readonly columns: readonly SqlColumn[] }> => {
+    if (!target) throw new YoroshiError("tableBroken", { table: source.name, place: "into", problem: "a query cannot be filled. Say which table takes what is filled, by the same key: `into: <table>`." });
+    targetColumns = await target.columns();
+    requireKey(target.name, key, targetColumns);
+    return { from: target.from, name: target.name, columns: targetColumns };
+  };
+  const needsUnique = async (): Promise<void> => {
+    if (unique) return;
+    for (const one of new Set([source, target ?? source])) await requireUnique(database, one, key);
+    unique = true;
+  };
+
+  return {
+    name: source.name,
+    target: target?.name ?? source.name,
+    keyColumns: key,
+    async columns() {
+      const columns = await source.columns();
+      if (target) targetColumns = target === source ? columns : await target.columns();
+      return columns.map((column) => column.name);
+    },
+    async *read(): AsyncGenerator<Chunk> {
+      const columns = await source.columns();
+      requireKey(source.name, key, columns);
+      await needsUnique();
+      const total = Number((await database.patiently(async (db) => (await sql<{ n: unknown }>`SELECT count(*) AS n FROM ${source.from} AS y`.execute(db)).rows, source.rights))[0]?.n ?? 0);
+      let read = 0;
+      for await (const page of pages(database, { from: source.from, key, select: [sql`y.*`], rights: source.rights }, PAGE_ROWS)) {
+        for (let from = 0; from < page.length; from += CHUNK_ROWS) {
+          const rows = page.slice(from, from + CHUNK_ROWS).map((row, index) => rowOf(database, columns, key, row, read + from + index + 1));
+          yield { rows, share: total === 0 ? 1 : Math.min(1, (read + from + rows.length) / total) };
+        }
+        read += page.length;
+      }
+    },
+    async *standing(wanted) {
+      if (!target) return;
+      const { from, columns } = await intoTable();
+      const present = columns.filter((column) => wanted.includes(column.name));
+      if (present.length === 0) return;
+      for await (const page of pages(database, { from, key, select: present.map((column) => sql.id("y", column.name)), rights: target.rights }, PAGE_ROWS)) {
+        yield page.map((row) => ({ key: keyOf(key, row), values: Object.fromEntries(present.map((column) => [column.name, standingText(database, column, row[column.name])])) }));
+      }
+    },
+    // Others write whenever they like; a database has no mark that tells.
+    sourceMark: async () => undefined,
+    standingMark: async () => undefined,
+    async missingColumns(wanted) {
+      const { from, columns } = await intoTable();
+      const there = new Set(columns.map((column) => column.name));
+      return wanted.filter((column) => !there.has(column.name)).map((column) => sql`ALTER TABLE ${from} ADD COLUMN ${sql.id(column.name)} ${sql.raw(dialect.typeFor(column.type ?? "text"))}`.compile(database.db).sql);
+    },
+    async createColumns(wanted) {
+      for (const statement of await this.missingColumns!(wanted)) {
+        await database.patiently((db) => sql.raw(statement).execute(db), `ownership of ${target!.name}, or ALTER on it; or add the columns by hand: ${statement}`);
+      }
+      await intoTable();
+    },
+    async checkWritable(wanted) {
+      const { from, name, columns } = await intoTable();
+      const present = columns.filter((column) => wanted.some((one) => one.name === column.name));
+      await needsUnique();
+      if (present.length === 0) return;
+      const nothing = sql`UPDATE ${from} SET ${sql.join(present.map((column) => sql`${sql.id(column.name)} = ${sql.id(column.name)}`))} WHERE 1 = 0`;
+      await database.patiently((db) => nothing.execute(db), writeRights(name, key, present));
+    },
+    async write(wanted, cellsOf) {
+      const { from, name, columns } = await intoTable();
+      await needsUnique();
+      const written = wanted.map((column) => ({ column, own: columns.find((one) => one.name === column.name) }));
+      const missing = written.filter(({ own }) => !own).map(({ column }) => column.name);
+      if (missing.length > 0) throw new YoroshiError("tableBroken", { table: name, place: "columns", problem: `there is no column ${missing.map((one) => `\`${one}\``).join(", ")}. Add it, or let it be created: --create-columns.` });
+      const own = written.map((one) => one.own!);
+      await writeRows({ database, from, name, key, keyColumns: key.map((one) => columns.find((column) => column.name === one)!), wanted, own }, cellsOf);
+      return undefined;
+    },
+    asWritten: (column, value) => writtenText(targetColumns?.find((one) => one.name === column.name) ?? newColumn(column), value),
+  };
+}
+
+/** All rows of a table or query in a stream, where no row needs a key. Read in one go, so for look-ups of bounded size. */
+export function sqlRows(database: Database, options: Omit<SqlSource, "into">): RowSource {
+  const source = sourceOf(database, options);
+  return {
+    name: source.name,
+    columns: async () => (await source.columns()).map((column) => column.name),
+    async *rows() {
+      const columns = await source.columns();
+      const all = await database.patiently(async (db) => (await sql<Record<string, unknown>>`SELECT * FROM ${source.from} AS y`.execute(db)).rows, source.rights);
+      for (let from = 0; from < all.length; from += PAGE_ROWS) {
+        yield all.slice(from, from + PAGE_ROWS).map((row) => Object.fromEntries(columns.map((column) => [column.name, database.dialect.textOf(row[column.name], column)])));
+      }
+    },
+    mark: async () => undefined,
+  };
+}
+
+interface Source {
+  readonly name: string;
+  readonly from: RawBuilder<unknown>;
+  readonly table: TableName | undefined;
+  readonly rights: string;
+  columns(): Promise<readonly SqlColumn[]>;
+}
+
+function sourceOf(database: Database, { table, query }: SqlSource): Source {
+  const parsed = table === undefined ? undefined : tableName(table);
+  const name = parsed ? `${database.name}.${table}` : `a query of ${database.name}`;
+  const from = parsed ? sql.id(...(parsed.schema === undefined ? [] : [parsed.schema]), parsed.name) : sql`(${sql.raw(query!.replace(/;\s*$/, ""))})`;
+  const rights = parsed ? `SELECT on ${table}` : "SELECT on all tables that the query names";
+  return {
+    name,
+    from,
+    table: parsed,
+    rights,
+    async columns() {
+      const columns = await database.patiently((db) => (parsed ? database.dialect.columns(db, parsed) : queryColumns(db, from)), rights);
+      if (columns.length === 0) throw new YoroshiError("tableBroken", { table: name, place: "database", problem: parsed ? "there is no such table, or it may not be seen. Name it as `schema.table` where it is in another schema." : "the query gives no row, so its columns are not known." });
+      return columns;
+    },
+  };
+}
+
+/** What a query gives is told by its first row. */
+async function queryColumns(db: Database["db"], from: RawBuilder<unknown>): Promise<SqlColumn[]> {
+  const { rows } = await sql<Record<string, unknown>>`SELECT * FROM ${from} AS y LIMIT 1`.execute(db);
+  return Object.keys(rows[0] ?? {}).map((name) => ({ name, class: "other", type: "" }));
+}
+
+/** `schema.table`; a name with a dot in it stands in double quotes. */
+function tableName(text: string): TableName {
+  const parts = [...text.matchAll(/"((?:[^"]|"")*)"|([^.]+)/g)].map(([, quoted, plain]) => quoted?.replaceAll('""', '"') ?? plain!);
+  return parts.length > 1 ? { schema: parts.slice(0, -1).join("."), name: parts.at(-1)! } : { name: parts[0] ?? text };
+}
+
+function requireKey(name: string, key: readonly string[], columns: readonly SqlColumn[]): void {
+  const known = columns.map((column) => column.name);
+  const missing = key.find((column) => !known.includes(column));
+  if (missing === undefined) return;
+  const near = nearest(missing, known);
+  throw new YoroshiError("tableBroken", { table: name, place: "key", problem: `there is no column \`${missing}\` for the key. ${near === undefined ? `Columns: ${known.join(", ")}.` : `Did you mean \`${near}\`?`}` });
+}
+
+/** A key names one row: by a unique index, or else by counting. */
+async function requireUnique(database: Database, { name, table, from, rights }: Source, key: readonly string[]): Promise<void> {
+  const indexes = table ? await database.patiently((db) => database.dialect.uniqueKeys(db, table), rights) : [];
+  if (indexes.some((index) => index.every((column) => key.includes(column)))) return;
+  const columns = sql.join(key.map((column) => sql.id("y", column)));
+  const known = sql.join(key.map((column) => sql`${sql.id("y", column)} IS NOT NULL`), sql` AND `);
+  const twice = await database.patiently(async (db) => (await sql<{ n: unknown }>`SELECT count(*) AS n FROM ${from} AS y WHERE ${known} GROUP BY ${columns} HAVING count(*) > 1 LIMIT ${sql.lit(FEW)}`.execute(db)).rows, rights);
+  if (twice.length > 0) throw new YoroshiError("tableBroken", { table: name, place: "key", problem: `\`${key.join("`, `")}\` does not name one row: ${twice.length === FEW ? "several values stand" : `${plural(twice.length, "value")} ${twice.length === 1 ? "stands" : "stand"}`} in more than one. Add a column to the key: \`key: [${key.join(", ")}, …]\`.` });
+}
+
+const writeRights = (name: string, key: readonly string[], columns: readonly SqlColumn[]): string => `SELECT on ${name}, and UPDATE on its columns ${columns.map((column) => column.name).join(", ")} (its key ${key.join(", ")} is only read)`;
+
+function keyOf(key: readonly string[], row: Readonly<Record<string, unknown>>): string {
+  return joinKey(key.map((_, index) => String(row[keyAlias(index)] ?? "")));
+}
+
+function rowOf({ dialect }: Database, columns: readonly SqlColumn[], key: readonly string[], row: Readonly<Record<string, unknown>>, number: number): Row {
+  const values = Object.fromEntries(columns.map((column) => [column.name, dialect.textOf(row[column.name], column)]));
+  const own = keyOf(key, row);
+  return own === "" ? { key: `(row ${number})`, place: `row ${number}`, values, problem: "the row has no key" } : { key: own, place: `key ${own}`, values };
+}
+
+/** A value that stands, in the one form that `writtenText` gives, too. */
+function standingText({ dialect }: Database, column: SqlColumn, value: unknown): string {
+  const text = dialect.textOf(value, column);
+  if (text === "") return "";
+  switch (column.class) {
+    case "decimal":
+      return plainDecimal(text);
+    case "float":
+    case "single":
+      return floatText(column, Number(text));
+    case "dateTime":
+      // The zone is the session's own; what was written had none.
+      return text.replace(/([+-]\d\d:\d\d|Z)$/, "").replace(/:00(\.0+)?$/, "");
+    default:
+      return text;
+  }
+}
+
+/** The text that stands once a value is written into a column. */
+function writtenText(column: SqlColumn, value: CellValue): string {
+  const text = wellFormed(String(value)).replaceAll("\0", "\ufffd");
+  if (text === "") return "";
+  switch (column.class) {
+    case "boolean":
+      return /^(yes|true)$/i.test(text) ? "true" : /^(no|false)$/i.test(text) ? "false" : text;
+    case "decimal":
+      return isNumber(text) ? plainDecimal(column.scale === undefined ? text : new Big(text).round(column.scale, Big.roundHalfUp).toFixed()) : text;
+    case "float":
+    case "single":
+      return isNumber(text) ? floatText(column, Number(text)) : text;
+    case "dateTime":
+      return text.replace(" ", "T").replace(/:00(\.0+)?$/, (zeros, _, at) => (at > 13 ? "" : zeros));
+    default:
+      return text;
+  }
+}
+
+const isNumber = (text: string): boolean => /^[-+]?(\d+\.?\d*|\.\d+)(e[-+]?\d+)?$/i.test(text.trim());
+const plainDecimal = (text: string): string => (isNumber(text) ? new Big(text).toFixed() : text);
+/** Six digits are what a single float holds for certain. */
+const floatText = (column: SqlColumn, value: number): string => String(column.class === "single" ? Number(Math.fround(value).toPrecision(6)) : value);
+
+function newColumn({ name, type = "text" }: TargetColumn): SqlColumn {
+  const classes = { text: "text", integer: "integer", decimal: "decimal", number: "float", yesNo: "boolean", date: "date", dateTime: "dateTime" } as const;
+  return { name, type: "", class: classes[type] };
+}
+
+interface Writing {
+  readonly database: Database;
+  readonly from: RawBuilder<unknown>;
+  readonly name: string;
+  readonly key: readonly string[];
+  readonly keyColumns: readonly SqlColumn[];
+  readonly wanted: readonly TargetColumn[];
+  readonly own: readonly SqlColumn[];
+}
+
+async function writeRows(writing: Writing, cellsOf: CellsOf): Promise<void> {
+  const { database, from, key, own, wanted, name } = writing;
+  const { dialect } = database;
+  const guard = (index: number): string => `yoroshi_was_${index}`;
+  const select = own.flatMap((column, index) => [sql`${sql.id("y", column.name)} AS ${sql.id(column.name)}`, sql`${dialect.asText(sql.id("y", column.name))} AS ${sql.id(guard(index))}`]);
+  const rights = writeRights(name, key, own);
+  const refused = new Refused(name);
+  for await (const page of pages(database, { from, key, select, rights }, WRITE_ROWS)) {
+    const keyed = page.filter((row) => keyOf(key, row) !== "");
+    const standing: StandingRow[] = keyed.map((row) => ({ key: keyOf(key, row), values: Object.fromEntries(own.map((column) => [column.name, standingText(database, column, row[column.name])])) }));
+    const cells = await cellsOf(standing.map((row) => row.key), standing);
+    // Rows that change the same columns go together.
+    const groups = new Map<string, { columns: number[]; rows: (RowChange & { name: string })[] }>();
+    keyed.forEach((row, at) => {
+      const changed = own.flatMap((column, index) => {
+        const cell = cells[at]?.[column.name];
+        const text = cell === undefined ? undefined : outText(column, cell);
+        return text === undefined || text === standing[at]!.values[column.name] ? [] : [{ index, text }];
+      });
+      if (changed.length === 0) return;
+      const columns = changed.map(({ index }) => index);
+      const group = groups.get(columns.join()) ?? { columns, rows: [] };
+      groups.set(columns.join(), group);
+      group.rows.push({
+        name: standing[at]!.key,
+        key: key.map((_, index) => row[keyAlias(index)]),
+        was: columns.map((index) => (row[guard(index)] ?? null) as string | null),
+        becomes: changed.map(({ text }) => (text === "" ? null : text)),
+      });
+    });
+    for (const { columns, rows } of groups.values()) {
+      const change = { table: from, key: writing.keyColumns, columns: columns.map((index) => own[index]!) };
+      await update(writing, change, rows, rights, refused);
+    }
+  }
+  refused.tell(wanted.map((column) => column.name));
+}
+
+type NamedChange = RowChange & { readonly name: string };
+
+/** MySQL's statement names every row, so that it takes fewer. */
+const STATEMENT_ROWS = { PostgreSQL: WRITE_ROWS, MySQL: 200, SQLite: WRITE_ROWS } as const;
+
+/** Rows in one transaction; where a value is refused, half of them and half again, so that only its own row is left out. */
+async function update(writing: Writing, change: Omit<Parameters<Database["dialect"]["update"]>[1], "rows">, rows: readonly NamedChange[], rights: string, refused: Refused): Promise<void> {
+  const { database } = writing;
+  const most = STATEMENT_ROWS[database.dialect.name];
+  try {
+    await database.patiently((db) => db.transaction().execute(async (transaction) => {
+      for (let at = 0; at < rows.length; at += most) await database.dialect.update(transaction, { ...change, rows: rows.slice(at, at + most) });
+    }), rights);
+  } catch (error) {
+    if (!(error instanceof ValueRefused)) throw error;
+    if (rows.length === 1) return refused.add(rows[0]!.name, change.columns.map((column) => column.name), error.message);
+    const half = Math.ceil(rows.length / 2);
+    await update(writing, change, rows.slice(0, half), rights, refused);
+    await update(writing, change, rows.slice(half), rights, refused);
+  }
+}
+
+/** Rows whose values the database did not take. */
+class Refused {
+  #rows = 0;
+  #first: { readonly keys: string[]; readonly columns: readonly string[]; readonly problem: string } | undefined;
+
+  constructor(readonly table: string) {}
+
+  add(key: string, columns: readonly string[], problem: string): void {
+    this.#rows++;
+    this.#first ??= { keys: [], columns, problem };
+    if (this.#first.keys.length < FEW) this.#first.keys.push(key);
+  }
+
+  /** Throws when there were any, after all others are written. */
+  tell(all: readonly string[]): void {
+    if (!this.#first) return;
+    const { keys, columns, problem } = this.#first;
+    throw new YoroshiError("cellsRefused", { table: this.table, rows: this.#rows, keys, columns: columns.length > 0 ? columns : all, problem });
+  }
+}
+
+function outText(column: SqlColumn, cell: CellOut): string {
+  return typeof cell === "object" ? cell.asIs : writtenText(column, cell);
+}

@@ -1,0 +1,14 @@
+/** What names a row: one column, or several together. */
+export type KeyColumns = string | readonly string[];
+
+export const keyColumnsOf = (key: KeyColumns): readonly string[] => (typeof key === "string" ? [key] : key);
+
+/**
+ * The key of a row from the values of its key columns; empty where one of them is blank. The values of several columns
+ * are joined by `|`; a `|` or `\` in them gets a `\` before it, so that no two rows come out alike.
+ */
+export function joinKey(values: readonly string[]): string {
+  if (values.length === 1) return values[0]!.trim();
+  const trimmed = values.map((value) => value.trim());
+  return trimmed.includes("") ? "" : trimmed.map((value) => value.replace(/[\\|]/g, "\\$&")).join("|");
+}

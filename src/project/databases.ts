@@ -1,0 +1,43 @@
+import type { Database } from "../adapters/sql/index.js";
+import { nearest, YoroshiError, type Clock } from "../core/index.js";
+import { insideProject } from "./files.js";
+import type { DatabaseEntry, ProjectFile } from "./project-file.js";
+
+/** The databases of a project, opened as they are needed. */
+export interface Databases {
+  readonly names: readonly string[];
+  /** @throws YoroshiError `notFound`, `secretMissing`, `databaseUnusable`. */
+  open(name: string): Promise<Database>;
+  close(): Promise<void>;
+}
+
+export function projectDatabases(root: string, project: ProjectFile, clock: Clock, onNotice: (text: string) => void): Databases {
+  const opened = new Map<string, Promise<Database>>();
+  const make = async (name: string, entry: DatabaseEntry): Promise<Database> => {
+    // Loaded when first needed: most projects have no database.
+    const { openDatabase } = await import("../adapters/sql/index.js");
+    const place = entry.file === undefined ? { url: addressOf(name, entry) } : { file: insideProject(root, entry.file) };
+    return openDatabase({ name, ...place, timeZone: project.timeZone, clock, onNotice });
+  };
+  return {
+    names: Object.keys(project.databases),
+    open: (name) => {
+      const names = Object.keys(project.databases);
+      const entry = project.databases[name];
+      if (!entry) throw new YoroshiError("notFound", { what: "database", name, known: names, near: nearest(name, names) });
+      let database = opened.get(name);
+      if (!database) opened.set(name, (database = make(name, entry)));
+      return database;
+    },
+    close: async () => {
+      for (const database of opened.values()) await (await database.catch(() => undefined))?.close();
+    },
+  };
+}
+
+function addressOf(name: string, { url }: DatabaseEntry): string {
+  if (typeof url === "string") return url;
+  const address = process.env[url!.env];
+  if (!address) throw new YoroshiError("secretMissing", { database: name, env: url!.env });
+  return address;
+}
