@@ -6,6 +6,7 @@ import type { Databases } from "./databases.js";
 import { insideProject } from "./files.js";
 import { readSmallJsonl } from "./small-jsonl.js";
 
+const isWorkbook = (file: string): boolean => /\.xls[xm]$/i.test(file);
 const isJsonLines = (file: string): boolean => /\.(jsonl|ndjson)$/i.test(file);
 
 /** Rows whole, each with its place for messages. */
@@ -33,6 +34,7 @@ export function projectTables(root: string, cwd: string, databases: Databases, o
   const rows: Tables["rows"] = async (source) => {
     if (inDatabase(source)) return (await sqlAdapter()).sqlRows(await databases.open(source.database), source);
     const file = placeOf(source);
+    if (isWorkbook(file)) return (await xlsxAdapter()).xlsxRows(file, source.file, source);
     return isJsonLines(file) ? jsonlRows(file, source.file) : csvRows(file, source.file);
   };
   return {
@@ -44,10 +46,11 @@ export function projectTables(root: string, cwd: string, databases: Databases, o
     async table(source, { inPlace = false } = {}) {
       if (inDatabase(source)) return (await sqlAdapter()).sqlTable(await databases.open(source.database), source);
       const options = { file: insideProject(root, source.file), name: source.file, key: source.key, inPlace };
+      if (isWorkbook(source.file)) return (await xlsxAdapter()).xlsxTable({ ...options, sheet: source.sheet, table: source.table, headerRow: source.headerRow, onNotice });
       return isJsonLines(source.file) ? jsonlTable(options) : csvTable({ ...options, onNotice });
     },
     async small(source) {
-      if (!inDatabase(source)) {
+      if (!inDatabase(source) && !isWorkbook(source.file)) {
         const file = placeOf(source);
         return isJsonLines(file) ? readSmallJsonl(file, source.file) : readSmallCsv(file, source.file);
       }
@@ -59,4 +62,5 @@ export function projectTables(root: string, cwd: string, databases: Databases, o
   };
 }
 
+const xlsxAdapter = (): Promise<typeof import("../adapters/xlsx/index.js")> => import("../adapters/xlsx/index.js");
 const sqlAdapter = (): Promise<typeof import("../adapters/sql/index.js")> => import("../adapters/sql/index.js");

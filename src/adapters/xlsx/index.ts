@@ -1,0 +1,2 @@
+export { xlsxRows, xlsxTable, type XlsxTableOptions } from "./xlsx-table.js";
+export type { SheetChoice } from "./layout.js";

@@ -1,0 +1,54 @@
+import { areaOf, areaText, escapeCell } from "./cell-text.js";
+import { relationshipsPart, type Workbook } from "./workbook.js";
+import { attribute, edited, escapeAttribute, prefixOf, tagsOf, withAttribute } from "./xml.js";
+import type { PackageFile } from "./package-file.js";
+
+/** A defined table's part with further columns at its right, its filter with it. The names must be those of the header's cells. */
+export function widenedTable(text: string, names: readonly string[]): string {
+  const tags = tagsOf(text);
+  const table = tags.find((tag) => tag.name === "table")!;
+  const area = areaOf(attribute(table, "ref")!);
+  const widened = { ...area, right: area.right + names.length };
+  const list = tags.find((tag) => tag.name === "tableColumns")!;
+  const columns = tags.filter((tag) => tag.name === "tableColumn");
+  const filter = tags.find((tag) => tag.name === "autoFilter");
+  const firstId = Math.max(0, ...columns.map((tag) => Number(attribute(tag, "id")))) + 1;
+  const prefix = prefixOf(table.qualified);
+  const close = text.indexOf(`</${list.qualified}>`, list.end);
+  const source = (tag: { start: number; end: number }): string => text.slice(tag.start, tag.end);
+  return edited(text, [
+    { ...table, text: withAttribute(source(table), "ref", areaText(widened)) },
+    // The filter leaves out the row of totals.
+    ...(filter ? [{ ...filter, text: withAttribute(source(filter), "ref", areaText({ ...areaOf(attribute(filter, "ref")!), right: widened.right })) }] : []),
+    { ...list, text: withAttribute(source(list), "count", String(columns.length + names.length)) },
+    { start: close, end: close, text: names.map((name, index) => `<${prefix}tableColumn id="${firstId + index}" name="${escapeAttribute(escapeCell(name).replace(/\n/g, "_x000a_"))}"/>`).join("") },
+  ]);
+}
+
+/** What follows `calcPr` in a workbook's part (ECMA-376 part 1, 18.2.27). */
+const BEHIND_CALCULATION = new Set(["oleSize", "customWorkbookViews", "pivotCaches", "smartTagPr", "smartTagTypes", "webPublishing", "fileRecoveryPr", "webPublishObjects", "extLst"]);
+
+/** The workbook's part with formulas to be calculated when it is next opened. */
+export function recalculated(text: string): string {
+  const tags = tagsOf(text);
+  const settings = tags.find((tag) => tag.name === "calcPr");
+  if (settings) return edited(text, [{ ...settings, text: withAttribute(text.slice(settings.start, settings.end), "fullCalcOnLoad", "1") }]);
+  const root = tags[0]!;
+  const behind = tags.find((tag) => BEHIND_CALCULATION.has(tag.name));
+  const at = behind?.start ?? text.lastIndexOf(`</${root.qualified}>`);
+  return edited(text, [{ start: at, end: at, text: `<${prefixOf(root.qualified)}calcPr fullCalcOnLoad="1"/>` }]);
+}
+
+/** The parts without the order of calculation, which a spreadsheet program makes anew; it may not name a cell that no longer has a formula. */
+export async function withoutCalculationChain(file: PackageFile, book: Workbook): Promise<[string, string | null][]> {
+  const chain = book.calculationChain;
+  if (chain === undefined || !file.has(chain)) return [];
+  const without = (text: string, isIt: (value: { readonly attributes: Readonly<Record<string, string>> }) => boolean): string => edited(text, tagsOf(text).filter((tag) => tag.selfClosing && isIt(tag)).map(({ start, end }) => ({ start, end, text: "" })));
+  const links = relationshipsPart(book.part);
+  const types = "[Content_Types].xml";
+  return [
+    [chain, null],
+    [links, without((await file.text(links))!, ({ attributes }) => attributes["Type"]?.endsWith("/calcChain") === true)],
+    [types, without((await file.text(types))!, ({ attributes }) => attributes["PartName"]?.toLowerCase() === `/${chain.toLowerCase()}`)],
+  ];
+}
