@@ -5,6 +5,7 @@ import { afterAll, afterEach, describe, expect, it } from "vitest";
 import { standinServer, type FaultShares, type StandinServer } from "../../src/services/standin-server/index.js";
 import { notesCsv, removeTempFolders, run, smallProject, start } from "../helpers/cli.js";
 import { killFills } from "../helpers/kills.js";
+import { PLACES } from "../helpers/places.js";
 
 let servers: StandinServer[] = [];
 afterEach(async () => {
@@ -21,8 +22,8 @@ const filled = (folder: string): string => readFileSync(path.join(folder, "log.f
 const wait = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
 
 describe("a fill that is killed", () => {
-  it("20 times at random moments ends with every row right, and repeats at most what was in flight", async () => {
-    await killFills(20);
+  it.each(PLACES)("5 times at random moments, its table in %s, ends with every row right, and repeats at most what was in flight", async (kind) => {
+    await killFills(5, kind);
     expect.hasAssertions();
   }, 240_000);
 });

@@ -1,13 +1,29 @@
 import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import path from "node:path";
-import { afterAll, describe, expect, it } from "vitest";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { csvTable } from "../../src/adapters/csv/index.js";
 import { jsonlTable } from "../../src/adapters/jsonl/index.js";
+import { openDatabase, sqlTable } from "../../src/adapters/sql/index.js";
+import { systemClock } from "../../src/adapters/system-clock/index.js";
+import { xlsxTable } from "../../src/adapters/xlsx/index.js";
+import { mariadbDatabase, postgresDatabase, sqliteDatabase, type TestDatabase } from "../helpers/databases.js";
+import { workbook } from "../helpers/workbook.js";
 import { memoryTable, type CellOut, type Row, type Table } from "../../src/core/index.js";
 
 const root = mkdtempSync(path.join(tmpdir(), "yoroshi-table-"));
-afterAll(() => rmSync(root, { recursive: true, force: true }));
+const bases: { sqlite?: TestDatabase; postgres?: TestDatabase; mariadb?: TestDatabase | undefined } = {};
+const closing: (() => Promise<void>)[] = [];
+beforeAll(async () => {
+  bases.sqlite = sqliteDatabase();
+  bases.postgres = await postgresDatabase();
+  bases.mariadb = await mariadbDatabase();
+});
+afterAll(async () => {
+  for (const close of closing) await close();
+  for (const base of Object.values(bases)) await base?.close();
+  rmSync(root, { recursive: true, force: true });
+});
 let folders = 0;
 const freshFile = (content: string | Buffer, name = "t.csv"): string => {
   const file = path.join(mkdtempSync(path.join(root, `${++folders}-`)), name);
@@ -35,24 +51,45 @@ const standing = async (table: Table, columns: string[]) => {
   for await (const rows of table.standing(columns)) for (const { key, values } of rows) found[key] = { ...values };
   return found;
 };
-const COLUMNS = [{ name: "note", freeText: true }, { name: "level", freeText: false }, { name: "old", freeText: false }];
+const COLUMNS = [{ name: "note", freeText: true }, { name: "level", type: "integer", freeText: false }, { name: "old", freeText: false }] as const;
 const cells = (all: Record<string, Record<string, CellOut>>) => async (keys: readonly string[]) => keys.map((key) => all[key]);
 
-describe.each<[string, () => Table]>([
+/** The same rows in a table of a real database; `undefined` where there is no such server. */
+const inDatabase = async (base: TestDatabase | undefined): Promise<Table | undefined> => {
+  if (!base) return undefined;
+  const table = `rows_${++folders}`;
+  await base.run(`CREATE TABLE ${table} (id VARCHAR(20) PRIMARY KEY, text VARCHAR(200), old VARCHAR(200))`);
+  for (const row of ROWS) await base.run(`INSERT INTO ${table} VALUES ('${row.id}', '${row.text.replaceAll("'", "''")}', '${row.old}')`);
+  const database = await openDatabase({ name: "main", ...base.place, clock: systemClock() });
+  closing.push(() => database.close());
+  return sqlTable(database, { table, key: "id" });
+};
+const asSheet = (): Buffer => workbook([["id", "text", "old"], ...ROWS.map((row) => [row.id, row.text, row.old])]);
+
+describe.each<[string, () => Table | Promise<Table | undefined>]>([
   ["memory", () => memoryTable(ROWS, { key: "id" })],
   ["csv", () => csvTable({ file: freshFile(asCsv(ROWS)), key: "id" })],
   ["json lines", () => jsonlTable({ file: freshFile(ROWS.map((row) => `${JSON.stringify(row)}\n`).join(""), "t.jsonl"), key: "id" })],
   ["json lines in place", () => jsonlTable({ file: freshFile(ROWS.map((row) => `${JSON.stringify(row)}\n`).join(""), "t.jsonl"), key: "id", inPlace: true })],
+  ["workbook", () => xlsxTable({ file: freshFile(asSheet(), "t.xlsx"), key: "id" })],
+  ["workbook in place", () => xlsxTable({ file: freshFile(asSheet(), "t.xlsx"), key: "id", inPlace: true })],
+  ["sqlite", () => inDatabase(bases.sqlite)],
+  ["postgres", () => inDatabase(bases.postgres)],
+  ["mariadb", () => inDatabase(bases.mariadb)],
   ["csv in place", () => csvTable({ file: freshFile(asCsv(ROWS)), key: "id", inPlace: true })],
 ])("table contract: %s", (_, make) => {
-  it("gives its columns and rows as they are", async () => {
-    const table = make();
+  it("gives its columns and rows as they are", async (context) => {
+    const table = await make();
+    if (!table) return context.skip();
     expect(await table.columns()).toEqual(["id", "text", "old"]);
     expect((await readAll(table)).map((row) => [row.key, row.values["text"]])).toEqual(ROWS.map((row) => [row.id, row.text]));
   });
 
-  it("writes only the named columns, keeps everything else, and keeps formulas from running", async () => {
-    const table = make();
+  it("writes only the named columns, keeps everything else, and keeps formulas from running", async (context) => {
+    const table = await make();
+    if (!table) return context.skip();
+    await table.columns();
+    await table.createColumns?.(COLUMNS);
     const given = { k0: { note: "=HYPERLINK()", level: -3 }, k3: { note: "fine", old: "new" }, k5: { note: { asIs: "+1 from a person" } } };
     const mark = await table.write(COLUMNS, cells(given));
     expect(mark).toBe(await table.standingMark());
@@ -67,8 +104,10 @@ describe.each<[string, () => Table]>([
     expect(await table.write(COLUMNS, cells(given))).toBe(mark);
   });
 
-  it("leaves its source alone when writing fails", async () => {
-    const table = make();
+  it("leaves its source alone when writing fails", async (context) => {
+    const table = await make();
+    if (!table) return context.skip();
+    await table.createColumns?.(COLUMNS);
     const before = await readAll(table);
     await expect(table.write(COLUMNS, () => Promise.reject(new Error("gone")))).rejects.toThrow();
     expect(await readAll(table)).toEqual(before);

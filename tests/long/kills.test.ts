@@ -1,10 +1,11 @@
 import { afterAll, expect, it } from "vitest";
 import { removeTempFolders } from "../helpers/cli.js";
 import { killFills } from "../helpers/kills.js";
+import { PLACES } from "../helpers/places.js";
 
 afterAll(removeTempFolders);
 
-it("a fill killed 100 times at random moments ends with every row right", async () => {
-  await killFills(100);
+it.each(PLACES)("a fill of a table in %s, killed 25 times at random moments, ends with every row right", async (kind) => {
+  await killFills(25, kind);
   expect.hasAssertions();
 });

@@ -2,6 +2,7 @@ import { open, type FileHandle } from "node:fs/promises";
 import { configure, Reader, ZipReader, ZipWriter, type FileEntry } from "@zip.js/zip.js";
 import { YoroshiError } from "../../core/index.js";
 import { fileProblem } from "../../files/index.js";
+import { XmlFault, type XmlScanner } from "./xml.js";
 
 configure({ useWebWorkers: false });
 
@@ -13,6 +14,8 @@ export interface PackageFile {
   text(part: string): Promise<string | undefined>;
   /** A part of any size, in pieces of text. */
   stream(part: string): AsyncIterable<string>;
+  /** Hands a part's text to a scanner, giving way after each piece. */
+  scan(part: string, scanner: XmlScanner): AsyncIterable<void>;
   /**
    * Writes the package anew: the parts named in `changed` with their new text (`null` leaves one out), all others as they are, still
    * compressed, so that not a byte of their content changes.
@@ -35,6 +38,7 @@ class HandleReader extends Reader<FileHandle> {
   }
 }
 
+const PIECE_BYTES = 32 * 1024;
 const COMPOUND_FILE = Buffer.from([0xd0, 0xcf, 0x11, 0xe0]);
 
 /** @throws YoroshiError `fileUnreadable`. */
@@ -57,6 +61,11 @@ export async function openPackage(file: string, name: string): Promise<PackageFi
   }
 }
 
+/** Whatever is wrong with a small part of a workbook, in words. */
+export function orUnreadable(name: string, error: unknown): unknown {
+  return error instanceof XmlFault ? unreadable(name, "a part of it is damaged", error) : error;
+}
+
 const unreadable = (name: string, problem: string, cause?: unknown): YoroshiError => new YoroshiError("fileUnreadable", { file: name, problem }, { cause });
 
 function packageOf(name: string, handle: FileHandle, entries: readonly FileEntry[]): PackageFile {
@@ -68,7 +77,8 @@ function packageOf(name: string, handle: FileHandle, entries: readonly FileEntry
     if (!entry) throw unreadable(name, `its part ${part} is missing`);
     const decoder = new TextDecoder("utf-8", { fatal: true });
     try {
-      for await (const bytes of bytesOf(entry)) yield decoder.decode(bytes, { stream: true });
+      // In small pieces: what a large one is taken apart into would outlive the collector's first look.
+      for await (const bytes of bytesOf(entry)) for (let at = 0; at < bytes.length; at += PIECE_BYTES) yield decoder.decode(bytes.subarray(at, at + PIECE_BYTES), { stream: true });
       yield decoder.decode();
     } catch (error) {
       throw error instanceof YoroshiError ? error : unreadable(name, `its part ${part} is damaged`, error);
@@ -76,6 +86,18 @@ function packageOf(name: string, handle: FileHandle, entries: readonly FileEntry
   }
   return {
     name,
+    async *scan(part, scanner) {
+      try {
+        for await (const text of stream(part)) {
+          scanner.write(text);
+          yield;
+        }
+        scanner.finish();
+        yield;
+      } catch (error) {
+        throw error instanceof XmlFault ? unreadable(name, `its part ${part} is damaged`, error) : error;
+      }
+    },
     has: (part) => entryOf(part) !== undefined,
     stream,
     async text(part) {

@@ -75,7 +75,6 @@ export async function readSharedStrings(file: PackageFile, part: string | undefi
       if (inText && inReading === 0 && text !== undefined) text += piece;
     },
   });
-  for await (const piece of file.stream(part)) scanner.write(piece);
-  scanner.finish();
+  for await (const _ of file.scan(part, scanner));
   return strings;
 }

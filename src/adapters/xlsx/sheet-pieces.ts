@@ -1,6 +1,6 @@
 import { columnNumber } from "./cell-text.js";
 import type { PackageFile } from "./package-file.js";
-import { XmlScanner, type Tag } from "./xml.js";
+import { attribute, XmlScanner, type Tag } from "./xml.js";
 
 /** A cell and where it stands in its row's source. */
 export interface CellPiece {
@@ -20,9 +20,8 @@ export interface RowPiece {
   readonly number: number;
   /** The row as it stands, tags included. */
   source: string;
-  /** Where its first cell begins, and where its last one ends. */
+  /** Where its opening tag ends. */
   readonly openEnd: number;
-  closeStart: number;
   readonly qualified: string;
   readonly selfClosing: boolean;
   readonly cells: CellPiece[];
@@ -53,7 +52,7 @@ export async function* sheetPieces(file: PackageFile, part: string): AsyncGenera
 
   const scanner = new XmlScanner({
     open(tag) {
-      const { name, attributes, start, end } = tag;
+      const { name, start, end } = tag;
       lastEnd = end;
       if (inHead) {
         head.push(tag);
@@ -61,30 +60,28 @@ export async function* sheetPieces(file: PackageFile, part: string): AsyncGenera
         inHead = false;
         ready.push({ head: scanner.slice(0, end), tags: head });
         done = scanner.keepFrom = end;
-      } else if (name === "c" && row) {
-        const reference = attributes["r"];
-        columnBefore = reference === undefined ? columnBefore + 1 : columnNumber(reference);
-        cell = { column: columnBefore, start: start - row.start, end: 0, type: attributes["t"] ?? "n", style: Number(attributes["s"] ?? 0), value: undefined, formula: undefined };
-        row.cells.push(cell);
-      } else if (name === "v" && cell) {
-        takesText = true;
-        cell.value ??= "";
-      } else if (name === "t" && cell) {
+      } else if ((name === "v" || name === "t") && cell) {
         takesText = inReading === 0;
         cell.value ??= "";
+      } else if (name === "c" && row) {
+        const reference = attribute(tag, "r");
+        columnBefore = reference === undefined ? columnBefore + 1 : columnNumber(reference);
+        cell = { column: columnBefore, start: start - row.start, end: 0, type: attribute(tag, "t") ?? "n", style: Number(attribute(tag, "s") ?? 0), value: undefined, formula: undefined };
+        row.cells.push(cell);
       } else if (name === "f" && cell) {
-        cell.formula = attributes["t"] ?? "normal";
+        cell.formula = attribute(tag, "t") ?? "normal";
       } else if (name === "rPh") {
         inReading++;
       } else if (name === "row") {
         if (start > done) ready.push({ raw: scanner.slice(done, start) });
         done = scanner.keepFrom = start;
-        rowNumber = attributes["r"] === undefined ? rowNumber + 1 : Number(attributes["r"]);
+        const number = attribute(tag, "r");
+        rowNumber = number === undefined ? rowNumber + 1 : Number(number);
         columnBefore = 0;
-        row = { number: rowNumber, start, source: "", openEnd: end - start, closeStart: end - start, qualified: tag.qualified, selfClosing: tag.selfClosing, cells: [] };
+        row = { number: rowNumber, start, source: "", openEnd: end - start, qualified: tag.qualified, selfClosing: tag.selfClosing, cells: [] };
       }
     },
-    close(name, start, end) {
+    close(name, end) {
       lastEnd = end;
       if (name === "v" || name === "t") takesText = false;
       else if (name === "rPh") inReading--;
@@ -93,7 +90,6 @@ export async function* sheetPieces(file: PackageFile, part: string): AsyncGenera
         cell = undefined;
       } else if (name === "row" && row) {
         row.source = scanner.slice(row.start, end);
-        if (!row.selfClosing) row.closeStart = start - row.start;
         ready.push({ row });
         row = undefined;
         done = scanner.keepFrom = end;
@@ -104,8 +100,7 @@ export async function* sheetPieces(file: PackageFile, part: string): AsyncGenera
     },
   });
 
-  for await (const text of file.stream(part)) {
-    scanner.write(text);
+  for await (const _ of file.scan(part, scanner)) {
     if (!inHead && !row && lastEnd > done) {
       ready.push({ raw: scanner.slice(done, lastEnd) });
       done = scanner.keepFrom = lastEnd;
@@ -113,7 +108,6 @@ export async function* sheetPieces(file: PackageFile, part: string): AsyncGenera
     if (ready.length > 0) yield ready;
     ready = [];
   }
-  scanner.finish();
   if (scanner.end > done) ready.push({ raw: scanner.slice(done, scanner.end) });
   if (ready.length > 0) yield ready;
 }

@@ -1,6 +1,6 @@
 import { areaOf, areaText, escapeCell } from "./cell-text.js";
 import { relationshipsPart, type Workbook } from "./workbook.js";
-import { attribute, edited, escapeAttribute, prefixOf, tagsOf, withAttribute } from "./xml.js";
+import { attribute, edited, escapeAttribute, prefixOf, tagsOf, withAttribute, type Tag } from "./xml.js";
 import type { PackageFile } from "./package-file.js";
 
 /** A defined table's part with further columns at its right, its filter with it. The names must be those of the header's cells. */
@@ -43,12 +43,12 @@ export function recalculated(text: string): string {
 export async function withoutCalculationChain(file: PackageFile, book: Workbook): Promise<[string, string | null][]> {
   const chain = book.calculationChain;
   if (chain === undefined || !file.has(chain)) return [];
-  const without = (text: string, isIt: (value: { readonly attributes: Readonly<Record<string, string>> }) => boolean): string => edited(text, tagsOf(text).filter((tag) => tag.selfClosing && isIt(tag)).map(({ start, end }) => ({ start, end, text: "" })));
+  const without = (text: string, isIt: (tag: Tag) => boolean): string => edited(text, tagsOf(text).filter((tag) => tag.selfClosing && isIt(tag)).map(({ start, end }) => ({ start, end, text: "" })));
   const links = relationshipsPart(book.part);
   const types = "[Content_Types].xml";
   return [
     [chain, null],
-    [links, without((await file.text(links))!, ({ attributes }) => attributes["Type"]?.endsWith("/calcChain") === true)],
-    [types, without((await file.text(types))!, ({ attributes }) => attributes["PartName"]?.toLowerCase() === `/${chain.toLowerCase()}`)],
+    [links, without((await file.text(links))!, (tag) => attribute(tag, "Type")?.endsWith("/calcChain") === true)],
+    [types, without((await file.text(types))!, (tag) => attribute(tag, "PartName")?.toLowerCase() === `/${chain.toLowerCase()}`)],
   ];
 }

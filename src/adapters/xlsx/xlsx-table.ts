@@ -1,8 +1,8 @@
-import { keyColumnsOf, plural, YoroshiError, type Chunk, type KeyColumns, type Row, type RowSource, type Table } from "../../core/index.js";
+import { keyColumnsOf, plural, YoroshiError, type CellType, type Chunk, type KeyColumns, type Row, type RowSource, type Table } from "../../core/index.js";
 import { backUp, fileHash, filledName, KeySet, writeWhole } from "../../files/index.js";
 import type { DateSystem } from "./cell-text.js";
 import { dataRows, readLayout, rowValues, type Layout, type SheetChoice } from "./layout.js";
-import { openPackage } from "./package-file.js";
+import { openPackage, orUnreadable } from "./package-file.js";
 import { recalculated, widenedTable, withoutCalculationChain } from "./small-parts.js";
 import { styleEditor } from "./styles.js";
 import { rowKey, surveySheet, writtenSheet, writtenText } from "./write-sheet.js";
@@ -62,7 +62,9 @@ export function xlsxTable(options: XlsxTableOptions): Table {
         dates = layout.book.dates;
         const { book, sheet, table, file: parts } = layout;
         const styles = styleEditor((book.styles && (await parts.text(book.styles))) || NO_STYLES);
-        const survey = await surveySheet(layout, columns, styles);
+        // Without styles a number cannot be shown as a day.
+        const targets = book.styles === undefined ? columns.map((column) => ({ ...column, type: isDay(column.type) ? "text" : column.type }) as const) : columns;
+        const survey = await surveySheet(layout, targets, styles);
         if (survey.isProtected) onNotice?.(`${target}: the sheet ${sheet.name} is protected and stays so; filled cells are locked for people as its others are.`);
         const changed = new Map<string, string | AsyncIterable<string> | null>();
         const added = survey.places.filter((place) => place.isNew).map((place) => place.target.name);
@@ -89,6 +91,8 @@ export function xlsxRows(file: string, name: string, choice: SheetChoice = {}): 
       try {
         const layout = await readLayout(parts, choice);
         for await (const rows of dataRows(layout)) yield rows.map((row) => rowValues(layout, row)).filter((values) => values !== undefined);
+      } catch (error) {
+        throw orUnreadable(name, error);
       } finally {
         await parts.close();
       }
@@ -97,6 +101,8 @@ export function xlsxRows(file: string, name: string, choice: SheetChoice = {}): 
   };
 }
 
+const isDay = (type: CellType | undefined): boolean => type === "date" || type === "dateTime";
+
 /** A workbook without styles has one, plain. */
 const NO_STYLES = '<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><cellXfs count="1"><xf numFmtId="0"/></cellXfs></styleSheet>';
 
@@ -104,6 +110,8 @@ async function withLayout<T>(file: string, name: string, choice: SheetChoice, us
   const parts = await openPackage(file, name);
   try {
     return await use(await readLayout(parts, choice));
+  } catch (error) {
+    throw orUnreadable(name, error);
   } finally {
     await parts.close();
   }
@@ -128,6 +136,8 @@ async function* chunks(file: string, name: string, choice: SheetChoice, key: rea
       }
     }
     yield { rows: chunk, share: 1 };
+  } catch (error) {
+    throw orUnreadable(name, error);
   } finally {
     await parts.close();
   }
