@@ -60,6 +60,7 @@ program
   .description("ask about one row: the exact prompt, the raw reply, the typed answer, its cost")
   .argument("<name>", "a template, or a plan to take a row of its table")
   .option("--row <key>", "the row of the plan's table; its first row when not given")
+  .option("--step <name>", "the plan's step; its first one with a template when not given")
   .option("--input <name=value>", "an input's value; may be given several times", collect)
   .option("--fresh", "ask again even where the answer is known")
   .addOption(json())
@@ -70,6 +71,7 @@ samples
   .description("draw rows of a plan's table into the template's samples file, to be labelled")
   .argument("<plan>", "a plan, by name or path")
   .option("--rows <number>", "how many; 80 when not given", whole)
+  .option("--step <name>", "the plan's step; its first one with a template when not given")
   .option("--balance <column>", "as many of each value of a column, of the table or of what is filled")
   .option("--doubtful", "the rows whose answers are least sure")
   .option("--samples <file>", "the file to draw into; samples/<template>.csv when not given")
@@ -140,6 +142,7 @@ program
   .argument("<plan>", "a plan, by name or path")
   .option("--empty", "list every cell without an up-to-date value")
   .option("--cell <key>", "explain one row's cells: prompt, reply, cost, version, edits")
+  .option("--column <name>", "with --cell: only the step that fills this column")
   .addOption(json())
   .action(async (name, options) => finish((await import("./commands/status.js")).status(name, { ...options, ...program.opts() })));
 program

@@ -20,7 +20,7 @@ import {
   sourceName,
   runValues,
   SET_COLUMN,
-  stepOf,
+  templateSteps,
   versionText,
   warnModel,
   warnTemplate,
@@ -28,6 +28,7 @@ import {
   type Answer,
   type Clock,
   type Complaint,
+  type Asking,
   type FillSetup,
   type Json,
   type Ledger,
@@ -99,7 +100,7 @@ export interface Project {
   version(loaded: LoadedTemplate): Promise<VersionRecord>;
   table(plan: Plan, inPlace?: boolean): Promise<Table>;
   /** A plan with all that it names, ready to fill; complains about columns that its table lacks. */
-  fillSetup(nameOrPath: string, options?: { readonly inPlace?: boolean }): Promise<{ readonly setup: FillSetup; readonly model: TemplateModels }>;
+  fillSetup(nameOrPath: string, options?: { readonly inPlace?: boolean }): Promise<{ readonly setup: FillSetup; readonly isStandin: boolean }>;
   /** A samples file; by habit the one named after the template. */
   samples(prepared: Prepared, file: string | undefined, options?: SampleOptions): Promise<Samples>;
   /** The path of a samples file, relative to the project; by habit the one named after the template. */
@@ -240,19 +241,24 @@ class OpenProject implements Project {
     return this.tables.table(plan.table, { inPlace });
   }
 
-  async fillSetup(nameOrPath: string, { inPlace = false }: { readonly inPlace?: boolean } = {}): Promise<{ setup: FillSetup; model: TemplateModels }> {
+  async fillSetup(nameOrPath: string, { inPlace = false }: { readonly inPlace?: boolean } = {}): Promise<{ setup: FillSetup; isStandin: boolean }> {
     const { plan, document, complaints } = await this.#readPlan(nameOrPath);
     if (!plan || !document) throw new YoroshiError("filesInvalid", { complaints });
-    const loaded = await this.#stepTemplate(plan);
+    const loaded: Record<string, LoadedTemplate> = {};
+    for (const { name, step } of templateSteps(plan)) loaded[name] = await this.template(step.template);
     const table = await this.table(plan, inPlace);
-    const found = checkPlan(plan, loaded.template, document, { name: sourceName(plan.table), columns: await table.columns() });
+    const found = checkPlan(plan, mapped(loaded, ({ template }) => template), document, { name: sourceName(plan.table), columns: await table.columns() });
     if (found.length > 0) throw new YoroshiError("filesInvalid", { complaints: found });
-    const prepared = await this.prepare(loaded.template);
-    const model = await this.openModels(loaded.template);
-    const { version } = await this.version(loaded);
+    const asking: Record<string, Asking> = {};
+    let isStandin = false;
+    for (const [name, one] of Object.entries(loaded)) {
+      const model = await this.openModels(one.template);
+      isStandin ||= model.isStandin;
+      asking[name] = { prepared: await this.prepare(one.template), version: (await this.version(one)).version, model: model.model, others: model.others };
+    }
     const related = await relatedOf(this.tables, plan);
     this.#open.push(...Object.values(related));
-    return { setup: { plan, table, related, prepared, version, model: model.model, others: model.others, ledger: this.ledger(), clock: this.clock, sha256 }, model };
+    return { setup: { plan, table, related, asking, ledger: this.ledger(), clock: this.clock, sha256 }, isStandin };
   }
 
   async samples(prepared: Prepared, file: string | undefined, options: SampleOptions = {}): Promise<Samples> {
@@ -284,10 +290,6 @@ class OpenProject implements Project {
     return readPlan(await readText(path.resolve(this.root, file), file), file);
   }
 
-  async #stepTemplate(plan: Plan): Promise<LoadedTemplate> {
-    return this.template(stepOf(plan).step.template);
-  }
-
   async #checkTemplate(nameOrPath: string): Promise<readonly Complaint[]> {
     const { file } = await findFile(this.root, this.cwd, "templates", "template", nameOrPath);
     const { template, document, complaints } = readTemplate(await readText(path.resolve(this.root, file), file), file);
@@ -312,21 +314,27 @@ class OpenProject implements Project {
   async #checkPlan(nameOrPath: string): Promise<readonly Complaint[]> {
     const { plan, document, complaints } = await this.#readPlan(nameOrPath);
     if (!plan || !document) return complaints;
-    const { name, step } = stepOf(plan);
     const known = (await this.listTemplates()).map((template) => template.name);
-    const loaded = await this.#stepTemplate(plan).catch((error: unknown) => {
-      if (error instanceof YoroshiError) return undefined; // the template's own complaints are told with it
-      throw error;
-    });
-    if (!loaded) {
-      const missing = step.template;
-      return known.includes(missing) ? [] : [complain("unknownTemplate", document.at(["steps", name, "template"]), { name: missing, known, near: nearest(missing, known) })];
+    const templates: Record<string, Template> = {};
+    const missing: Complaint[] = [];
+    for (const { name, step } of templateSteps(plan)) {
+      const loaded = await this.template(step.template).catch((error: unknown) => {
+        if (error instanceof YoroshiError) return undefined; // the template's own complaints are told with it
+        throw error;
+      });
+      if (loaded) templates[name] = loaded.template;
+      else if (!known.includes(step.template)) missing.push(complain("unknownTemplate", document.at(["steps", name, "template"]), { name: step.template, known, near: nearest(step.template, known) }));
     }
+    if (missing.length > 0) return missing;
     try {
-      return checkPlan(plan, loaded.template, document, { name: sourceName(plan.table), columns: await (await this.table(plan)).columns() });
+      return checkPlan(plan, templates, document, { name: sourceName(plan.table), columns: await (await this.table(plan)).columns() });
     } catch (error) {
       if (!(error instanceof YoroshiError)) throw error;
-      return [...checkPlan(plan, loaded.template, document), complain("referenceUnreadable", document.at(["table"]), { problem: error.message })];
+      return [...checkPlan(plan, templates, document), complain("referenceUnreadable", document.at(["table"]), { problem: error.message })];
     }
   }
+}
+
+function mapped<T, U>(record: Readonly<Record<string, T>>, change: (value: T) => U): Record<string, U> {
+  return Object.fromEntries(Object.entries(record).map(([name, value]) => [name, change(value)]));
 }

@@ -2,7 +2,7 @@ import { existsSync } from "node:fs";
 import { mkdir, rename, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { stringify } from "csv-stringify/sync";
-import { drawRows, drawSealed, inputCells, inputsMark, joinKey, MARK_COLUMN, SEALED, SET_COLUMN, stepOf, YoroshiError, type CellRecord, type Drawable, type DrawWay, type Row } from "../core/index.js";
+import { columnsOf, drawRows, drawSealed, inputCells, inputsMark, joinKey, MARK_COLUMN, SEALED, SET_COLUMN, templateSteps, YoroshiError, type CellRecord, type Drawable, type DrawWay, type Row } from "../core/index.js";
 import { insideProject } from "./files.js";
 import type { Project } from "./project.js";
 
@@ -14,6 +14,8 @@ export interface SamplesFile {
 }
 
 export interface DrawOptions {
+  /** The plan's step whose inputs are drawn. Default: its first template step. */
+  readonly step?: string | undefined;
   readonly rows: number;
   readonly seed: number;
   /** A column of the table, or of what has been filled, over which the draw is balanced. */
@@ -33,15 +35,18 @@ const MOST_ROWS = 2_000_000;
  */
 export async function drawSamples(project: Project, planName: string, options: DrawOptions): Promise<{ file: string; drawn: number; left: number }> {
   const { setup } = await project.fillSetup(planName);
-  const { plan, table, prepared, ledger } = setup;
-  const { name: stepName } = stepOf(plan);
+  const { plan, table, ledger } = setup;
+  const stepName = options.step ?? templateSteps(plan)[0]?.name ?? "";
+  const asking = setup.asking[stepName];
+  if (!asking) throw new YoroshiError("badOption", { option: "--step", problem: `the plan has no template step \`${stepName}\`. Steps: ${Object.keys(setup.asking).join(", ")}.` });
+  const { prepared } = asking;
   const file = project.samplesFile(prepared.template.name, options.file);
   const before = existsSync(path.resolve(project.root, file)) ? await openSamples(project, file) : undefined;
   const { keyColumns } = table;
   const inputs = prepared.inputs.map(({ name }) => name);
   const known = new Set((before?.rows ?? []).flatMap((row) => [joinKey(keyColumns.map((column) => row[column] ?? "")), markOf(inputs, row)]));
   const columns = await table.columns();
-  const filled = Object.keys(stepOf(plan).step.fill);
+  const filled = columnsOf(plan.steps[stepName]!);
   if (options.balance !== undefined && !columns.includes(options.balance) && !filled.includes(options.balance)) {
     throw new YoroshiError("badOption", { option: "--balance", problem: `neither ${table.name} nor what the plan fills has a column \`${options.balance}\`. Columns: ${[...columns, ...filled].join(", ")}.` });
   }
@@ -52,7 +57,7 @@ export async function drawSamples(project: Project, planName: string, options: D
     const doubts = options.doubtful ? await doubtsOf(project, rows, records) : new Map<string, number>();
     for (const row of rows) {
       if (row.problem !== undefined || candidates.length >= MOST_ROWS) continue;
-      const given = await inputCells(setup, row);
+      const given = await inputCells(setup, row, stepName);
       const cells = Object.fromEntries(inputs.map((input) => [input, given[input] ?? ""]));
       const mark = markOf(inputs, cells);
       if (known.has(row.key) || known.has(mark) || marks.has(mark) || inputs.every((input) => cells[input]!.trim() === "")) continue;

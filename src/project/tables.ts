@@ -62,5 +62,6 @@ export function projectTables(root: string, cwd: string, databases: Databases, o
   };
 }
 
-const xlsxAdapter = (): Promise<typeof import("../adapters/xlsx/index.js")> => import("../adapters/xlsx/index.js");
-const sqlAdapter = (): Promise<typeof import("../adapters/sql/index.js")> => import("../adapters/sql/index.js");
+// Loaded when first needed: most projects have files of text only.
+const xlsxAdapter = () => import("../adapters/xlsx/index.js");
+const sqlAdapter = () => import("../adapters/sql/index.js");

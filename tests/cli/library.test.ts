@@ -148,7 +148,7 @@ describe("what a template can do beyond one request", () => {
     expect(await run(["status", "second-opinion", "--cell", "R-999"], folder)).toMatchObject({ code: 2, err: expect.stringContaining("deck-log.csv has no row with the key `R-999`") });
     const table = path.join(folder, "deck-log.filled.csv");
     writeFileSync(table, readFileSync(table, "utf8").replace(/(R-002,.*),[a-z-]+,([\d.]+)(\r?\n)/, "$1,by hand,$2$3"));
-    expect((await run(["status", "second-opinion", "--cell", "R-002", "--json"], folder)).json()).toMatchObject({ key: "R-002", same: true, record: { edited: { sureHazard: "by hand" } }, answer: { version: 1 } });
+    expect((await run(["status", "second-opinion", "--cell", "R-002", "--json"], folder)).json()).toMatchObject({ key: "R-002", steps: [{ same: true, record: { edited: { sureHazard: "by hand" } }, answer: { version: 1 } }] });
     const tried = await run(["try", "second-opinion", "--row", "R-002"], folder);
     expect(tried.out).toMatch(/Requests {2}[45]\n/);
     expect(tried.out).toMatch(/second look +standin-small/);

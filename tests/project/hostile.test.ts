@@ -31,11 +31,11 @@ describe(`${texts.length} hostile texts of ${new Set(texts.map(({ kind }) => kin
   it("are many", () => expect(texts.length).toBeGreaterThanOrEqual(60));
 
   it("cannot close their fence, open another, or put a turn of their own into the prompt", async () => {
-    const { setup } = await project.fillSetup("log");
+    const { prepared } = (await project.fillSetup("log")).setup.asking["sort"]!;
     for (const { kind, text } of texts) {
-      const reading = readInputs(setup.prepared, { note: text });
+      const reading = readInputs(prepared, { note: text });
       if (reading.state !== "ready") continue;
-      const messages = setup.prepared.render(reading.inputs);
+      const messages = prepared.render(reading.inputs);
       expect(messages.map((message) => message.role), kind).toEqual(["system", "user"]);
       const prompt = messages[1]!.content;
       expect(prompt.match(/<[\s\u200b-\u200d\u2060\ufeff/]*data/gi), kind).toHaveLength(2);

@@ -13,15 +13,15 @@ describe("a project in code", () => {
     const project = await openProject({ cwd: path.join(root, "plans") });
     expect(project.root).toBe(root);
     expect((await project.listTemplates()).map(({ name }) => name)).toEqual(["act-or-not", "follow-up", "hazard-triage", "line-judge", "one-line", "repair-state", "report-details", "sure-hazard"]);
-    const { setup, model } = await project.fillSetup("triage");
-    expect(model.isStandin).toBe(true);
+    const { setup, isStandin } = await project.fillSetup("triage");
+    expect(isStandin).toBe(true);
     const before = await preview(setup, { rows: 5 }, (text) => text.length / 4);
     expect(before).toMatchObject({ rows: 248, asked: 5 });
     expect(await fill(setup, { rows: 40 })).toMatchObject({ asked: 40, end: "rowLimit" });
     expect((await survey(setup)).columns["hazard"]).toMatchObject({ filled: expect.any(Number), blank: expect.any(Number) });
     const loaded = await project.template("hazard-triage");
     const prepared = await project.prepare(loaded.template);
-    const report = await trial({ prepared, version: (await project.version(loaded)).version, model: model.model, ledger: project.ledger(), clock: project.clock, samples: await project.samples(prepared, undefined) });
+    const report = await trial({ prepared, version: (await project.version(loaded)).version, model: setup.asking["triage"]!.model, ledger: project.ledger(), clock: project.clock, samples: await project.samples(prepared, undefined) });
     expect(report.parts[0]!.accuracy).toBeGreaterThan(0.5);
     expect(report.reused).toBeGreaterThan(0);
     await project.close();

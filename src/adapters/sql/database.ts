@@ -1,3 +1,5 @@
+import type { Database as SqliteDatabase } from "better-sqlite3";
+import type { Pool } from "pg";
 import { Kysely, MysqlDialect, PostgresDialect, SqliteDialect } from "kysely";
 import { isYoroshiError, YoroshiError, type Clock } from "../../core/index.js";
 import type { Db, Dialect, SqlFault } from "./dialect.js";
@@ -96,7 +98,7 @@ async function connect(options: DatabaseOptions): Promise<{ db: Db; dialect: Dia
 const MOST_CONNECTIONS = 4;
 const CONNECT_MS = 10_000;
 
-async function openSqlite(name: string, file: string): Promise<import("better-sqlite3").Database> {
+async function openSqlite(name: string, file: string): Promise<SqliteDatabase> {
   const { default: Sqlite } = await import("better-sqlite3");
   try {
     const db = new Sqlite(file, { fileMustExist: true, timeout: CONNECT_MS });
@@ -109,8 +111,8 @@ async function openSqlite(name: string, file: string): Promise<import("better-sq
 
 const PG_BOOLEAN = 16;
 
-async function postgresPool({ name, timeZone = "UTC" }: DatabaseOptions, url: string): Promise<import("pg").Pool> {
-  const { default: pg } = await driver<typeof import("pg")>(name, "pg", import("pg"));
+async function postgresPool({ name, timeZone = "UTC" }: DatabaseOptions, url: string): Promise<Pool> {
+  const { default: pg } = await driver(name, "pg", import("pg"));
   const asText = (text: string): string => text;
   const asTrueFalse = (text: string): string => (text === "t" ? "true" : "false");
   const pool = new pg.Pool({
@@ -127,7 +129,7 @@ async function postgresPool({ name, timeZone = "UTC" }: DatabaseOptions, url: st
 }
 
 async function mysqlPool({ name }: DatabaseOptions, url: string): Promise<unknown> {
-  const { createPool } = await driver<typeof import("mysql2")>(name, "mysql2", import("mysql2"));
+  const { createPool } = await driver(name, "mysql2", import("mysql2"));
   const pool = createPool({
     uri: url.replace(/^mariadb:/, "mysql:"),
     connectionLimit: MOST_CONNECTIONS,

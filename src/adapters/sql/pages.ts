@@ -19,7 +19,7 @@ type PageRow = Readonly<Record<string, unknown>>;
  * paging), so that rows which others insert, change or delete meanwhile make no other row come twice or not at all. No
  * cursor stays open between pages. Rows with a blank in their key come last, in one piece.
  */
-export async function* pages({ db: _, dialect, patiently }: Database, { from, key, select, rights }: PageSource, pageRows: number): AsyncGenerator<readonly PageRow[]> {
+export async function* pages({ dialect, patiently }: Database, { from, key, select, rights }: PageSource, pageRows: number): AsyncGenerator<readonly PageRow[]> {
   const columns = key.map((column) => sql.id("y", column));
   const order = sql.join(columns);
   const keys = columns.map((column, index) => sql`${dialect.name === "SQLite" ? column : dialect.asText(column)} AS ${sql.id(keyAlias(index))}`);

@@ -32,10 +32,13 @@ export function areaOf(reference: string): Area {
 export const areaText = ({ left, top, right, bottom }: Area): string => `${columnLetters(left)}${top}:${columnLetters(right)}${bottom}`;
 
 /** Characters that XML cannot hold stand as `_xHHHH_` (ECMA-376 part 1, 22.9.2.19); what looks like that gets its own underscore escaped. */
+/** Control characters, what is no character, and halves of surrogate pairs. */
+const NOT_IN_XML = new RegExp("[\\u0000-\\u0008\\u000b\\u000c\\u000e-\\u001f\\r\\ufffe\\uffff]|[\\ud800-\\udbff](?![\\udc00-\\udfff])|(?<![\\ud800-\\udbff])[\\udc00-\\udfff]", "g");
+
 export function escapeCell(text: string): string {
   return text
     .replace(/_x[0-9A-Fa-f]{4}_/g, "_x005F$&")
-    .replace(/[\x00-\x08\x0b\x0c\x0e-\x1f\r\ufffe\uffff]|[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g, (char) => `_x${char.charCodeAt(0).toString(16).toUpperCase().padStart(4, "0")}_`);
+    .replace(NOT_IN_XML, (char) => `_x${char.charCodeAt(0).toString(16).toUpperCase().padStart(4, "0")}_`);
 }
 
 export function unescapeCell(text: string): string {

@@ -47,8 +47,8 @@ async function walkThrough(project: Project, source: string, folder: string, isN
   let exit = 0;
   step(isNew ? "3  Three fills of one table" : "2  Three fills of one table", "what is known from before is not asked again");
   for (const plan of ["triage", "headlines", "actions"]) {
-    const { setup, model } = await project.fillSetup(plan);
-    exit = Math.max(exit, await runFill(project, setup, { ...model, isStandin: false }, {}, {}));
+    const { setup } = await project.fillSetup(plan);
+    exit = Math.max(exit, await runFill(project, setup, false, {}, {}));
   }
   out(`\n${heading("Done.")} The filled table is ${path.join(folder, "deck-log.filled.csv")}; all answers are in ${path.join(folder, ".yoroshi", "ledger.sqlite")}.`);
   out(quiet(`Go on with: cd ${folder}, then yoroshi status triage, yoroshi try triage --row R-012, yoroshi versions ${TEMPLATE}.`));

@@ -1,5 +1,5 @@
-import { fill, formatMoney, nearest, plural, preview, readCondition, readGate, targetColumns, toMicros, YoroshiError, type FillOptions, type FillReport, type FillSetup, type Preview } from "../../core/index.js";
-import type { OpenModel, Project } from "../../project/index.js";
+import { fill, formatMoney, nearest, plural, preview, readCondition, readGate, targetColumns, toMicros, YoroshiError, type FillOptions, type FillReport, type FillSetup, type Preview, type StepTallies } from "../../core/index.js";
+import type { Project } from "../../project/index.js";
 import { bad, duration, good, heading, note, out, outJson, quiet, standinNote, table, warn } from "../print/print.js";
 import { fillProgress } from "../print/progress.js";
 import { modelError } from "../report-error.js";
@@ -21,7 +21,7 @@ interface FillCommandOptions extends CommonOptions {
 /** `yoroshi fill`: exit 0 when every row is as it should be, 1 when some failed or a limit stopped it, 3, 130. */
 export async function fillCommand(name: string, options: FillCommandOptions): Promise<number> {
   return withProject(options, async (project) => {
-    const { setup, model } = await project.fillSetup(name, { inPlace: options.inPlace === true });
+    const { setup, isStandin } = await project.fillSetup(name, { inPlace: options.inPlace === true });
     const chosen: FillOptions = {
       refill: options.refill,
       only: options.only,
@@ -36,12 +36,12 @@ export async function fillCommand(name: string, options: FillCommandOptions): Pr
       const statements = (await setup.table.missingColumns?.(targetColumns(setup))) ?? [];
       for (const statement of statements) note(`${statement};`);
     }
-    const gate = await readGate(setup.plan, setup.ledger, { template: setup.prepared.template.name, version: setup.version, model: setup.model.id });
+    const gate = await readGate(setup);
     if (!gate.open && !options.dryRun) {
-      if (!options.ignoreGate) throw new YoroshiError("gateClosed", { plan: setup.plan.name, template: setup.prepared.template.name, reason: gate.reason });
+      if (!options.ignoreGate) throw new YoroshiError("gateClosed", { plan: setup.plan.name, template: gate.template, reason: gate.reason });
       note(warn(`Filled in spite of the gate: ${gate.reason}.`));
     }
-    return options.dryRun ? dryRun(project, setup, model, chosen, options) : runFill(project, setup, model, chosen, options);
+    return options.dryRun ? dryRun(project, setup, isStandin, chosen, options) : runFill(project, setup, isStandin, chosen, options);
   });
 }
 
@@ -57,24 +57,27 @@ async function checkWhere({ table: source, plan }: FillSetup, where: string | un
   }
 }
 
-async function dryRun(project: Project, setup: FillSetup, model: OpenModel, chosen: FillOptions, options: FillCommandOptions): Promise<number> {
+async function dryRun(project: Project, setup: FillSetup, isStandin: boolean, chosen: FillOptions, options: FillCommandOptions): Promise<number> {
   const { countTokens } = await import("gpt-tokenizer/encoding/o200k_base");
   const result = await preview(setup, chosen, (text) => countTokens(text));
-  if (options.json) outJson(previewJson(result, model));
-  else printPreview(setup, result, project.settings.currency, model);
+  if (options.json) outJson(previewJson(result, setup, isStandin));
+  else printPreview(setup, result, project.settings.currency);
   return 0;
 }
 
-function previewJson(result: Preview, { model, isStandin }: OpenModel): object {
+function previewJson(result: Preview, setup: FillSetup, isStandin: boolean): object {
   const { spent: _, tokensIn: __, tokensOut: ___, estimate, dearest, ...rest } = result;
-  return { ...rest, dryRun: true, model: model.id, standin: isStandin, tokensIn: estimate.tokensIn, tokensOut: estimate.tokensOut, cost: estimate.cost / 1e6, dearest: dearest / 1e6, priced: model.price !== undefined };
+  return { ...rest, dryRun: true, model: modelIds(setup), standin: isStandin, tokensIn: estimate.tokensIn, tokensOut: estimate.tokensOut, cost: estimate.cost / 1e6, dearest: dearest / 1e6, priced: withoutPrice(setup) === undefined };
 }
 
-function printPreview({ plan, table: source }: FillSetup, result: Preview, currency: string, { model }: OpenModel): void {
+function printPreview(setup: FillSetup, result: Preview, currency: string): void {
+  const { plan, table: source } = setup;
+  const unpriced = withoutPrice(setup);
   out(heading(`Plan ${plan.name}`) + quiet(`  ${source.name}, ${plural(result.rows, "row")}; nothing is asked`));
   const about = result.counted < result.asked ? ` (from the first ${result.counted} prompts)` : "";
   out(table(["", ""], [
     ["to ask", plural(result.asked, "row")],
+    ["depend on answers", `${plural(result.unknown, "row")} of later steps, counted as if all were asked`],
     ["known or doubled", plural(result.reused, "row")],
     ["settled by rules", plural(result.ruled, "row")],
     ["skipped", plural(result.skipped, "row")],
@@ -82,11 +85,25 @@ function printPreview({ plan, table: source }: FillSetup, result: Preview, curre
     ["cannot be asked", plural(result.failed, "row")],
     ["left by a limit", plural(result.blank, "row")],
     ["tokens", `about ${result.estimate.tokensIn.toLocaleString("en")} in, ${result.estimate.tokensOut.toLocaleString("en")} out${about}`],
-    ["cost", model.price ? `about ${formatMoney(result.estimate.cost, currency)}; at the dearest ${formatMoney(result.dearest, currency)}` : `unknown: the model ${model.id} has no price in yoroshi.yaml`],
+    ["cost", unpriced === undefined ? `about ${formatMoney(result.estimate.cost, currency)}; at the dearest ${formatMoney(result.dearest, currency)}` : `unknown: the model ${unpriced} has no price in yoroshi.yaml`],
   ].filter(([label, value]) => ["to ask", "tokens", "cost"].includes(label!) || !value!.startsWith("0 "))));
+  if (Object.keys(result.steps).length > 1) out(stepTable(result.steps));
 }
 
-export async function runFill(project: Project, setup: FillSetup, opened: OpenModel, chosen: FillOptions, options: CommonOptions): Promise<number> {
+/** The ids of all models that a plan asks. */
+const modelIds = ({ asking }: FillSetup): string => [...new Set(Object.values(asking).map(({ model }) => model.id))].join(", ");
+
+const withoutPrice = ({ asking }: FillSetup): string | undefined => Object.values(asking).find(({ model }) => !model.price)?.model.id;
+
+/** What became, or would become, of the rows in each step. */
+function stepTable(steps: StepTallies): string {
+  const figures = ["asked", "reused", "ruled", "filled", "edited", "stale", "skipped", "failed", "blank"] as const;
+  const titles: Partial<Record<(typeof figures)[number], string>> = { reused: "known", ruled: "by rule", blank: "not reached" };
+  const used = figures.filter((figure) => figure === "filled" || Object.values(steps).some((tally) => tally[figure] > 0));
+  return table(["step", ...used.map((figure) => titles[figure] ?? figure)], Object.entries(steps).map(([name, tally]) => [name, ...used.map((figure) => tally[figure])]), { right: used.map((_, index) => index + 1) });
+}
+
+export async function runFill(project: Project, setup: FillSetup, isStandin: boolean, chosen: FillOptions, options: CommonOptions): Promise<number> {
   const { currency } = project.settings;
   const progress = fillProgress(currency, options.json !== true);
   const stop = new AbortController();
@@ -106,9 +123,9 @@ export async function runFill(project: Project, setup: FillSetup, opened: OpenMo
     process.off("SIGINT", onInterrupt);
     process.off("SIGTERM", onInterrupt);
   }
-  if (options.json) outJson(reportJson(report, setup, opened));
-  else printReport(report, setup, opened, currency);
-  if (report.error) throw modelError(report.error, setup.model.host);
+  if (options.json) outJson(reportJson(report, setup, isStandin));
+  else printReport(report, setup, isStandin, currency);
+  if (report.error) throw modelError(report.error, report.errorHost ?? "");
   return exitCode(report);
 }
 
@@ -117,12 +134,14 @@ function exitCode({ end, failed }: FillReport): number {
   return failed > 0 || end === "spendCap" ? 1 : 0;
 }
 
-function reportJson(report: FillReport, { plan, table: source }: FillSetup, { model, isStandin }: OpenModel): object {
-  const { error, spent, unsure, ...rest } = report;
-  return { plan: plan.name, table: source.name, target: source.target, model: model.id, standin: isStandin, ...rest, spent: spent / 1e6, unsure: unsure / 1e6, ...(error ? { problem: error.kind } : {}) };
+function reportJson(report: FillReport, setup: FillSetup, isStandin: boolean): object {
+  const { plan, table: source } = setup;
+  const { error, errorHost: _, spent, unsure, steps, ...rest } = report;
+  const perStep = Object.fromEntries(Object.entries(steps).map(([name, tally]) => [name, { ...tally, spent: tally.spent / 1e6 }]));
+  return { plan: plan.name, table: source.name, target: source.target, model: modelIds(setup), standin: isStandin, ...rest, steps: perStep, spent: spent / 1e6, unsure: unsure / 1e6, ...(error ? { problem: error.kind } : {}) };
 }
 
-export function printReport(report: FillReport, { plan, table: source }: FillSetup, opened: OpenModel, currency: string): void {
+export function printReport(report: FillReport, { plan, table: source }: FillSetup, isStandin: boolean, currency: string): void {
   out(heading(`Plan ${plan.name}`) + quiet(`  ${plural(report.rows, "row")} of ${source.name} in ${duration(report.tookMs)}`));
   const states = [
     good(`${report.filled} filled`),
@@ -135,11 +154,12 @@ export function printReport(report: FillReport, { plan, table: source }: FillSet
   ];
   out(`  ${states.filter(Boolean).join(" · ")}`);
   out(`  ${plural(report.asked, "row")} asked, ${report.reused} known already${report.ruled > 0 ? `, ${report.ruled} settled by rules` : ""} · ${report.tokensIn.toLocaleString("en")} tokens in, ${report.tokensOut.toLocaleString("en")} out · ${formatMoney(report.spent, currency)} spent`);
+  if (Object.keys(report.steps).length > 1) out(stepTable(report.steps));
   if (report.unsure > 0) out(`  ${warn(`Up to ${formatMoney(report.unsure, currency)} more may have been charged for requests that broke off.`)}`);
   if (report.newEdits > 0) out(`  ${warn(`${plural(report.newEdits, "cell was", "cells were")} edited by a person since the last fill; kept.`)}`);
   out(report.written ? `  written: ${source.target}` : report.end === "done" ? `  ${source.target} stands as it should; it was not written again` : "  nothing was written");
   for (const line of advice(report, plan.name)) note(line);
-  const standin = standinNote(opened.isStandin);
+  const standin = standinNote(isStandin);
   if (standin) note(standin);
 }
 

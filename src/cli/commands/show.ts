@@ -1,4 +1,4 @@
-import { keyColumnsOf, sourceName, stepOf, type InputSpec, type Json, type Message, type Prepared } from "../../core/index.js";
+import { columnsOf, isTemplateStep, keyColumnsOf, sourceName, type Step, type InputSpec, type Json, type Message, type Prepared } from "../../core/index.js";
 import { findTemplates, type Project } from "../../project/index.js";
 import { block, cut, heading, out, outJson, quiet, table } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
@@ -28,7 +28,7 @@ async function showAll(project: Project, options: ShowOptions): Promise<void> {
   const plans = await Promise.all(
     (await project.listPlans()).map(async ({ name, file }) => {
       const plan = await project.plan(file).catch(() => undefined);
-      return { name, title: plan?.title ?? "", table: plan ? sourceName(plan.table) : "", fills: plan ? Object.keys(stepOf(plan).step.fill) : [] };
+      return { name, title: plan?.title ?? "", table: plan ? sourceName(plan.table) : "", fills: plan ? Object.values(plan.steps).flatMap(columnsOf) : [] };
     }),
   );
   if (options.json) return outJson({ templates, plans });
@@ -41,20 +41,21 @@ async function showAll(project: Project, options: ShowOptions): Promise<void> {
 async function showPlan(project: Project, name: string, options: CommonOptions): Promise<void> {
   const plan = await project.plan(name);
   if (options.json) return outJson({ plan });
-  const { name: stepName, step } = stepOf(plan);
   out(heading(`Plan ${plan.name}`) + (plan.title ? `  ${plan.title}` : ""));
   out(table(["", ""], [
     ["table", `${sourceName(plan.table)}, key ${keyColumnsOf(plan.table.key).join(", ")}`],
-    ["step", `${stepName}: template ${step.template}`],
-    ["when", step.when ?? "every row"],
-    ...(step.clear ?? []).map((rule, index) => [`rule ${index + 1}`, `${rule.when}: ${Object.entries(rule.give).map(([part, value]) => `${part} ${JSON.stringify(value)}`).join(", ")}`]),
     ...Object.entries(plan.related ?? {}).map(([related, source]) => [`rows ${related}`, `${sourceName(source.table)}, where ${Object.entries(source.match).map(([there, here]) => `${there} is ${here}`).join(" and ")}`]),
     ["refill", plan.refill],
     ["limits", Object.entries(plan.limits).map(([limit, value]) => `${limit} ${value}`).join(", ") || "none"],
   ]));
-  out(`\n${heading("Inputs")}`);
+  for (const [stepName, step] of Object.entries(plan.steps)) showStep(stepName, step);
+}
+
+function showStep(name: string, step: Step): void {
+  out(`\n${heading(`Step ${name}`)}  ${isTemplateStep(step) ? `template ${step.template}` : "plain columns"}${quiet(step.when === undefined ? ", for every row" : `, when ${step.when}`)}`);
+  if (!isTemplateStep(step)) return out(table(["column", "made of"], Object.entries(step.set).map(([column, source]) => [column, typeof source === "string" ? source : `CEL: ${source.cel}`])));
+  if (step.clear) out(table(["rule", "when", "gives"], step.clear.map((rule, index) => [index + 1, rule.when, Object.entries(rule.give).map(([part, value]) => `${part} ${JSON.stringify(value)}`).join(", ")])));
   out(table(["input", "from column"], Object.entries(step.inputs)));
-  out(`\n${heading("Fills")}`);
   out(table(["column", "from part"], Object.entries(step.fill)));
 }
 

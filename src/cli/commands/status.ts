@@ -1,10 +1,11 @@
-import { explainCell, formatMoney, plural, survey, type CellExplanation, type CellState, type FillSetup, type OpenCell, type Survey } from "../../core/index.js";
+import { explainCells, formatMoney, plural, survey, type CellExplanation, type CellState, type FillSetup, type OpenCell, type Survey } from "../../core/index.js";
 import { block, heading, out, outJson, quiet, table } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
 interface StatusOptions extends CommonOptions {
   readonly empty?: boolean | undefined;
   readonly cell?: string | undefined;
+  readonly column?: string | undefined;
 }
 
 const STATES: readonly CellState[] = ["filled", "edited", "stale", "held", "failed", "skipped", "blank"];
@@ -13,7 +14,7 @@ const STATES: readonly CellState[] = ["filled", "edited", "stale", "held", "fail
 export async function status(name: string, options: StatusOptions): Promise<number> {
   return withProject(options, async (project) => {
     const { setup } = await project.fillSetup(name);
-    if (options.cell !== undefined) return explain(await explainCell(setup, options.cell), setup, project.settings.currency, options);
+    if (options.cell !== undefined) return explain(await explainCells(setup, options.cell, options.column), setup, project.settings.currency, options);
     const open: OpenCell[] = [];
     const result = await survey(setup, options.empty ? (cell) => open.push(cell) : undefined);
     const ledger = project.ledger();
@@ -35,15 +36,24 @@ export async function status(name: string, options: StatusOptions): Promise<numb
   });
 }
 
-/** One row's cells: how they came about, in the order in which one would ask. */
-function explain(found: CellExplanation, { plan, table: source }: FillSetup, currency: string, options: StatusOptions): number {
-  const { record, answer, prompt } = found;
+/** One row's cells, step by step. */
+function explain(found: readonly CellExplanation[], { plan, table: source }: FillSetup, currency: string, options: StatusOptions): number {
   if (options.json) {
-    outJson({ plan: plan.name, ...found, answer: answer && { ...answer, answer: { ...answer.answer, spent: answer.answer.spent / 1e6 } } });
+    outJson({ plan: plan.name, key: options.cell, steps: found.map((one) => ({ ...one, answer: one.answer && { ...one.answer, answer: { ...one.answer.answer, spent: one.answer.answer.spent / 1e6 } } })) });
     return 0;
   }
+  out(heading(`${found[0]!.key}`) + quiet(`  ${found[0]!.place} of ${source.name}, plan ${plan.name}`));
+  for (const one of found) {
+    if (found.length > 1) out(`\n${heading(`Step ${one.step}`)}  ${quiet(one.columns.join(", "))}`);
+    explainStep(one, currency);
+  }
+  return 0;
+}
+
+/** How one step's cells came about, in the order in which one would ask. */
+function explainStep(found: CellExplanation, currency: string): void {
+  const { record, answer, prompt } = found;
   const when = (at: number): string => `${new Date(at).toISOString().slice(0, 16).replace("T", " ")} UTC`;
-  out(heading(`${found.key}`) + quiet(`  ${found.place} of ${source.name}, plan ${plan.name}`));
   out(table(["", ""], [
     ["state", `${found.state}${found.reason ? `: ${found.reason}` : ""}`],
     ...(record ? [["since", `${when(record.at)}, run ${record.run}`]] : []),
@@ -63,7 +73,6 @@ function explain(found: CellExplanation, { plan, table: source }: FillSetup, cur
     for (const { role, content } of prompt) out(`${quiet(role)}\n${block(content)}`);
   }
   if (answer) out(`\n${heading("Reply")}\n${block(answer.answer.raw)}`);
-  return 0;
 }
 
 function printSurvey({ columns, reasons, notes }: Survey): void {

@@ -1,4 +1,4 @@
-import { formatMoney, inputCells, ModelFailure, plural, readInputs, stepOf, YoroshiError, type Answer, type Json, type Prepared, type Row } from "../../core/index.js";
+import { formatMoney, inputCells, ModelFailure, plural, readInputs, templateSteps, YoroshiError, type Answer, type Json, type Prepared, type Row } from "../../core/index.js";
 import { askLoaded, type LoadedTemplate, type Project } from "../../project/index.js";
 import { block, cut, duration, good, heading, note, out, outJson, percent, quiet, standinNote, table, warn } from "../print/print.js";
 import { modelError } from "../report-error.js";
@@ -7,6 +7,7 @@ import { printPrompt } from "./show.js";
 
 interface TryOptions extends CommonOptions {
   readonly row?: string | undefined;
+  readonly step?: string | undefined;
   readonly input?: readonly string[] | undefined;
   readonly fresh?: boolean | undefined;
 }
@@ -80,12 +81,14 @@ async function ofTemplate(project: Project, name: string, options: TryOptions): 
 
 async function ofPlan(project: Project, name: string, options: TryOptions): Promise<Question> {
   const { setup } = await project.fillSetup(name);
-  const { step } = stepOf(setup.plan);
+  const steps = templateSteps(setup.plan);
+  const chosen = options.step === undefined ? steps[0] : steps.find((one) => one.name === options.step);
+  if (!chosen) throw new YoroshiError("badOption", { option: "--step", problem: `the plan has no template step \`${options.step ?? ""}\`. Steps: ${steps.map((one) => one.name).join(", ") || "none"}.` });
   const row = await findRow(setup.table.read(), options.row);
   if (!row) throw new YoroshiError("keyNotFound", { keys: [options.row ?? "(first row)"], table: setup.table.name });
   const given = inputsOf(options.input);
-  const loaded = await project.template(step.template);
-  const cells = { ...(await inputCells(setup, row)), ...given };
+  const loaded = await project.template(chosen.step.template);
+  const cells = { ...(await inputCells(setup, row, chosen.name)), ...given };
   return { loaded, cells, from: `${row.key}, ${row.place} of ${setup.table.name}` };
 }
 

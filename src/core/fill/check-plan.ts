@@ -4,11 +4,41 @@ import { keyColumnsOf } from "../table/index.js";
 import { CONFIDENCE, partPaths, type InputSpec, type Template } from "../template/index.js";
 import { givenValue } from "./clear.js";
 import { readCondition } from "./condition.js";
-import { stepOf, type ClearRule, type Plan, type Step } from "./plan.js";
+import { columnsRead, orderSteps } from "./order.js";
+import { columnsOf, isTemplateStep, type ClearRule, type Plan, type Step, type TemplateStep } from "./plan.js";
+import { readSet } from "./set-column.js";
 
-/** Holds a plan against the template it uses and, where they are known, the columns of its table. */
-export function checkPlan(plan: Plan, template: Template, document: SourceDocument, table?: { readonly name: string; readonly columns: readonly string[] }): Complaint[] {
-  const { name, step } = stepOf(plan);
+/** What is known of a plan's table. */
+export interface KnownTable {
+  readonly name: string;
+  readonly columns: readonly string[];
+}
+
+/**
+ * Holds a plan against the templates it uses and, where they are known, the columns of its table.
+ *
+ * @param templates by the steps' names.
+ */
+export function checkPlan(plan: Plan, templates: Readonly<Record<string, Template>>, document: SourceDocument, table?: KnownTable): Complaint[] {
+  const found: Complaint[] = [];
+  for (const [name, step] of Object.entries(plan.steps)) {
+    const template = templates[name];
+    const at = ["steps", name] as const;
+    const written = isTemplateStep(step) ? "fill" : "set";
+    const reads = columnsRead(step, template);
+    for (const column of columnsOf(step)) {
+      if (keyColumnsOf(plan.table.key).includes(column)) found.push(complain("keyFilled", document.atKey([...at, written, column]), { column }));
+      if (reads.includes(column)) found.push(complain("inputFilled", document.atKey([...at, written, column]), { column }));
+    }
+    if (isTemplateStep(step) && template) found.push(...checkTemplateStep(plan, name, step, template, document));
+    if (table) found.push(...checkColumns(plan, name, step, template, document, table));
+  }
+  const ordered = orderSteps(plan, templates);
+  if ("cycle" in ordered) found.push(complain("stepsInCircle", document.atKey(["steps", ordered.cycle[0]!.step]), { path: ordered.cycle }));
+  return table ? [...found, ...checkRelated(plan, document, table)] : found;
+}
+
+function checkTemplateStep(plan: Plan, name: string, step: TemplateStep, template: Template, document: SourceDocument): Complaint[] {
   const at = ["steps", name] as const;
   const found: Complaint[] = [];
   const inputs = Object.keys(template.inputs);
@@ -18,16 +48,14 @@ export function checkPlan(plan: Plan, template: Template, document: SourceDocume
   }
   for (const [column, part] of Object.entries(step.fill)) {
     if (!parts.includes(part) && !(part === CONFIDENCE && template.doubt)) found.push(complain("unknownPart", document.at([...at, "fill", column]), { name: part, known: parts, near: nearest(part, parts) }));
-    if (keyColumnsOf(plan.table.key).includes(column)) found.push(complain("keyFilled", document.atKey([...at, "fill", column]), { column }));
-    if (Object.values(inputColumns(step, template)).includes(column)) found.push(complain("inputFilled", document.atKey([...at, "fill", column]), { column }));
   }
   if (plan.gate && plan.gate.step === name && !parts.includes(plan.gate.part)) found.push(complain("unknownPart", document.at(["gate", "part"]), { name: plan.gate.part, known: parts, near: nearest(plan.gate.part, parts) }));
   for (const [index, rule] of (step.clear ?? []).entries()) found.push(...checkRule(rule, step, template, document, [...at, "clear", index]));
-  return table ? [...found, ...checkColumns(plan, template, document, table)] : found;
+  return found;
 }
 
 /** A rule gives all that the step fills, each value of its part's kind. */
-function checkRule(rule: ClearRule, step: Step, template: Template, document: SourceDocument, at: readonly (string | number)[]): Complaint[] {
+function checkRule(rule: ClearRule, step: TemplateStep, template: Template, document: SourceDocument, at: readonly (string | number)[]): Complaint[] {
   const known = Object.keys(template.answer);
   const wanted = new Set(Object.values(step.fill).map((path) => path.split(".")[0]!).filter((part) => known.includes(part)));
   const missing = [...wanted].filter((part) => !(part in rule.give)).map((part) => complain("missingKey", document.atKey([...at, "give"]), { key: part, hint: "A rule gives a value for every part that the step fills." }));
@@ -42,19 +70,25 @@ function checkRule(rule: ClearRule, step: Step, template: Template, document: So
   return [...missing, ...unfit];
 }
 
-function checkColumns(plan: Plan, template: Template, document: SourceDocument, table: { readonly name: string; readonly columns: readonly string[] }): Complaint[] {
-  const { name, step } = stepOf(plan);
+/** A step reads columns of the table, and those that other steps fill. */
+function checkColumns(plan: Plan, name: string, step: Step, template: Template | undefined, document: SourceDocument, table: KnownTable): Complaint[] {
   const at = ["steps", name] as const;
   const found: Complaint[] = [];
-  const known = table.columns;
+  const related = Object.keys(plan.related ?? {});
+  const known = [...new Set([...table.columns, ...Object.entries(plan.steps).flatMap(([other, one]) => (other === name ? [] : columnsOf(one)))])];
   const missing = (column: string, place: readonly (string | number)[]): void => {
     found.push(complain("unknownColumn", document.at(place), { name: column, table: table.name, known, near: nearest(column, known) }));
   };
-  const related = Object.keys(plan.related ?? {});
-  keyColumnsOf(plan.table.key).forEach((column, index) => {
-    if (!known.includes(column)) missing(column, ["table", "key", ...(typeof plan.table.key === "string" ? [] : [index])]);
-  });
-  for (const [input, spec] of Object.entries(template.inputs)) {
+  const testRead = (columns: readonly string[] | undefined, place: readonly (string | number)[]): void => {
+    for (const column of columns ?? []) if (!known.includes(column) && !related.includes(column)) missing(column, place);
+  };
+  if (step.when !== undefined) testRead(readCondition(step.when).condition?.columns, [...at, "when"]);
+  if (!isTemplateStep(step)) {
+    for (const [column, source] of Object.entries(step.set)) testRead(readSet(column, source).set?.reads, [...at, "set", column]);
+    return found;
+  }
+  for (const [index, rule] of (step.clear ?? []).entries()) testRead(readCondition(rule.when).condition?.columns, [...at, "clear", index, "when"]);
+  for (const [input, spec] of Object.entries(template?.inputs ?? {})) {
     const column = step.inputs[input];
     const source = column ?? input;
     const isRows = spec.kind === "rows";
@@ -67,19 +101,20 @@ function checkColumns(plan: Plan, template: Template, document: SourceDocument, 
     if (column !== undefined && !known.includes(column)) missing(column, [...at, "inputs", input]);
     if (column === undefined && !known.includes(input) && (spec as InputSpec).required !== false) found.push(complain("unfedInput", document.atKey([...at, "inputs"]), { name: input }));
   }
-  const condition = step.when === undefined ? undefined : readCondition(step.when).condition;
-  for (const column of condition?.columns ?? []) if (!known.includes(column) && !related.includes(column)) missing(column, [...at, "when"]);
-  for (const [index, rule] of (step.clear ?? []).entries()) {
-    for (const column of readCondition(rule.when).condition?.columns ?? []) if (!known.includes(column) && !related.includes(column)) missing(column, [...at, "clear", index, "when"]);
-  }
-  for (const [name, source] of Object.entries(plan.related ?? {})) {
-    for (const [there, here] of Object.entries(source.match)) if (!known.includes(here)) missing(here, ["related", name, "match", there]);
-    if (known.includes(name)) found.push(complain("badValue", document.atKey(["related", name]), { problem: `\`${name}\` is a column of ${table.name}, too. Give the related rows another name.` }));
-  }
   return found;
 }
 
-/** Which column each input comes from; the column of its own name where the plan does not say. */
-export function inputColumns(step: Step, template: Template): Record<string, string> {
-  return Object.fromEntries(Object.keys(template.inputs).map((input) => [input, step.inputs[input] ?? input]));
+function checkRelated(plan: Plan, document: SourceDocument, { name: tableName, columns: known }: KnownTable): Complaint[] {
+  const found: Complaint[] = [];
+  const missing = (column: string, place: readonly (string | number)[]): void => {
+    found.push(complain("unknownColumn", document.at(place), { name: column, table: tableName, known, near: nearest(column, known) }));
+  };
+  keyColumnsOf(plan.table.key).forEach((column, index) => {
+    if (!known.includes(column)) missing(column, ["table", "key", ...(typeof plan.table.key === "string" ? [] : [index])]);
+  });
+  for (const [name, source] of Object.entries(plan.related ?? {})) {
+    for (const [there, here] of Object.entries(source.match)) if (!known.includes(here)) missing(here, ["related", name, "match", there]);
+    if (known.includes(name)) found.push(complain("badValue", document.atKey(["related", name]), { problem: `\`${name}\` is a column of ${tableName}, too. Give the related rows another name.` }));
+  }
+  return found;
 }

@@ -2,7 +2,7 @@ import { canonicalJson, sha256Hex, type Json } from "../ground/index.js";
 import { keptSchemaOf, kindOf, type Reading, type Shaped } from "../kinds/index.js";
 import type { NamedShape } from "../template/index.js";
 import { readCondition, type Condition } from "./condition.js";
-import type { Step } from "./plan.js";
+import type { TemplateStep } from "./plan.js";
 
 /** A rule that settles rows without a model, ready to be tried. */
 export interface ReadyRule {
@@ -15,7 +15,7 @@ export interface ReadyRule {
 }
 
 /** The rules of a step, their values typed by the answer's parts. */
-export function readyRules(step: Step, parts: readonly NamedShape[]): ReadyRule[] {
+export function readyRules(step: TemplateStep, parts: readonly NamedShape[]): ReadyRule[] {
   return (step.clear ?? []).map((rule, index) => {
     const given = Object.fromEntries(
       Object.entries(rule.give).map(([name, value]) => {

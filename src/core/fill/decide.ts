@@ -1,14 +1,12 @@
 import type { Json } from "../ground/index.js";
-import type { CellRecord, CellState } from "../ledger/index.js";
-import type { RelatedRow, Row } from "../table/index.js";
+import type { CellRecord, CellState, CellValue } from "../ledger/index.js";
 import { readInputs } from "../template/index.js";
 import type { ReadyRule } from "./clear.js";
-import type { Work } from "./setup.js";
+import { inputsFor, rowFor, type Passing } from "./passing.js";
+import type { AskWork, SetWork, StepWork, Work } from "./setup.js";
+import { setFingerprint } from "./set-column.js";
 
-/** What the plan's `related` found for a row, by name. */
-export type RelatedRows = Readonly<Record<string, readonly RelatedRow[]>>;
-
-/** What is to be done about one row's cells. */
+/** What is to be done about one row's cells of one step. */
 export type Decision =
   /** They stand as they should. */
   | { readonly do: "leave"; readonly state: CellState; readonly reason?: string | undefined }
@@ -17,60 +15,70 @@ export type Decision =
   /** They need the answer of this fingerprint; `fresh` asks even where the ledger has one. */
   | { readonly do: "answer"; readonly fingerprint: string; readonly inputs: Readonly<Record<string, Json>>; readonly fresh: boolean; readonly was: "blank" | "stale" | "failed"; readonly shortened?: Readonly<Record<string, string>> | undefined }
   /** A rule settles them. */
-  | { readonly do: "give"; readonly rule: ReadyRule };
+  | { readonly do: "give"; readonly rule: ReadyRule }
+  /** They are plain columns with these values. */
+  | { readonly do: "set"; readonly values: Readonly<Record<string, CellValue>>; readonly fingerprint: string };
+
+/** Why a value is out of date where nothing more is known. */
+export const CHANGED = "the template, an input or the model has changed";
 
 /** Decides from the row and what the ledger knows of it, without asking or changing anything. */
-export function decide(work: Work, row: Row, record: CellRecord | undefined, related: RelatedRows = {}): Decision {
-  if (row.problem !== undefined) return { do: "mark", state: "failed", reason: row.problem };
-  const held = heldByPerson(work, record);
-  if (held === work.targets.length) return { do: "leave", state: "edited" };
-  const values = { ...row.values, ...related };
-  const holds = work.condition?.test(values) ?? true;
+export function decide(work: Work, one: StepWork, passed: Passing, record: CellRecord | undefined): Decision {
+  if (passed.row.problem !== undefined) return { do: "mark", state: "failed", reason: passed.row.problem };
+  if (heldByPerson(work, one, record) === one.targets.length) return { do: "leave", state: "edited" };
+  const values = one.condition || one.does.kind === "set" || one.does.rules.length > 0 ? rowFor(passed) : {};
+  const holds = one.condition?.test(values) ?? true;
   if (typeof holds === "object") return { do: "mark", state: "failed", reason: holds.reason };
-  const hasValues = record !== undefined && Object.keys(record.values).length > 0;
-  if (!holds) return hasValues ? { do: "mark", state: "stale", reason: "the condition no longer holds" } : { do: "mark", state: "skipped", reason: "the condition does not hold" };
+  if (!holds) return hasValues(record) ? { do: "mark", state: "stale", reason: "the condition no longer holds" } : { do: "mark", state: "skipped", reason: "the condition does not hold" };
+  return one.does.kind === "set" ? decideSet(one, one.does, values, record) : decideAsk(work, one, one.does, passed, values, record);
+}
 
-  for (const rule of work.rules) {
+function decideSet(one: StepWork, does: SetWork, row: Readonly<Record<string, unknown>>, record: CellRecord | undefined): Decision {
+  const values: Record<string, CellValue> = {};
+  for (const set of does.columns) {
+    const made = set.value(row);
+    if ("reason" in made) return { do: "mark", state: "failed", reason: made.reason };
+    values[set.column] = made.value;
+  }
+  const fingerprint = setFingerprint(values);
+  return record?.fingerprint === fingerprint && record.state === "filled" && coversTargets(one, record) ? { do: "leave", state: "filled" } : { do: "set", values, fingerprint };
+}
+
+function decideAsk(work: Work, one: StepWork, does: AskWork, passed: Passing, values: Readonly<Record<string, unknown>>, record: CellRecord | undefined): Decision {
+  for (const rule of does.rules) {
     const settles = rule.condition.test(values);
     if (typeof settles === "object") return { do: "mark", state: "failed", reason: `rule ${rule.number}: ${settles.reason}` };
     if (!settles) continue;
-    return record?.fingerprint === rule.fingerprint && record.state === "filled" && coversTargets(work, record) ? { do: "leave", state: "filled" } : { do: "give", rule };
+    return record?.fingerprint === rule.fingerprint && record.state === "filled" && coversTargets(one, record) ? { do: "leave", state: "filled" } : { do: "give", rule };
   }
 
-  const reading = readInputs(work.prepared, cellsOf(work, row, related));
+  const reading = readInputs(does.prepared, inputsFor(does.from, passed));
+  const stands = hasValues(record);
   if (reading.state !== "ready") {
-    if (hasValues) return { do: "mark", state: "stale", reason: reading.reason };
+    if (stands) return { do: "mark", state: "stale", reason: reading.reason };
     return { do: "mark", state: reading.state === "missing" ? "skipped" : "failed", reason: reading.reason };
   }
 
-  const fingerprint = work.fingerprint(reading.inputs);
+  const fingerprint = does.fingerprint(reading.inputs);
   const same = record?.fingerprint === fingerprint;
-  const was = !record || record.state === "skipped" ? "blank" : record.state === "failed" ? "failed" : hasValues ? "stale" : "blank";
+  const was = !record || record.state === "skipped" ? "blank" : record.state === "failed" ? "failed" : stands ? "stale" : "blank";
   if (work.refill === "all") return { do: "answer", fingerprint, inputs: reading.inputs, fresh: true, was, shortened: reading.shortened };
-  if (same && hasValues && coversTargets(work, record)) return { do: "leave", state: "filled" };
+  if (same && stands && coversTargets(one, record)) return { do: "leave", state: "filled" };
   if (same && record?.state === "failed") {
     return work.refill === "failed" ? { do: "answer", fingerprint, inputs: reading.inputs, fresh: true, was } : { do: "leave", state: "failed", reason: record.reason };
   }
-  if (hasValues && !same && work.refill === "blank") return { do: "mark", state: "stale", reason: "the template, an input or the model has changed" };
+  if (stands && !same && work.refill === "blank") return { do: "mark", state: "stale", reason: CHANGED };
   return { do: "answer", fingerprint, inputs: reading.inputs, fresh: false, was, shortened: reading.shortened };
 }
 
-/** What stands in a row for each input; related rows as the JSON that the kind `rows` reads. */
-export function cellsOf({ from }: Pick<Work, "from">, row: Row, related: RelatedRows): Record<string, string | undefined> {
-  const cells: Record<string, string | undefined> = {};
-  for (const input in from) {
-    const found = related[from[input]!];
-    cells[input] = found === undefined ? row.values[from[input]!] : found.length === 0 ? "" : JSON.stringify(found);
-  }
-  return cells;
-}
+const hasValues = (record: CellRecord | undefined): boolean => record !== undefined && Object.keys(record.values).length > 0;
 
-function coversTargets(work: Work, record: CellRecord): boolean {
-  return work.targets.every(({ column }) => record.values[column] !== undefined || record.edited?.[column] !== undefined);
+function coversTargets({ targets }: StepWork, record: CellRecord): boolean {
+  return targets.every(({ name }) => record.values[name] !== undefined || record.edited?.[name] !== undefined);
 }
 
 /** How many of the step's columns hold a person's value that may not be overwritten. */
-function heldByPerson(work: Work, record: CellRecord | undefined): number {
+function heldByPerson(work: Work, { targets }: StepWork, record: CellRecord | undefined): number {
   if (!record?.edited) return 0;
-  return work.targets.filter(({ column }) => record.edited![column] !== undefined && !work.overwrite.has(column)).length;
+  return targets.filter(({ name }) => record.edited![name] !== undefined && !work.overwrite.has(name)).length;
 }

@@ -1,7 +1,7 @@
 import type { CellRecord } from "../ledger/index.js";
 import type { StandingRow, TargetColumn } from "../table/index.js";
 import type { Work } from "./setup.js";
-import { readWritten, unwritten, writersOf, type Writer } from "./writers.js";
+import { readWritten, recordTime, unwritten, writersOf, type Writer } from "./writers.js";
 
 /**
  * Compares the table's columns with what Yoroshi last wrote there, and keeps every difference as a person's edit.
@@ -12,7 +12,7 @@ import { readWritten, unwritten, writersOf, type Writer } from "./writers.js";
 export async function absorbEdits(work: Work, run: string): Promise<{ edits: number; mark: string | undefined }> {
   const written = await readWritten(work);
   const mark = await work.table.standingMark();
-  if (mark !== undefined && mark === written.standing && written.writers.some((writer) => writer.plan === work.plan.name && writer.step === work.stepName)) return { edits: 0, mark };
+  if (mark !== undefined && mark === written.standing && work.steps.every((one) => written.writers.some((writer) => writer.plan === work.plan.name && writer.step === one.name))) return { edits: 0, mark };
   const writers = writersOf(work, written);
   let edits = 0;
   for await (const rows of work.table.standing(writers.flatMap((writer) => writer.columns.map((column) => column.name)))) {
@@ -35,7 +35,7 @@ export async function absorbRows(work: Work, writer: Writer, rows: readonly Stan
       edited[column.name] = now;
       if (record?.edited?.[column.name] !== now) edits++;
     }
-    if (!sameEdits(record?.edited ?? {}, edited)) changed.push(withEdits(writer, record, key, edited, run, work.clock.now(), writtenAt));
+    if (!sameEdits(record?.edited ?? {}, edited)) changed.push(withEdits(writer, record, key, edited, run, recordTime(work.clock.now(), writtenAt), writtenAt));
   }
   if (changed.length > 0) await work.ledger.record({ cells: changed });
   return edits;

@@ -1,15 +1,21 @@
 import { YoroshiError } from "../ground/index.js";
 import type { AnswerRecord, CellRecord, CellState } from "../ledger/index.js";
-import type { Row } from "../table/index.js";
 import { readInputs, type Message } from "../template/index.js";
+import { changesOf } from "./changes.js";
+import { CHANGED } from "./decide.js";
 import { absorbEdits } from "./edits.js";
-import { workOf, type FillSetup } from "./setup.js";
-import { inputCells, walk } from "./walk.js";
+import { inputsFor, type Passing } from "./passing.js";
+import { workOf, type FillSetup, type StepWork } from "./setup.js";
+import { stateOf } from "./survey.js";
+import { considerAll, type Considered } from "./walk.js";
 
-/** Everything that is known of the cells that a plan fills in one row. */
+/** Everything that is known of the cells that one step fills in one row. */
 export interface CellExplanation {
   readonly key: string;
   readonly place: string;
+  readonly step: string;
+  /** The columns that the step fills. */
+  readonly columns: readonly string[];
   readonly state: CellState;
   /** Why the cells are empty or out of date. */
   readonly reason?: string | undefined;
@@ -23,40 +29,49 @@ export interface CellExplanation {
 }
 
 /**
- * Explains one row's cells. Asks nothing.
+ * Explains one row's cells, step by step. Asks nothing.
  *
+ * @param column only the step that fills this column.
  * @throws YoroshiError `keyNotFound` where the table has no such row.
  */
-export async function explainCell(setup: FillSetup, key: string): Promise<CellExplanation> {
+export async function explainCells(setup: FillSetup, key: string, column?: string): Promise<CellExplanation[]> {
   const work = workOf(setup, { refill: "stale", only: [key] });
+  const known = work.steps.flatMap(({ targets }) => targets.map(({ name }) => name));
+  if (column !== undefined && !known.includes(column)) throw new YoroshiError("notFound", { what: "column that the plan fills, named", name: column, known });
   await absorbEdits(work, "status");
-  for await (const { considered } of walk(work)) {
-    const found = considered.find(({ row }) => row.key === key);
-    if (!found) continue;
-    const { row, record, decision } = found;
-    const fresh = decision.do === "answer" ? decision : undefined;
-    const [answer] = record?.fingerprint === undefined ? [] : await work.ledger.answers([record.fingerprint]);
-    const state: CellState = decision.do === "answer" ? decision.was : decision.do === "give" ? "blank" : decision.state;
-    return {
-      key,
-      place: row.place,
-      state,
-      reason: decision.do === "mark" || decision.do === "leave" ? (decision.reason ?? record?.reason) : record?.reason,
-      record,
-      answer,
-      ...(await promptOf(setup, row, fresh?.inputs)),
-      same: state === "filled" && answer !== undefined,
-    };
+  for await (const steps of considerAll(work)) {
+    const found: CellExplanation[] = [];
+    for (const { one, rows } of steps) {
+      const considered = rows.find(({ passed }) => passed.row.key === key);
+      if (!considered || (column !== undefined && !one.targets.some(({ name }) => name === column))) continue;
+      const [answer] = considered.record?.fingerprint === undefined ? [] : await work.ledger.answers([considered.record.fingerprint]);
+      const [changed] = await changesOf(work, one, [considered]);
+      found.push(explained(one, considered, answer, changed));
+    }
+    if (found.length > 0) return found;
   }
   throw new YoroshiError("keyNotFound", { keys: [key], table: setup.table.name });
 }
 
-async function promptOf(setup: FillSetup, row: Row, known: Parameters<FillSetup["prepared"]["render"]>[0] | undefined): Promise<{ prompt?: Message[] }> {
-  const inputs = known ?? (await readRow(setup, row));
-  return inputs ? { prompt: setup.prepared.render(inputs) } : {};
+function explained(one: StepWork, { passed, record, decision }: Considered, answer: AnswerRecord | undefined, changed: string | undefined): CellExplanation {
+  const state = stateOf(decision);
+  const reason = decision.do === "mark" || decision.do === "leave" ? (decision.reason ?? record?.reason) : state === "stale" ? (changed ?? record?.reason ?? CHANGED) : record?.reason;
+  return {
+    key: passed.row.key,
+    place: passed.row.place,
+    step: one.name,
+    columns: one.targets.map(({ name }) => name),
+    state,
+    reason,
+    record,
+    answer,
+    ...promptOf(one, passed),
+    same: state === "filled" && answer !== undefined,
+  };
 }
 
-async function readRow(setup: FillSetup, row: Row): Promise<Parameters<FillSetup["prepared"]["render"]>[0] | undefined> {
-  const reading = readInputs(setup.prepared, await inputCells(setup, row));
-  return reading.state === "ready" ? reading.inputs : undefined;
+function promptOf({ does }: StepWork, passed: Passing): { prompt?: Message[] } {
+  if (does.kind !== "ask") return {};
+  const reading = readInputs(does.prepared, inputsFor(does.from, passed));
+  return reading.state === "ready" ? { prompt: does.prepared.render(reading.inputs) } : {};
 }

@@ -9,7 +9,7 @@ import { prepare, template } from "../template/index.js";
 import { fill } from "./fill.js";
 import { preview } from "./preview.js";
 import { plan as makePlan } from "./read-plan.js";
-import type { FillOptions, FillSetup } from "./setup.js";
+import type { Asking, FillOptions, FillSetup } from "./setup.js";
 import { survey } from "./survey.js";
 
 const tone = template({
@@ -35,7 +35,9 @@ interface World extends FillSetup {
   readonly ledger: Ledger;
 }
 
-const world = (table: MemoryTable, model = goodModel(), ledger = memoryLedger()): World => ({ plan, table, prepared: prepare(tone), version: 1, model, ledger, clock: fakeClock() });
+/** A plan's only step asks this. */
+const asks = (model: ScriptedModel, prepared: Asking["prepared"] = prepare(tone) as never, step = "tone"): Record<string, Asking> => ({ [step]: { prepared, version: 1, model } });
+const world = (table: MemoryTable, model = goodModel(), ledger = memoryLedger()): World => ({ plan, table, asking: asks(model), model, ledger, clock: fakeClock() });
 const tableOf = (...notes: string[]): MemoryTable => memoryTable(rows(...notes), { key: "id" });
 
 describe("a fill", () => {
@@ -194,7 +196,7 @@ describe("a fill", () => {
     expect(await fill(one, { refill: "blank" })).toMatchObject({ asked: 0, stale: 1, filled: 1 });
     expect(await fill(one)).toMatchObject({ asked: 1, filled: 2 });
     expect(one.table.rows[0]!["tone"]).toBe("upset");
-    const changed = { ...one, prepared: prepare({ ...tone, task: "Again: {{ note }}" } as typeof tone) };
+    const changed = { ...one, asking: asks(one.model, prepare({ ...tone, task: "Again: {{ note }}" } as typeof tone) as never) };
     expect(await fill(changed)).toMatchObject({ asked: 2, filled: 2 });
   });
 
@@ -256,7 +258,7 @@ describe("a fill", () => {
     });
     const model = scriptedModel(() => '{"who":{"name":"=Kim","age":40,"home":{"town":"Tarn"}},"tags":["b","a"]}');
     const nestedPlan = makePlan({ name: "n", table: { file: "t", key: "id" }, steps: { s: { template: "nested", fill: { name: "who.name", age: "who.age", town: "who.home.town", all: "who", tags: "tags" } } } });
-    const one = { ...world(tableOf("x"), model), plan: nestedPlan, prepared: prepare(nested) };
+    const one = { ...world(tableOf("x"), model), plan: nestedPlan, asking: asks(model, prepare(nested) as never, Object.keys(nestedPlan.steps)[0]) };
     expect(await fill(one)).toMatchObject({ filled: 1 });
     expect(one.table.rows[0]).toMatchObject({ name: "'=Kim", age: "40", town: "Tarn", all: '{"name":"=Kim","age":40,"home":{"town":"Tarn"}}', tags: "b; a" });
   });
@@ -265,7 +267,7 @@ describe("a fill", () => {
     const one = world(tableOf("a", "b"));
     await fill(one);
     one.table.rows[1]!["tone"] = "mine";
-    const second = { ...one, plan: makePlan({ name: "second", table: { file: "t.csv", key: "id" }, steps: { s: { template: "tone", inputs: { note: "text" }, fill: { reason: "why" } } } }) };
+    const second = { ...one, asking: asks(one.model, undefined, "s"), plan: makePlan({ name: "second", table: { file: "t.csv", key: "id" }, steps: { s: { template: "tone", inputs: { note: "text" }, fill: { reason: "why" } } } }) };
     expect(await fill(second)).toMatchObject({ asked: 0, filled: 2 });
     expect(one.table.rows[1]).toMatchObject({ tone: "mine", reason: "'=b" });
     expect((await survey(one)).columns["tone"]).toEqual({ filled: 1, edited: 1 });
@@ -319,7 +321,7 @@ describe("related rows", () => {
   it("are given in order, the newest kept, fenced one by one; a changed one makes the row stale", async () => {
     const model = scriptedModel(() => '{"tone":"calm"}');
     const talkOf = (rows: typeof messages, keep: "newest" | "oldest" = "newest") => ({ talk: memoryRelated(rows, { match: { id: "id" }, order: "at", limit: 2, keep }) });
-    const one = { ...world(tableOf("a", "b", "c"), model), plan: threads, prepared: prepare(thread) as never, related: talkOf(messages) };
+    const one = { ...world(tableOf("a", "b", "c"), model), plan: threads, asking: asks(model, prepare(thread) as never, Object.keys(threads.steps)[0]), related: talkOf(messages) };
     expect(await fill(one)).toMatchObject({ asked: 3, filled: 3 });
     expect(model.requests[0]!.messages.at(-1)!.content).toContain('<data name="m.at">2026-08-02</data> <data name="m.said">second</data>\n<data name="m.at">2026-08-03</data> <data name="m.said">third</data>');
     expect(await fill(one)).toMatchObject({ asked: 0, reused: 3 });
@@ -332,7 +334,8 @@ describe("related rows", () => {
 it("notes on cells what was left out of a long input, and puts an answer's confidence into a column", async () => {
   const long = template({ name: "tone", inputs: { note: { kind: "text", maxChars: 120 } }, task: "{{ note }}", answer: { tone: { kind: "choice", options: ["calm", "upset"] } }, whenLong: { note: "cut" }, doubt: { by: "stated" } });
   const sure = makePlan({ ...plan, steps: { tone: { template: "tone", inputs: { note: "text" }, fill: { tone: "tone", sure: "confidence" } } } });
-  const one = { ...world(tableOf("word ".repeat(60), "short"), scriptedModel(() => '{"tone":"calm","confidence":0.81234}')), plan: sure, prepared: prepare(long) as never };
+  const model = scriptedModel(() => '{"tone":"calm","confidence":0.81234}');
+  const one = { ...world(tableOf("word ".repeat(60), "short"), model), plan: sure, asking: asks(model, prepare(long) as never) };
   expect(await fill(one)).toMatchObject({ filled: 2 });
   expect(one.table.rows.map((row) => row["sure"])).toEqual(["0.812", "0.812"]);
   const cells = await one.ledger.cells("tones", "tone", ["r1", "r2"]);

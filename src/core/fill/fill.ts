@@ -2,20 +2,25 @@ import { askPrepared, type Answer, type Recall } from "../answer/index.js";
 import { atOnce, relaySignal, toMicros, YoroshiError, type AtOnce, type Json, type Micros } from "../ground/index.js";
 import { recallFrom, type AnswerRecord, type CellRecord } from "../ledger/index.js";
 import { budgeted, budgetFor, BudgetSpent, type Budget, ModelFailure, paced, retrying, type Model } from "../model/index.js";
+import { basisOf } from "../template/index.js";
 import { ahead } from "./ahead.js";
-import { answeredCells, givenCells, markedCells, type Asked } from "./cells.js";
+import { answeredCells, givenCells, markedCells, setCells, type Asked } from "./cells.js";
+import type { Decision } from "./decide.js";
 import { absorbEdits } from "./edits.js";
+import { hand, type Passing } from "./passing.js";
 import { DEFAULT_AT_ONCE } from "./plan.js";
 import { NOT_WRITTEN, project } from "./project.js";
-import { keepSettled, settledTally } from "./settled.js";
-import { targetColumns, workOf, type FillOptions, type FillSetup, type Work } from "./setup.js";
-import { countState, countUsage, newTally, type FillEnd, type Tally } from "./tally.js";
-import { walk } from "./walk.js";
+import { keepSettled, settledTallies, type StepTallies } from "./settled.js";
+import { targetColumns, workOf, type AskWork, type FillOptions, type FillSetup, type StepWork, type Work } from "./setup.js";
+import { countState, countUsage, newTally, sumTallies, type FillEnd, type Tally } from "./tally.js";
+import { consider, walk } from "./walk.js";
 import { readWritten, stillStanding } from "./writers.js";
 
 export interface FillReport extends Tally {
   readonly run: string;
   readonly end: FillEnd;
+  /** The figures of each step, in the order in which they are done. */
+  readonly steps: StepTallies;
   /** Requests that may have been charged although no reply came. */
   readonly unsure: Micros;
   /** Cells found to have been edited by a person since the last fill. */
@@ -23,15 +28,20 @@ export interface FillReport extends Tally {
   /** Whether the table was written; not when it already stood so. */
   readonly written: boolean;
   readonly tookMs: number;
-  /** Why the run ended early, when the model or its host was the cause. */
+  /** Why the run ended early, when a model or its host was the cause. */
   readonly error?: ModelFailure | undefined;
+  /** The host of that model. */
+  readonly errorHost?: string | undefined;
 }
 
 /** Rows with one fingerprint that wait for the first of them; more than this, and reading waits. */
 const MOST_FOLLOWERS = 1_000;
+/** Rows that are looked up and decided together. */
+const MOST_TOGETHER = 128;
 
 /** A row that needs an answer. */
 interface Question extends Asked {
+  readonly does: AskWork;
   readonly fingerprint: string;
   readonly inputs: Readonly<Record<string, Json>>;
   readonly fresh: boolean;
@@ -39,7 +49,8 @@ interface Question extends Asked {
 
 /**
  * Runs a plan: reads its table in chunks, asks for what is needed and not known, records every answer and cell in the
- * ledger, then writes the columns into the table. Nothing is asked twice, nothing a person edited is changed.
+ * ledger, then writes the columns into the table. A step is done for a row as soon as what it needs is there. Nothing is
+ * asked twice, nothing a person edited is changed.
  *
  * @throws YoroshiError `planBusy` while the same plan is being filled elsewhere; where the table cannot be read or written, or a key in `only` does not exist. What the model's
  * host does wrong is in the report, and everything answered before it is kept and written.
@@ -67,16 +78,16 @@ async function readyColumns(work: Work, create: boolean): Promise<void> {
 
 async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> {
   const cap = options.spendCap ?? (work.plan.limits.spend === undefined ? undefined : toMicros(work.plan.limits.spend));
-  for (const other of Object.values(work.others ?? {})) budgetFor(other, cap);
-  const budget = budgetFor(work.model, cap);
+  const budget = budgetFor(modelsOf(work), cap);
   await readyColumns(work, options.createColumns === true);
   const began = work.clock.now();
   const run = runId(work);
   await work.ledger.startRun({ id: run, kind: "fill", subject: work.plan.name, startedAt: began });
-  const settled = await settledTally(work, options);
+  const settled = await settledTallies(work, options);
   if (settled) {
-    await work.ledger.endRun({ id: run, endedAt: work.clock.now(), end: "done", tally: settled as unknown as Json });
-    return { ...settled, run, end: "done", unsure: 0, newEdits: 0, written: false, tookMs: work.clock.now() - began };
+    const tally = sumTallies(Object.values(settled));
+    await work.ledger.endRun({ id: run, endedAt: work.clock.now(), end: "done", tally: tally as unknown as Json });
+    return { ...tally, steps: settled, run, end: "done", unsure: 0, newEdits: 0, written: false, tookMs: work.clock.now() - began };
   }
   const { edits: newEdits, mark } = await absorbEdits(work, run);
   const drop = relaySignal(options.drop);
@@ -87,37 +98,50 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   } finally {
     drop.release();
     stop.release();
-    // What replies cost, also those of a row that then got no answer because the cap left no room to go on.
-    filling.tally.spent = budget.spent;
     // Also after an error in the table: what was answered is in the ledger, and the run has an end.
-    await work.ledger.endRun({ id: run, endedAt: work.clock.now(), end: filling.end, tally: filling.tally as unknown as Json });
+    await work.ledger.endRun({ id: run, endedAt: work.clock.now(), end: filling.end, tally: { ...filling.tally, steps: filling.tallies } as unknown as Json });
   }
   const projected = filling.end === "done" || filling.changed || newEdits > 0 ? await project({ ...work, standingMark: mark }, run, filling.changed || newEdits > 0) : NOT_WRITTEN;
-  if (filling.hasNothingLeft) await keepSettled(work, options, filling.tally);
-  return { ...filling.tally, run, end: filling.end, unsure: budget.unsure, newEdits: newEdits + projected.edits, written: projected.written, tookMs: work.clock.now() - began, error: filling.error };
+  if (filling.hasNothingLeft) await keepSettled(work, options, filling.tallies);
+  return { ...filling.tally, steps: filling.tallies, run, end: filling.end, unsure: budget.unsure, newEdits: newEdits + projected.edits, written: projected.written, tookMs: work.clock.now() - began, error: filling.error, errorHost: filling.errorHost };
 }
 
-const isRuled = (work: Work, record: CellRecord | undefined): boolean => work.rules.some((rule) => rule.fingerprint === record?.fingerprint);
+/** Every model that the steps ask, each once. */
+function modelsOf({ steps }: Work): Model[] {
+  return [...new Set(steps.flatMap(({ does }) => (does.kind === "ask" ? [does.model, ...Object.values(does.others ?? {})] : [])))];
+}
 
 function runId(work: Work): string {
   const time = new Date(work.clock.now()).toISOString().replace(/[-:]/g, "").slice(0, 15);
   return `${time}-${Math.floor(work.clock.random() * 0xffffff).toString(16).padStart(6, "0")}`;
 }
 
+/** Where a row is on its way: the steps that are still to be done for it. */
+interface RowState {
+  readonly passed: Passing;
+  readonly todo: Set<string>;
+  /** A model is or was asked about it in this run. */
+  started: boolean;
+}
+
 /** The state of one run while it goes. */
 class Filling {
-  readonly tally = newTally();
+  readonly tallies: Record<string, Tally>;
   end: FillEnd = "done";
   error: ModelFailure | undefined;
+  errorHost: string | undefined;
   /** Whether any cell's record changed. */
   changed = false;
   /** Some row got no answer because a host could not be reached; the next run asks again. */
   #unreached = false;
-  readonly #model: Model;
-  readonly #others: Readonly<Record<string, Model>>;
-  readonly #recall: Recall;
+  readonly #layered: ReadonlyMap<Model, Model>;
+  readonly #recalls: ReadonlyMap<Model, Recall>;
   readonly #places: AtOnce;
   readonly #mostRows: number;
+  readonly #rows = new Map<Passing, RowState>();
+  /** Step -> rows for which all that it needs is there. */
+  readonly #ready = new Map<StepWork, Passing[]>();
+  readonly #isNeeded: ReadonlySet<string>;
   /** Rows that wait for the answer of another row with the same fingerprint. */
   readonly #followers = new Map<string, Asked[]>();
   #followerCount = 0;
@@ -135,60 +159,137 @@ class Filling {
     readonly run: string,
     readonly budget: Budget,
   ) {
-    const { model, clock, plan } = work;
-    const layered = (one: Model): Model => retrying(clock, {}, options.stop)(paced(clock, one.limits)(budgeted(budget)(one)));
-    this.#model = layered(model);
-    this.#others = Object.fromEntries(Object.entries(work.others ?? {}).map(([name, one]) => [name, layered(one)]));
-    this.#recall = recallFrom(work.ledger, { model: model.id, run, now: () => clock.now() });
-    this.#places = atOnce(Math.min(plan.limits.atOnce ?? model.limits?.atOnce ?? DEFAULT_AT_ONCE, model.limits?.atOnce ?? Infinity));
+    const { clock, plan, steps } = work;
+    this.tallies = Object.fromEntries(steps.map(({ name }) => [name, newTally()]));
+    this.#isNeeded = new Set(steps.flatMap(({ needs }) => needs));
+    // One layer a model, whatever steps ask it, so that they share its pace.
+    const models = modelsOf(work);
+    this.#layered = new Map(models.map((model) => [model, retrying(clock, {}, options.stop)(paced(clock, model.limits)(budgeted(budget)(model)))]));
+    this.#recalls = new Map(models.map((model) => [model, recallFrom(work.ledger, { model: model.id, run, now: () => clock.now() })]));
+    const most = models.map((model) => model.limits?.atOnce).filter((limit) => limit !== undefined);
+    this.#places = atOnce(Math.min(plan.limits.atOnce ?? (most.length > 0 ? Math.max(...most) : DEFAULT_AT_ONCE), models.length === 1 ? (models[0]!.limits?.atOnce ?? Infinity) : Infinity));
     this.#mostRows = options.rows ?? plan.limits.rows ?? Infinity;
+  }
+
+  get tally(): Tally {
+    // What replies cost, also those of a row that then got no answer because the cap left no room to go on.
+    return { ...sumTallies(Object.values(this.tallies)), spent: this.budget.spent };
   }
 
   async go(): Promise<void> {
     const wanted = new Set(this.work.only);
+    const first = this.work.steps.filter(({ needs }) => needs.length === 0);
     try {
-      for await (const { considered, share } of ahead(walk(this.work))) {
+      for await (const { rows, share } of ahead(walk(this.work))) {
         const before = this.#share;
-        const settled: CellRecord[] = [];
-        const open: Question[] = [];
-        for (const { row, record, decision } of considered) {
-          wanted.delete(row.key);
-          if (decision.do === "answer") open.push({ row, record, ...decision });
-          else if (decision.do === "leave") {
-            countState(this.tally, decision.state);
-            if (decision.state === "filled") this.tally[isRuled(this.work, record) ? "ruled" : "reused"]++;
-            if (record && record.state !== decision.state && decision.state === "filled") settled.push({ ...record, was: stillStanding(record, this.work.writtenAt), state: "filled", reason: undefined });
-          } else if (decision.do === "give") {
-            settled.push(givenCells(this.work, row, record, decision.rule, this.run));
-            countState(this.tally, "filled");
-            this.tally.ruled++;
-          } else {
-            const marked = markedCells(this.work, row, record, decision.state, decision.reason, this.run);
-            countState(this.tally, decision.state);
-            if (marked) settled.push(marked);
-          }
+        for (const passed of rows) {
+          wanted.delete(passed.row.key);
+          this.#rows.set(passed, { passed, todo: new Set(this.work.steps.map(({ name }) => name)), started: false });
         }
-        const known = await this.#knownAnswers(open);
-        for (const [index, asker] of open.entries()) {
-          this.#share = before + (share - before) * (1 - (open.length - index) / considered.length);
-          const answer = this.#recent.get(asker.fingerprint)?.answer ?? known[index];
-          if (answer) settled.push(this.#settle(asker, asker.fingerprint, answer, "reused"));
-          else await this.#ask(asker);
-        }
-        await this.#record(settled);
+        for (const one of first) this.#makeReady(one, rows);
+        await this.#drain((done) => (this.#share = before + (share - before) * done), rows.length * first.length);
         this.#share = share;
         this.#tell();
         if (this.#stopped) break;
+      }
+      // What the last answers made ready.
+      while (this.#ready.size > 0 || this.#places.running > 0) {
+        if (this.#ready.size > 0) await this.#drain();
+        else await this.#places.next();
       }
     } catch (error) {
       this.end = "failed";
       throw error;
     } finally {
       await this.#places.idle();
+      this.#leaveRest();
       this.#tell();
     }
     if (this.#broken !== undefined) throw this.#broken;
     if (wanted.size > 0 && !this.#stopped) throw new YoroshiError("keyNotFound", { keys: [...wanted], table: this.work.table.name });
+  }
+
+  #makeReady(one: StepWork, rows: readonly Passing[]): void {
+    if (rows.length > 0) this.#ready.set(one, [...(this.#ready.get(one) ?? []), ...rows]);
+  }
+
+  /** Does what is ready, later steps first, so that rows are finished rather than begun. */
+  async #drain(onShare?: (done: number) => void, expected = 1): Promise<void> {
+    let done = 0;
+    while (this.#ready.size > 0) {
+      const one = this.work.steps.findLast((step) => this.#ready.has(step))!;
+      const rows = this.#ready.get(one)!;
+      const some = rows.slice(0, MOST_TOGETHER);
+      if (some.length < rows.length) this.#ready.set(one, rows.slice(MOST_TOGETHER));
+      else this.#ready.delete(one);
+      await this.#advance(one, some, (asked) => onShare?.(Math.min(1, (done + asked) / expected)));
+      if (one.needs.length === 0) done += some.length;
+    }
+  }
+
+  /** One step for rows that have all that it needs. */
+  async #advance(one: StepWork, rows: readonly Passing[], onAsked: (asked: number) => void): Promise<void> {
+    const settled: CellRecord[] = [];
+    const open: Question[] = [];
+    const past: { passed: Passing; record: CellRecord | undefined }[] = [];
+    for (const { passed, record, decision } of await consider(this.work, one, rows)) {
+      if (decision.do === "answer") {
+        open.push({ one, does: one.does as AskWork, passed, record, ...decision });
+        continue;
+      }
+      const changed = this.#settleWithout(one, passed, record, decision);
+      if (changed) settled.push(changed);
+      past.push({ passed, record: changed ?? record });
+    }
+    const known = await this.#knownAnswers(open);
+    for (const [index, question] of open.entries()) {
+      onAsked(rows.length - open.length + index);
+      const answer = this.#recent.get(question.fingerprint)?.answer ?? known[index];
+      if (answer) {
+        const record = this.#settle(question, question.fingerprint, answer, "reused");
+        settled.push(record);
+        past.push({ passed: question.passed, record });
+      } else await this.#ask(question);
+    }
+    await this.#record(settled);
+    for (const { passed, record } of past) this.#finish(one, passed, record);
+  }
+
+  /** Books what needs no answer; gives the record that changes. */
+  #settleWithout(one: StepWork, passed: Passing, record: CellRecord | undefined, decision: Exclude<Decision, { do: "answer" }>): CellRecord | undefined {
+    const { work, run } = this;
+    const tally = this.tallies[one.name]!;
+    const about = { one, passed, record };
+    switch (decision.do) {
+      case "leave":
+        countState(tally, decision.state);
+        if (decision.state === "filled") tally[isRuled(one, record) ? "ruled" : "reused"]++;
+        return record && record.state !== decision.state && decision.state === "filled" ? { ...record, was: stillStanding(record, work.writtenAt), state: "filled", reason: undefined } : undefined;
+      case "give":
+        countState(tally, "filled");
+        tally.ruled++;
+        return givenCells(work, about, decision.rule, run);
+      case "set":
+        countState(tally, "filled");
+        return setCells(work, about, decision.values, decision.fingerprint, run);
+      case "mark":
+        countState(tally, decision.state);
+        return markedCells(work, about, decision.state, decision.reason, run);
+    }
+  }
+
+  /** A step is done for a row: later steps see what it gave, and those that waited only for it are ready. */
+  #finish(one: StepWork, passed: Passing, record: CellRecord | undefined): void {
+    const state = this.#rows.get(passed);
+    if (!state) return;
+    state.todo.delete(one.name);
+    if (this.#isNeeded.has(one.name)) {
+      hand(passed, one, record);
+      for (const later of this.work.steps) {
+        if (later.needs.includes(one.name) && later.needs.every((need) => !state.todo.has(need))) this.#makeReady(later, [passed]);
+      }
+    }
+    if (state.todo.size === 0) this.#rows.delete(passed);
   }
 
   /** Answers that need not be asked for, in the order of the questions. */
@@ -214,67 +315,72 @@ class Filling {
     return this.options.stop?.aborted === true;
   }
 
-  async #ask(asker: Question): Promise<void> {
-    const { fingerprint } = asker;
+  async #ask(question: Question): Promise<void> {
+    const { fingerprint, does, passed } = question;
     const followers = this.#followers.get(fingerprint);
     if (followers) {
-      followers.push(asker);
+      followers.push(question);
       this.#followerCount++;
       if (this.#followerCount > MOST_FOLLOWERS) await this.#places.idle();
       return;
     }
-    if (!this.#mayAsk()) return countState(this.tally, "blank");
-    this.#started++;
+    if (!this.#mayAsk(passed)) return this.#abandon(question);
     this.#followers.set(fingerprint, []);
     await this.#places.start(async () => {
-      if (this.end === "failed" || this.end === "spendCap" || this.#interruptedNow()) return this.#leaveBlank(asker);
+      if (this.end === "failed" || this.end === "spendCap" || this.#interruptedNow()) return this.#giveUp(question);
       try {
-        const answer = await askPrepared(this.work.prepared, asker.inputs, { model: this.#model, others: this.#others, recall: this.#recall, clock: this.work.clock, signal: this.options.drop });
+        const others = Object.fromEntries(Object.entries(does.others ?? {}).map(([name, model]) => [name, this.#layered.get(model)!]));
+        const answer = await askPrepared(does.prepared, question.inputs, { model: this.#layered.get(does.model)!, others, recall: this.#recalls.get(does.model)!, clock: this.work.clock, signal: this.options.drop });
         // Not tried again because the user stops: the row is not failed, it was not reached.
-        if (answer.state === "failed" && this.#interruptedNow()) this.#leaveBlank(asker);
-        else await this.#keep(asker, answer);
+        if (answer.state === "failed" && this.#interruptedNow()) this.#giveUp(question);
+        else await this.#keep(question, answer);
       } catch (error) {
-        this.#fail(error);
-        this.#leaveBlank(asker);
+        this.#fail(error, does.model);
+        this.#giveUp(question);
       }
       this.#tell();
     });
   }
 
-  #mayAsk(): boolean {
+  /** Whether the limits leave room to ask about this row; a row counts once, however many of its steps ask. */
+  #mayAsk(passed: Passing): boolean {
     if (this.#stopped || this.end === "spendCap") return false;
-    if (this.#started < this.#mostRows) return true;
-    this.end = "rowLimit";
-    return false;
+    const state = this.#rows.get(passed);
+    if (state?.started) return true;
+    if (this.#started >= this.#mostRows) {
+      this.end = "rowLimit";
+      return false;
+    }
+    this.#started++;
+    if (state) state.started = true;
+    return true;
   }
 
-  async #keep(asker: Question, answer: Answer): Promise<void> {
-    const { work, run, tally } = this;
+  async #keep(question: Question, answer: Answer): Promise<void> {
+    const { work, run } = this;
+    const { fingerprint, does, one } = question;
+    const tally = this.tallies[one.name]!;
     tally.asked++;
     countUsage(tally, answer.usage, answer.spent);
-    const { template } = work.prepared;
-    const { fingerprint } = asker;
     // A failure is no answer: it is not kept, and the next run asks again.
-    const answers = answer.state === "failed" ? [] : [{ fingerprint, template: template.name, version: work.version, model: work.model.id, run, at: work.clock.now(), answer }];
+    const answers = answer.state === "failed" ? [] : [{ fingerprint, template: does.prepared.template.name, version: does.version, model: does.model.id, run, at: work.clock.now(), basis: basisOf(does.prepared, does.model, question.inputs, work.sha256), answer }];
     if (answers.length === 0) this.#unreached = true;
     const recent = { answer, kept: false };
     if (answers.length > 0) this.#recent.set(fingerprint, recent);
-    const settled = [this.#settle(asker, fingerprint, answer, "asked")];
-    for (const follower of this.#takeFollowers(fingerprint)) settled.push(this.#settle(follower, fingerprint, answer, "reused"));
-    await this.#record(settled, answers, asker.fresh);
+    const settled = [{ asked: question as Asked, record: this.#settle(question, fingerprint, answer, "asked") }];
+    for (const follower of this.#takeFollowers(fingerprint)) settled.push({ asked: follower, record: this.#settle(follower, fingerprint, answer, "reused") });
+    await this.#record(settled.map(({ record }) => record), answers, question.fresh);
     recent.kept = true;
+    for (const { asked, record } of settled) this.#finish(asked.one, asked.passed, record);
   }
 
   /** Books a row's new state and gives its record. */
   #settle(asked: Asked, fingerprint: string, answer: Answer, how: "asked" | "reused"): CellRecord {
     const cells = answeredCells(this.work, asked, fingerprint, answer, this.run);
-    countState(this.tally, cells.state);
-    if (answer.state !== "answered" && cells.state === "stale") {
-      // The old value stays, yet the row did not get what it needed.
-      this.tally.stale--;
-      this.tally.failed++;
-    }
-    if (how === "reused") this.tally.reused++;
+    const tally = this.tallies[asked.one.name]!;
+    // A stale value that was not renewed stays, yet the row did not get what it needed.
+    countState(tally, answer.state !== "answered" && cells.state === "stale" ? "failed" : cells.state);
+    if (how === "reused") tally.reused++;
     return cells;
   }
 
@@ -285,8 +391,24 @@ class Filling {
     return followers;
   }
 
-  #leaveBlank(asker: Question): void {
-    for (const _ of [asker, ...this.#takeFollowers(asker.fingerprint)]) countState(this.tally, "blank");
+  #giveUp(question: Question): void {
+    for (const asked of [question, ...this.#takeFollowers(question.fingerprint)]) this.#abandon(asked);
+  }
+
+  /** A step is not reached for a row, and so are not those that need it. */
+  #abandon({ one, passed }: Asked): void {
+    const state = this.#rows.get(passed);
+    if (!state) return;
+    const left = new Set([one.name]);
+    for (const later of this.work.steps) if (later.needs.some((need) => left.has(need))) left.add(later.name);
+    for (const name of left) if (state.todo.delete(name)) countState(this.tallies[name]!, "blank");
+    if (state.todo.size === 0) this.#rows.delete(passed);
+  }
+
+  /** Steps that rows still wait for when the run ends are blank. */
+  #leaveRest(): void {
+    for (const { todo } of this.#rows.values()) for (const name of todo) countState(this.tallies[name]!, "blank");
+    this.#rows.clear();
   }
 
   async #record(cells: readonly CellRecord[], answers: readonly AnswerRecord[] = [], replace = false): Promise<void> {
@@ -295,7 +417,7 @@ class Filling {
     await this.work.ledger.record({ answers, cells, replace });
   }
 
-  #fail(error: unknown): void {
+  #fail(error: unknown, model: Model): void {
     if (error instanceof BudgetSpent) {
       if (this.end === "done" || this.end === "rowLimit") this.end = "spendCap";
     } else if (error instanceof ModelFailure && error.kind === "cancelled") {
@@ -303,6 +425,7 @@ class Filling {
     } else if (error instanceof ModelFailure) {
       this.end = "failed";
       this.error ??= error;
+      this.errorHost ??= model.host;
     } else {
       this.end = "failed";
       this.#broken ??= error;
@@ -310,7 +433,12 @@ class Filling {
   }
 
   #tell(): void {
+    if (!this.options.onProgress) return;
     const { rows, asked, reused, failed, spent } = this.tally;
-    this.options.onProgress?.({ share: this.#share, rows, asked, reused, failed, spent, inFlight: this.#places.running });
+    this.options.onProgress({ share: this.#share, rows, asked, reused, failed, spent, inFlight: this.#places.running });
   }
+}
+
+function isRuled({ does }: StepWork, record: CellRecord | undefined): boolean {
+  return does.kind === "ask" && does.rules.some((rule) => rule.fingerprint === record?.fingerprint);
 }

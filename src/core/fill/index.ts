@@ -1,12 +1,13 @@
-export { checkPlan } from "./check-plan.js";
+export { checkPlan, type KnownTable } from "./check-plan.js";
 export { readCondition, type Condition } from "./condition.js";
-export { explainCell, type CellExplanation } from "./explain.js";
+export { explainCells, type CellExplanation } from "./explain.js";
 export { fill, type FillReport } from "./fill.js";
-export { DEFAULT_AT_ONCE, DEFAULT_RELATED_LIMIT, PLAN_FORMAT, REFILLS, stepOf, type ClearRule, type Gate, type Limits, type Plan, type Refill, type RelatedSource, type Step } from "./plan.js";
+export { DEFAULT_AT_ONCE, DEFAULT_RELATED_LIMIT, PLAN_FORMAT, REFILLS, columnsOf, isTemplateStep, templateSteps, type ClearRule, type Gate, type Limits, type Plan, type Refill, type RelatedSource, type SetStep, type Step, type TemplateStep } from "./plan.js";
 export { readGate, type GateReading } from "./gate.js";
 export { preview, type CountTokens, type Preview } from "./preview.js";
 export { plan, planFileSchema, readPlan, type PlanReading, type PlanShape } from "./read-plan.js";
-export { targetColumns, type FillOptions, type FillSetup, type Progress } from "./setup.js";
+export type { StepTallies } from "./settled.js";
+export { targetColumns, type Asking, type FillOptions, type FillSetup, type Progress } from "./setup.js";
 export { survey, type OpenCell, type Survey } from "./survey.js";
 export type { FillEnd, Tally } from "./tally.js";
 export { inputCells } from "./walk.js";

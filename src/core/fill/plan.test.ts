@@ -35,7 +35,11 @@ describe("reading a plan", () => {
     ["a condition that is not true or false", PLAN.replace('row.text != ""', "size(row.text)"), "its result is int, not true or false"],
     ["a condition about something else", PLAN.replace("row.text", "text"), "Unknown variable: text"],
     ["a step that fills nothing", PLAN.replace("{ topic: topic, level: level }", "{}"), "Say which column takes which part"],
-    ["a second step", PLAN.replace("limits", "  more: { template: sort, fill: { x: topic } }\nlimits"), "p.yaml:10:3  A plan runs one template step for now."],
+    ["two steps that fill one column", PLAN.replace("limits", "  more: { set: { topic: x } }\nlimits"), "`topic` is filled by `sort` and by `more`. Give one of them another column."],
+    ["a step that is neither", PLAN.replace("limits", "  more: { when: 'true' }\nlimits"), "The key `set` is missing."],
+    ["a plain column of Liquid that cannot be read", PLAN.replace("limits", "  more: { set: { x: '{{ row.note | shout }}' } }\nlimits"), "`x` cannot be made: there is no filter `shout`."],
+    ["a plain column of columns without `row`", PLAN.replace("limits", "  more: { set: { x: '{{ note }}' } }\nlimits"), "there is no `note` here; columns are written `row.note`."],
+    ["a plain column of CEL that cannot be read", PLAN.replace("limits", "  more: { set: { x: { cel: 'row.a +' } } }\nlimits"), "`x` cannot be made:"],
     ["a missing table", PLAN.replace(/table:.*\n/, ""), "The key `table` is missing."],
   ])("complains of %s", (_, text, expected) => {
     expect(readPlan(text, "p.yaml").complaints.map(formatComplaint).join("\n")).toContain(expected);
@@ -53,12 +57,23 @@ describe("reading a plan", () => {
     ["a key the table lacks", PLAN.replace("key: id", "key: no"), "log.csv has no column `no`."],
   ])("held against template and table, complains of %s", (_, text, expected) => {
     const read = readPlan(text, "p.yaml");
-    expect(checkPlan(read.plan!, template!, read.document!, table).map(formatComplaint).join("\n")).toContain(expected);
+    expect(checkPlan(read.plan!, { sort: template! }, read.document!, table).map(formatComplaint).join("\n")).toContain(expected);
+  });
+
+  it.each([
+    ["steps that wait for each other", "  a: { set: { x: '{{ row.y }}' } }\n  b: { set: { y: '{{ row.x }}' } }\n", "The steps wait for each other: `a` reads `y` of `b`, `b` reads `x` of `a`. Leave one of these out."],
+    ["a plain column that reads itself", "  a: { set: { x: '{{ row.x }}' } }\n", "`x` is read and filled by the same step."],
+    ["a plain column of one that is not there", "  a: { set: { x: '{{ row.txet }}' } }\n", "log.csv has no column `txet`. Did you mean `text`?"],
+    ["a condition on one that is not there", "  a: { set: { x: 'y' }, when: 'row.topik == \"yes\"' }\n", "log.csv has no column `topik`. Did you mean `topic`?"],
+  ])("of several steps, complains of %s", (_, steps, expected) => {
+    const read = readPlan(PLAN.replace("limits", `${steps}limits`), "p.yaml");
+    expect(read.complaints).toEqual([]);
+    expect(checkPlan(read.plan!, { sort: template! }, read.document!, table).map(formatComplaint).join("\n")).toContain(expected);
   });
 
   it("finds nothing wrong where nothing is", () => {
     const read = readPlan(PLAN, "p.yaml");
-    expect(checkPlan(read.plan!, template!, read.document!, table)).toEqual([]);
+    expect(checkPlan(read.plan!, { sort: template! }, read.document!, table)).toEqual([]);
   });
 });
 
@@ -134,7 +149,7 @@ steps:
 `;
   const complaintsOf = (step: string, related?: string): string[] => {
     const { plan: read, document, complaints } = readPlan(text(step, related), "p.yaml");
-    return [...complaints, ...(read && document ? checkPlan(read, sort as never, document, { name: "t.csv", columns: ["id", "text"] }) : [])].map(formatComplaint);
+    return [...complaints, ...(read && document ? checkPlan(read, Object.fromEntries(Object.keys(read.steps).map((name) => [name, sort as never])), document, { name: "t.csv", columns: ["id", "text"] }) : [])].map(formatComplaint);
   };
 
   it.each([

@@ -28,8 +28,11 @@ export interface ClearRule {
   readonly give: Readonly<Record<string, Json>>;
 }
 
+/** A step of a plan: a template that is asked, or plain columns made of others. */
+export type Step = TemplateStep | SetStep;
+
 /** One template inside a plan: inputs from columns, columns from answer parts. */
-export interface Step {
+export interface TemplateStep {
   readonly template: string;
   /** Input -> column, or related rows, that it comes from. Inputs left out come from the column of the same name. */
   readonly inputs: Readonly<Record<string, string>>;
@@ -39,6 +42,14 @@ export interface Step {
   readonly when?: string | undefined;
   /** Rules for the clear rows, tried before any model is asked. */
   readonly clear?: readonly ClearRule[] | undefined;
+}
+
+/** Plain columns, made without a model. */
+export interface SetStep {
+  /** Column -> Liquid over `row`, or CEL that gives a text, a number, true or false. */
+  readonly set: Readonly<Record<string, string | { readonly cel: string }>>;
+  /** CEL over `row`: the columns are made only for rows where it holds. */
+  readonly when?: string | undefined;
 }
 
 /** What a trial must have shown before a fill may run. */
@@ -74,8 +85,17 @@ export const PLAN_FORMAT = "plan/1";
 export const DEFAULT_AT_ONCE = 8;
 export const REFILLS: readonly Refill[] = ["blank", "stale", "failed", "all"];
 
-/** The one step of a plan, with its name. */
-export function stepOf(plan: Plan): { readonly name: string; readonly step: Step } {
-  const [name, step] = Object.entries(plan.steps)[0]!;
-  return { name, step };
+export const isTemplateStep = (step: Step): step is TemplateStep => "template" in step;
+
+/** The columns that a step writes. */
+export const columnsOf = (step: Step): string[] => Object.keys(isTemplateStep(step) ? step.fill : step.set);
+
+/** The template steps of a plan by name, as they stand in it. */
+export function templateSteps({ steps }: Pick<Plan, "steps">): { readonly name: string; readonly step: TemplateStep }[] {
+  return Object.entries(steps).flatMap(([name, step]) => (isTemplateStep(step) ? [{ name, step }] : []));
+}
+
+/** The step that writes a column. */
+export function writerOf({ steps }: Pick<Plan, "steps">, column: string): string | undefined {
+  return Object.entries(steps).find(([, step]) => columnsOf(step).includes(column))?.[0];
 }

@@ -1,17 +1,25 @@
 import type { Micros } from "../ground/index.js";
 import { costOf, dearestUsage, type Usage } from "../model/index.js";
 import { DEFAULT_DOUBT, type NamedShape, type Prepared } from "../template/index.js";
-import { newTally, countState, type Tally } from "./tally.js";
-import { workOf, type FillOptions, type FillSetup } from "./setup.js";
-import { walk } from "./walk.js";
+import { hand, type Passing } from "./passing.js";
+import { workOf, type AskWork, type FillOptions, type FillSetup, type StepWork, type Work } from "./setup.js";
+import { countState, newTally, sumTallies, type Tally } from "./tally.js";
+import { consider, walk } from "./walk.js";
+import type { StepTallies } from "./settled.js";
 
 /** What a fill would do and cost. Nothing is asked and nothing is changed. */
 export interface Preview extends Tally {
+  readonly steps: StepTallies;
   /** Estimated tokens and cost of the requests; the dearest that they could cost. */
   readonly estimate: Usage & { readonly cost: Micros };
   readonly dearest: Micros;
   /** Prompts that were counted with the tokenizer; beyond these the mean is taken. */
   readonly counted: number;
+  /**
+   * Rows of a step that takes what another one is yet to give: whether they will be asked is not known, so they are
+   * counted as asked, each like the mean of the step's others, or of what its template says without them.
+   */
+  readonly unknown: number;
 }
 
 const MOST_COUNTED = 400;
@@ -19,53 +27,109 @@ const MOST_REMEMBERED = 1_000_000;
 
 export type CountTokens = (text: string) => number;
 
+/** What a step's requests would take, from the first of them. */
+interface Estimate {
+  counted: number;
+  tokensIn: number;
+  dearest: Micros;
+  readonly perAnswer: number;
+}
+
 /**
  * Goes through the table as a fill would and counts what it would ask. The first prompts are rendered and counted
  * with the tokenizer; an answer is estimated from its kinds.
  */
 export async function preview(setup: FillSetup, options: FillOptions, countTokens: CountTokens): Promise<Preview> {
   const work = workOf(setup, options);
-  const tally = newTally();
-  const mostRows = options.rows ?? work.plan.limits.rows ?? Infinity;
+  const tallies: Record<string, Tally> = Object.fromEntries(work.steps.map(({ name }) => [name, newTally()]));
+  const estimates = new Map<StepWork, Estimate>();
+  for (const one of work.steps) if (one.does.kind === "ask") estimates.set(one, { counted: 0, tokensIn: 0, dearest: 0, perAnswer: answerTokens(one.does.prepared, countTokens) });
   const asked = new Set<string>();
-  const perAnswer = answerTokens(work.prepared, countTokens);
-  let counted = 0;
-  let tokensIn = 0;
-  let dearest = 0;
-  for await (const { considered } of walk(work)) {
-    const open = considered.flatMap(({ row, decision }) => (decision.do === "answer" ? [{ row, ...decision }] : []));
-    const known = await work.ledger.answers(open.map((question) => question.fingerprint));
-    for (const { decision } of considered) {
-      if (decision.do === "give") tally.ruled++;
-      if (decision.do !== "answer") countState(tally, decision.do === "give" ? "filled" : decision.state);
-    }
-    tally.reused += considered.filter(({ decision }) => decision.do === "leave" && decision.state === "filled").length;
-    for (const [index, question] of open.entries()) {
-      if ((known[index] && !question.fresh) || asked.has(question.fingerprint)) {
-        const state = known[index] && known[index].answer.state !== "answered" && !question.fresh ? "failed" : "filled";
-        countState(tally, state);
-        tally.reused++;
-        continue;
+  const mostRows = options.rows ?? work.plan.limits.rows ?? Infinity;
+  const started = new Set<Passing>();
+  let rowsAsked = 0;
+  let unknown = 0;
+  for await (const { rows } of walk(work)) {
+    /** Rows for which a step is yet to give its columns. */
+    const pending = new Map<string, Set<Passing>>();
+    started.clear();
+    for (const one of work.steps) {
+      const tally = tallies[one.name]!;
+      const waits = new Set<Passing>();
+      pending.set(one.name, waits);
+      const isOpen = (passed: Passing): boolean => one.needs.some((need) => pending.get(need)!.has(passed));
+      const mayAsk = (passed: Passing): boolean => {
+        if (!started.has(passed) && rowsAsked >= mostRows) return false;
+        if (!started.has(passed)) rowsAsked++;
+        started.add(passed);
+        return true;
+      };
+      for (const passed of rows.filter(isOpen)) {
+        waits.add(passed);
+        countState(tally, mayAsk(passed) ? "filled" : "blank");
+        if (one.does.kind === "ask") {
+          tally.asked++;
+          unknown++;
+        }
       }
-      if (tally.asked >= mostRows) {
-        countState(tally, "blank");
-        continue;
+      const considered = await consider(work, one, rows.filter((passed) => !isOpen(passed)));
+      const open = considered.flatMap(({ passed, decision }) => (decision.do === "answer" ? [{ passed, ...decision }] : []));
+      const known = await work.ledger.answers(open.map((question) => question.fingerprint));
+      for (const { passed, record, decision } of considered) {
+        if (decision.do === "answer") continue;
+        hand(passed, one, record);
+        if (decision.do === "give") tally.ruled++;
+        if (decision.do === "leave" && decision.state === "filled") tally.reused++;
+        if (decision.do === "give" || (decision.do === "set" && one.targets.length > 0)) waits.add(passed);
+        countState(tally, decision.do === "give" || decision.do === "set" ? "filled" : decision.state);
       }
-      tally.asked++;
-      countState(tally, "filled");
-      if (asked.size < MOST_REMEMBERED) asked.add(question.fingerprint);
-      if (counted < MOST_COUNTED) {
-        const messages = work.prepared.render(question.inputs);
-        tokensIn += messages.reduce((sum, message) => sum + countTokens(message.content) + 4, 3);
-        dearest += costOf(dearestUsage({ messages, schema: work.prepared.schema, maxTokens: work.prepared.maxTokens }), work.model.price);
-        counted++;
+      for (const [index, question] of open.entries()) {
+        waits.add(question.passed);
+        if ((known[index] && !question.fresh) || asked.has(question.fingerprint)) {
+          countState(tally, known[index] && known[index].answer.state !== "answered" && !question.fresh ? "failed" : "filled");
+          tally.reused++;
+        } else if (!mayAsk(question.passed)) {
+          countState(tally, "blank");
+        } else {
+          tally.asked++;
+          countState(tally, "filled");
+          if (asked.size < MOST_REMEMBERED) asked.add(question.fingerprint);
+          countPrompt(one.does as AskWork, question.inputs, estimates.get(one)!, countTokens);
+        }
       }
     }
   }
-  const scale = counted === 0 ? 0 : tally.asked / counted;
-  const { usual, most } = requestsPerRow(work.prepared);
-  const usage = { tokensIn: Math.round(tokensIn * scale * usual), tokensOut: Math.round(tally.asked * perAnswer * usual) };
-  return { ...tally, counted, estimate: { ...usage, cost: costOf(usage, work.model.price) }, dearest: Math.ceil(dearest * scale * most) };
+  return { ...sumTallies(Object.values(tallies)), steps: tallies, unknown, ...estimated(work, tallies, estimates, countTokens) };
+}
+
+function countPrompt({ prepared, model }: AskWork, inputs: Parameters<Prepared["render"]>[0], estimate: Estimate, countTokens: CountTokens): void {
+  if (estimate.counted >= MOST_COUNTED) return;
+  const messages = prepared.render(inputs);
+  estimate.tokensIn += messages.reduce((sum, message) => sum + countTokens(message.content) + 4, 3);
+  estimate.dearest += costOf(dearestUsage({ messages, schema: prepared.schema, maxTokens: prepared.maxTokens }), model.price);
+  estimate.counted++;
+}
+
+function estimated({ steps }: Work, tallies: StepTallies, estimates: ReadonlyMap<StepWork, Estimate>, countTokens: CountTokens): Pick<Preview, "estimate" | "dearest" | "counted"> {
+  const sum = { tokensIn: 0, tokensOut: 0, cost: 0, dearest: 0, counted: 0 };
+  for (const one of steps) {
+    const found = estimates.get(one);
+    const { asked } = tallies[one.name]!;
+    if (!found || asked === 0) continue;
+    const { prepared, model } = one.does as AskWork;
+    // Where no row's own prompt could be made, the prompt without any input stands for them.
+    if (found.counted === 0) countPrompt(one.does as AskWork, {}, found, countTokens);
+    const scale = asked / found.counted;
+    const { usual, most } = requestsPerRow(prepared);
+    const usage = { tokensIn: Math.round(found.tokensIn * scale * usual), tokensOut: Math.round(asked * found.perAnswer * usual) };
+    sum.tokensIn += usage.tokensIn;
+    sum.tokensOut += usage.tokensOut;
+    sum.cost += costOf(usage, model.price);
+    sum.dearest += Math.ceil(found.dearest * scale * most);
+    sum.counted += found.counted;
+  }
+  const { dearest, counted, ...estimate } = sum;
+  return { estimate, dearest, counted };
 }
 
 /** How many requests a row's question makes: usually, and with every mend and further ask. */

@@ -2,7 +2,7 @@ import type { CellRecord } from "../ledger/index.js";
 import type { CellOut } from "../table/index.js";
 import { absorbEdits, absorbRows } from "./edits.js";
 import type { Work } from "./setup.js";
-import { keepWritten, readWritten, sameWritten, writersOf, type Writer, type Written } from "./writers.js";
+import { keepWritten, readWritten, recordTime, sameWritten, writersOf, type Writer, type Written } from "./writers.js";
 
 export interface Projected {
   /** Whether anything was written. */
@@ -35,7 +35,7 @@ export async function project(work: Work, run: string, changed: boolean): Promis
     }
     return cells;
   });
-  await keepWritten(work, { source: (await work.table.sourceMark()) ?? null, standing: standing ?? null, at: work.clock.now(), writers });
+  await keepWritten(work, { source: (await work.table.sourceMark()) ?? null, standing: standing ?? null, at: recordTime(work.clock.now(), before.at), writers });
   return { written: true, edits };
 }
 

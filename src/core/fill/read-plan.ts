@@ -3,7 +3,8 @@ import { checkShape, complain, documentOf, readDocument, rowsSourceShape, tableS
 import { jsonSchemaOf } from "../kinds/index.js";
 import { checkFormat } from "../template/index.js";
 import { readCondition } from "./condition.js";
-import { PLAN_FORMAT, REFILLS, type Limits, type Plan, type Refill, type Step } from "./plan.js";
+import { columnsOf, PLAN_FORMAT, REFILLS, type Limits, type Plan, type Refill, type SetStep, type Step, type TemplateStep } from "./plan.js";
+import { readSet } from "./set-column.js";
 
 const name = z.string().check(z.regex(/^[a-z0-9][a-z0-9-]*$/, "A name is made of small letters, digits and hyphens (for example `deck-log`)."));
 const columns = z.record(z.string(), z.string());
@@ -26,13 +27,22 @@ const planFile = z.strictObject({
     )),
   steps: z.record(
     z.string(),
-    z.strictObject({
-      template: z.string(),
-      inputs: z._default(columns, {}),
-      fill: columns,
-      when: z.optional(z.string()),
-      clear: z.optional(z.array(z.strictObject({ when: z.string(), give: z.record(z.string(), z.json()) }))),
-    }),
+    z.union(
+      [
+        z.strictObject({
+          template: z.string(),
+          inputs: z._default(columns, {}),
+          fill: columns,
+          when: z.optional(z.string()),
+          clear: z.optional(z.array(z.strictObject({ when: z.string(), give: z.record(z.string(), z.json()) }))),
+        }),
+        z.strictObject({
+          set: z.record(z.string(), z.union([z.string(), z.strictObject({ cel: z.string() })], "Expected text with placeholders, `{{ row.vessel }}`, or `{ cel: <expression over row> }`.")),
+          when: z.optional(z.string()),
+        }),
+      ],
+      "Expected a step: a `template` with what it takes and fills, or plain columns with `set`.",
+    ),
   ),
   limits: z._default(z.strictObject({
       rows: z.optional(z.int().check(z.positive())),
@@ -48,7 +58,7 @@ export const planFileSchema = (): Record<string, Json> => jsonSchemaOf(planFile)
 
 /** The shape that a person writes, in YAML or in TypeScript. */
 export interface PlanShape extends Omit<Plan, "steps" | "limits" | "refill"> {
-  readonly steps: Readonly<Record<string, Omit<Step, "inputs"> & { readonly inputs?: Step["inputs"] | undefined }>>;
+  readonly steps: Readonly<Record<string, SetStep | (Omit<TemplateStep, "inputs"> & { readonly inputs?: TemplateStep["inputs"] | undefined })>>;
   readonly limits?: Limits | undefined;
   readonly refill?: Refill | undefined;
 }
@@ -85,14 +95,23 @@ function readPlanDocument(document: SourceDocument): PlanReading {
   const found: Complaint[] = [];
   const steps = Object.entries(value.steps);
   if (steps.length === 0) found.push(complain("missingKey", document.atKey(["steps"]), { key: "steps", hint: "A plan needs a step." }));
-  if (steps.length > 1) found.push(complain("oneStep", document.atKey(["steps", steps[1]![0]]), undefined as never));
   const { gate } = value;
-  if (gate && !(gate.step in value.steps)) found.push(complain("badValue", document.at(["gate", "step"]), { problem: `The plan has no step \`${gate.step}\`. Steps: ${Object.keys(value.steps).join(", ")}.` }));
+  if (gate && !("template" in (value.steps[gate.step] ?? {}))) found.push(complain("badValue", document.at(["gate", "step"]), { problem: `The plan has no template step \`${gate.step}\`. Steps: ${Object.keys(value.steps).join(", ")}.` }));
+  const writer = new Map<string, string>();
   for (const [stepName, step] of steps) {
-    if (Object.keys(step.fill).length === 0) found.push(complain("missingKey", document.atKey(["steps", stepName, "fill"]), { key: "fill", hint: "Say which column takes which part: `fill: { <column>: <part> }`." }));
+    if ("fill" in step && Object.keys(step.fill).length === 0) found.push(complain("missingKey", document.atKey(["steps", stepName, "fill"]), { key: "fill", hint: "Say which column takes which part: `fill: { <column>: <part> }`." }));
+    for (const column of columnsOf(step as Step)) {
+      const before = writer.get(column);
+      if (before !== undefined) found.push(complain("twoWriters", document.atKey(["steps", stepName, "fill" in step ? "fill" : "set", column]), { column, first: before, second: stepName }));
+      writer.set(column, stepName);
+    }
+    for (const [column, source] of "set" in step ? Object.entries(step.set) : []) {
+      const fault = readSet(column, source).problem;
+      if (fault) found.push(complain("badValue", document.at(["steps", stepName, "set", column]), { problem: `\`${column}\` cannot be made: ${fault}.` }));
+    }
     const { problem } = step.when === undefined ? {} : readCondition(step.when);
     if (problem) found.push(complain("badCondition", document.at(["steps", stepName, "when"]), { problem }));
-    for (const [index, rule] of (step.clear ?? []).entries()) {
+    for (const [index, rule] of ("clear" in step ? (step.clear ?? []) : []).entries()) {
       const fault = readCondition(rule.when).problem;
       if (fault) found.push(complain("badCondition", document.at(["steps", stepName, "clear", index, "when"]), { problem: fault }));
     }

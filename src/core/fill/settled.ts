@@ -1,18 +1,21 @@
 import { canonicalJson, sha256Hex, type Json } from "../ground/index.js";
-import type { FillOptions, Work } from "./setup.js";
+import type { FillOptions, StepWork, Work } from "./setup.js";
 import type { Tally } from "./tally.js";
+
+/** The figures of each step, by its name. */
+export type StepTallies = Readonly<Record<string, Tally>>;
 
 /** What a run left behind that had nothing more to do: another over the same things would do nothing. */
 interface Settled {
   readonly mark: string;
-  readonly tally: Tally;
+  readonly tallies: StepTallies;
 }
 
-const noteName = (work: Work): string => `settled:${work.plan.name}:${work.stepName}`;
+const noteName = (work: Work): string => `settled:${work.plan.name}`;
 
 /**
- * A hash of all that the decisions about all rows rest on: the source and the result as they stand, template, model,
- * references and the step itself. `undefined` where a table cannot tell whether it changed.
+ * A hash of all that the decisions about all rows rest on: the source and the result as they stand, templates, models,
+ * references and the steps themselves. `undefined` where a table cannot tell whether it changed.
  */
 async function markOf(work: Work): Promise<string | undefined> {
   const source = await work.table.sourceMark();
@@ -24,7 +27,11 @@ async function markOf(work: Work): Promise<string | undefined> {
     if (mark === undefined) return undefined;
     related.push(name, mark);
   }
-  return sha256Hex(canonicalJson({ source, standing, related: related.length > 0 ? [related, work.plan.related] : undefined, rules: work.step.clear, refill: work.refill, asked: work.fingerprint({}), from: work.from, fill: work.step.fill, when: work.step.when, key: work.table.keyColumns }));
+  return sha256Hex(canonicalJson({ source, standing, related: related.length > 0 ? [related, work.plan.related] : undefined, refill: work.refill, steps: work.steps.map(markOfStep), key: work.table.keyColumns }));
+}
+
+function markOfStep({ name, step, does }: StepWork): Json {
+  return { name, step: step as unknown as Json, ...(does.kind === "ask" ? { asked: does.fingerprint({}), from: does.from } : {}) };
 }
 
 const isWhole = (work: Work, options: FillOptions): boolean =>
@@ -34,17 +41,16 @@ const isWhole = (work: Work, options: FillOptions): boolean =>
  * The figures of the last run, when nothing has changed since it had nothing left to do. Then a million rows need
  * not be read to find that none needs an answer.
  */
-export async function settledTally(work: Work, options: FillOptions): Promise<Tally | undefined> {
+export async function settledTallies(work: Work, options: FillOptions): Promise<StepTallies | undefined> {
   if (!isWhole(work, options)) return undefined;
   const note = (await work.ledger.note(noteName(work))) as Settled | undefined;
-  if (!note || note.mark !== (await markOf(work))) return undefined;
-  const { filled } = note.tally;
-  return { ...note.tally, asked: 0, reused: filled - note.tally.ruled, tokensIn: 0, tokensOut: 0, spent: 0 };
+  if (!note?.tallies || note.mark !== (await markOf(work))) return undefined;
+  return Object.fromEntries(Object.entries(note.tallies).map(([step, tally]) => [step, { ...tally, asked: 0, reused: tally.filled - tally.ruled, tokensIn: 0, tokensOut: 0, spent: 0 }]));
 }
 
 /** Keeps that a run had nothing left to do. */
-export async function keepSettled(work: Work, options: FillOptions, tally: Tally): Promise<void> {
+export async function keepSettled(work: Work, options: FillOptions, tallies: StepTallies): Promise<void> {
   if (!isWhole(work, options)) return;
   const mark = await markOf(work);
-  if (mark !== undefined) await work.ledger.setNote(noteName(work), { mark, tally } as unknown as Json);
+  if (mark !== undefined) await work.ledger.setNote(noteName(work), { mark, tallies } as unknown as Json);
 }

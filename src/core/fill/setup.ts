@@ -1,24 +1,31 @@
 import { YoroshiError, type CancelSignal, type Clock, type Micros } from "../ground/index.js";
+import { kindOf, shapeSpec } from "../kinds/index.js";
 import type { Ledger } from "../ledger/index.js";
 import type { Model } from "../model/index.js";
-import { kindOf, shapeSpec } from "../kinds/index.js";
 import type { Related, Table, TargetColumn } from "../table/index.js";
 import { CONFIDENCE, fingerprinter, partAt, type Fingerprinter, type NamedShape, type Prepared, type Sha256 } from "../template/index.js";
 import { readyRules, type ReadyRule } from "./clear.js";
-import { inputColumns } from "./check-plan.js";
 import { readCondition, type Condition } from "./condition.js";
-import { stepOf, type Plan, type Refill, type Step } from "./plan.js";
+import { inputColumns, orderSteps } from "./order.js";
+import { isTemplateStep, type Plan, type Refill, type Step, type TemplateStep } from "./plan.js";
+import { readSet, type ReadySet } from "./set-column.js";
 
-/** A plan with everything it names at hand. */
-export interface FillSetup {
-  readonly plan: Plan;
-  readonly table: Table;
+/** What a template step asks, and whom. */
+export interface Asking {
   readonly prepared: Prepared;
   /** The template's version, from the ledger. */
   readonly version: number;
   readonly model: Model;
   /** The models that the template names besides its own, by name. */
   readonly others?: Readonly<Record<string, Model>> | undefined;
+}
+
+/** A plan with everything it names at hand. */
+export interface FillSetup {
+  readonly plan: Plan;
+  readonly table: Table;
+  /** What each template step asks, by the step's name. */
+  readonly asking: Readonly<Record<string, Asking>>;
   /** The rows that the plan's `related` names, by name. */
   readonly related?: Readonly<Record<string, Related>> | undefined;
   readonly ledger: Ledger;
@@ -60,16 +67,10 @@ export interface Progress {
   readonly spent: Micros;
 }
 
-/** A setup with what is derived from it once for all rows. */
+/** A setup with what one command asks of it, and its steps in order. */
 export interface Work extends FillSetup {
-  readonly stepName: string;
-  readonly step: Step;
-  readonly condition: Condition | undefined;
-  readonly rules: readonly ReadyRule[];
-  readonly fingerprint: Fingerprinter;
-  /** Input -> column. */
-  readonly from: Readonly<Record<string, string>>;
-  readonly targets: readonly Target[];
+  /** Every step after those that it needs. */
+  readonly steps: readonly StepWork[];
   readonly refill: Refill;
   readonly only: ReadonlySet<string> | undefined;
   readonly where: Condition | undefined;
@@ -80,47 +81,98 @@ export interface Work extends FillSetup {
   readonly standingMark?: string | undefined;
 }
 
-/** A column that the step fills, and the part it takes. */
-export interface Target {
-  readonly column: string;
-  readonly freeText: boolean;
-  readonly part: NamedShape;
+/** A step with what is derived from it once for all rows. */
+export interface StepWork {
+  readonly name: string;
+  readonly step: Step;
+  /** The steps whose columns it reads. */
+  readonly needs: readonly string[];
+  readonly condition: Condition | undefined;
+  readonly targets: readonly Target[];
+  readonly does: AskWork | SetWork;
 }
 
-function whereOf(source: string): Condition {
-  const { condition, problem } = readCondition(source);
-  if (!condition) throw new YoroshiError("badOption", { option: "where", problem: `\`${source}\` cannot be read as CEL: ${problem}.` });
-  return condition;
+/** What a template step does. */
+export interface AskWork extends Asking {
+  readonly kind: "ask";
+  readonly rules: readonly ReadyRule[];
+  readonly fingerprint: Fingerprinter;
+  /** Input -> column. */
+  readonly from: Readonly<Record<string, string>>;
+}
+
+/** What a step of plain columns does. */
+export interface SetWork {
+  readonly kind: "set";
+  readonly columns: readonly ReadySet[];
+}
+
+/** A column that a step fills. */
+export interface Target extends TargetColumn {
+  readonly type: NonNullable<TargetColumn["type"]>;
+  /** The part it takes; a plain column has none. */
+  readonly part: NamedShape | undefined;
 }
 
 /** The answer's confidence as a column takes it. */
 const CONFIDENCE_SHAPE: NamedShape = { name: CONFIDENCE, ...shapeSpec({ kind: "number" }, kindOf) };
 
-function targetsOf({ plan, prepared }: Pick<FillSetup, "plan" | "prepared">): Target[] {
-  return Object.entries(stepOf(plan).step.fill).map(([column, partName]) => {
-    const part = partAt(prepared.parts, partName) ?? CONFIDENCE_SHAPE;
-    return { column, part, freeText: part.kind.freeText === true };
-  });
-}
-
 export function workOf(setup: FillSetup, options: FillOptions = {}): Work {
-  const { name, step } = stepOf(setup.plan);
-  const { template, parts } = setup.prepared;
+  const { plan } = setup;
+  const ordered = orderSteps(plan, Object.fromEntries(Object.entries(setup.asking).map(([name, { prepared }]) => [name, prepared.template])));
+  if ("cycle" in ordered) throw new YoroshiError("misuse", { problem: `The steps ${ordered.cycle.map(({ step }) => step).join(", ")} of the plan ${plan.name} wait for each other.` });
+  const { steps, needs } = ordered.order;
   return {
     ...setup,
-    stepName: name,
-    step,
-    condition: step.when === undefined ? undefined : readCondition(step.when).condition,
-    rules: readyRules(step, parts),
-    fingerprint: fingerprinter(setup.prepared, setup.model, setup.sha256, setup.others),
-    from: inputColumns(step, template),
-    targets: targetsOf(setup),
-    refill: options.refill ?? setup.plan.refill,
+    steps: steps.map((name) => stepWork(setup, name, needs[name]!)),
+    refill: options.refill ?? plan.refill,
     only: options.only && options.only.length > 0 ? new Set(options.only) : undefined,
     where: options.where === undefined ? undefined : whereOf(options.where),
     overwrite: new Set(options.overwrite),
   };
 }
 
-/** The step's columns as a table takes them. */
-export const targetColumns = (setup: Pick<FillSetup, "plan" | "prepared">): TargetColumn[] => targetsOf(setup).map(({ column, freeText, part }) => ({ name: column, freeText, type: part.kind.cellType?.(part.spec) ?? "text" }));
+function stepWork(setup: FillSetup, name: string, needs: readonly string[]): StepWork {
+  const step = setup.plan.steps[name]!;
+  const condition = step.when === undefined ? undefined : readCondition(step.when).condition;
+  const common = { name, step, needs, condition, targets: targetsOf(setup, name) };
+  if (!isTemplateStep(step)) return { ...common, does: { kind: "set", columns: readySets(step) } };
+  const asking = askingOf(setup, name);
+  const { prepared, model, others } = asking;
+  return {
+    ...common,
+    does: { kind: "ask", ...asking, rules: readyRules(step, prepared.parts), fingerprint: fingerprinter(prepared, model, setup.sha256, others), from: inputColumns(step, prepared.template) },
+  };
+}
+
+const readySets = (step: Exclude<Step, TemplateStep>): ReadySet[] => Object.entries(step.set).map(([column, source]) => readSet(column, source).set!);
+
+/** @throws YoroshiError `misuse` where a setup made in code leaves a step out. */
+export function askingOf({ plan, asking }: Pick<FillSetup, "plan" | "asking">, step: string): Asking {
+  const found = asking[step];
+  if (!found) throw new YoroshiError("misuse", { problem: `The setup of the plan ${plan.name} does not say what its step \`${step}\` asks: \`asking: { ${step}: { prepared, version, model } }\`.` });
+  return found;
+}
+
+function targetsOf(setup: Pick<FillSetup, "plan" | "asking">, name: string): Target[] {
+  const step = setup.plan.steps[name]!;
+  if (!isTemplateStep(step)) return readySets(step).map(({ column, type }) => ({ name: column, type, freeText: type === "text", part: undefined }));
+  const { parts } = askingOf(setup, name).prepared;
+  return Object.entries(step.fill).map(([column, partName]) => {
+    const part = partAt(parts, partName) ?? CONFIDENCE_SHAPE;
+    return { name: column, type: part.kind.cellType?.(part.spec) ?? "text", freeText: part.kind.freeText === true, part };
+  });
+}
+
+/** All columns that a plan fills, as a table takes them. */
+export function targetColumns(setup: Pick<FillSetup, "plan" | "asking">): TargetColumn[] {
+  return Object.keys(setup.plan.steps).flatMap((name) => plainTargets(targetsOf(setup, name)));
+}
+
+export const plainTargets = (targets: readonly Target[]): TargetColumn[] => targets.map(({ name, type, freeText }) => ({ name, type, freeText }));
+
+function whereOf(source: string): Condition {
+  const { condition, problem } = readCondition(source);
+  if (!condition) throw new YoroshiError("badOption", { option: "where", problem: `\`${source}\` cannot be read as CEL: ${problem}.` });
+  return condition;
+}

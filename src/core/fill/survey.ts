@@ -1,7 +1,10 @@
 import type { CellState } from "../ledger/index.js";
 import { absorbEdits } from "./edits.js";
+import { changesOf } from "./changes.js";
+import { NOT_RENEWED } from "./cells.js";
+import { CHANGED, type Decision } from "./decide.js";
 import { workOf, type FillSetup } from "./setup.js";
-import { walk } from "./walk.js";
+import { considerAll } from "./walk.js";
 
 /** One cell without a value, or with one that is out of date, and why. */
 export interface OpenCell {
@@ -29,23 +32,26 @@ const NOT_YET = "not filled yet";
 export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => void): Promise<Survey> {
   const work = workOf(setup, { refill: "stale" });
   await absorbEdits(work, "status");
-  const columns: Record<string, Partial<Record<CellState, number>>> = Object.fromEntries(work.targets.map(({ column }) => [column, {}]));
+  const columns: Record<string, Partial<Record<CellState, number>>> = Object.fromEntries(work.steps.flatMap(({ targets }) => targets.map(({ name }) => [name, {}])));
   const reasons = new Map<string, Group<{ state: CellState; reason: string }>>();
   const notes = new Map<string, Group<object>>();
   let rows = 0;
-  for await (const { considered } of walk(work)) {
-    for (const { row, record, decision } of considered) {
-      rows++;
-      const state: CellState = decision.do === "give" ? "blank" : decision.do !== "answer" ? decision.state : decision.was === "failed" ? "failed" : decision.was;
-      const reason = state === "filled" || state === "edited" ? undefined : reasonOf(decision, record?.reason, state);
-      for (const told of record?.notes ?? []) addTo(notes, told.replace(/\d[\d,]*(?= (?:of|characters|to))/g, "…"), row.key, {});
-      for (const { column } of work.targets) {
-        const own: CellState = record?.edited?.[column] !== undefined ? "edited" : state;
-        columns[column]![own] = (columns[column]![own] ?? 0) + 1;
-        if (reason !== undefined && own !== "edited") onOpenCell?.({ key: row.key, place: row.place, column, state: own, reason });
+  for await (const steps of considerAll(work)) {
+    rows += steps[0]?.rows.length ?? 0;
+    for (const { one, rows: considered } of steps) {
+      const changes = await changesOf(work, one, considered);
+      for (const [index, { passed, record, decision }] of considered.entries()) {
+        const state = stateOf(decision);
+        const reason = state === "filled" || state === "edited" ? undefined : reasonOf(decision, record?.reason, state, changes[index]);
+        const { key, place } = passed.row;
+        for (const told of record?.notes ?? []) addTo(notes, told.replace(/\d[\d,]*(?= (?:of|characters|to))/g, "…"), key, {});
+        for (const { name } of one.targets) {
+          const own: CellState = record?.edited?.[name] !== undefined ? "edited" : state;
+          columns[name]![own] = (columns[name]![own] ?? 0) + 1;
+          if (reason !== undefined && own !== "edited") onOpenCell?.({ key, place, column: name, state: own, reason });
+        }
+        if (reason !== undefined) addTo(reasons, `${state} ${reason}`, key, { state, reason });
       }
-      if (reason === undefined) continue;
-      addTo(reasons, `${state} ${reason}`, row.key, { state, reason });
     }
   }
   const most = <T extends { rows: number }>(groups: T[]): T[] => groups.sort((a, b) => b.rows - a.rows);
@@ -62,8 +68,14 @@ function addTo<About extends object>(groups: Map<string, Group<About>>, name: st
   groups.set(name, group);
 }
 
-function reasonOf(decision: { readonly do: string; readonly reason?: string | undefined }, recorded: string | undefined, state: CellState): string {
-  if (decision.do !== "answer" && decision.do !== "give") return decision.reason ?? recorded ?? "no reason was recorded";
-  if (state === "stale") return recorded ?? "the template, an input or the model has changed";
+/** The state in which a row's cells stand before anything is done about them. */
+export function stateOf(decision: Decision): CellState {
+  if (decision.do === "give" || decision.do === "set") return "blank";
+  return decision.do === "answer" ? decision.was : decision.state;
+}
+
+function reasonOf(decision: Decision, recorded: string | undefined, state: CellState, changed: string | undefined): string {
+  if (decision.do === "leave" || decision.do === "mark") return decision.reason ?? recorded ?? "no reason was recorded";
+  if (state === "stale") return recorded?.startsWith(NOT_RENEWED) ? recorded : (changed ?? recorded ?? CHANGED);
   return state === "failed" ? (recorded ?? "it failed") : NOT_YET;
 }

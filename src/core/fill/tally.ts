@@ -5,7 +5,7 @@ import type { Usage } from "../model/index.js";
 /** How a fill ended: all done, or what stopped it. */
 export type FillEnd = "done" | "rowLimit" | "spendCap" | "interrupted" | "failed";
 
-/** The figures of a run. Rows are counted once, by the state in which they ended. */
+/** The figures of a run, or of one of its steps. A row is counted once for each step, by the state in which its cells ended. */
 export interface Tally {
   rows: number;
   /** Rows for which a model was asked in this run. */
@@ -40,4 +40,13 @@ export function countUsage(tally: Tally, usage: Usage, spent: Micros): void {
   tally.tokensIn += usage.tokensIn;
   tally.tokensOut += usage.tokensOut;
   tally.spent += spent;
+}
+
+/** The steps' figures together; `rows` are those of the step with the most. */
+export function sumTallies(tallies: readonly Tally[]): Tally {
+  const sum = newTally();
+  for (const tally of tallies) {
+    for (const figure of Object.keys(sum) as (keyof Tally)[]) sum[figure] = figure === "rows" ? Math.max(sum.rows, tally.rows) : sum[figure] + tally[figure];
+  }
+  return sum;
 }

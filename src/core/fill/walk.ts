@@ -1,30 +1,47 @@
 import type { CellRecord } from "../ledger/index.js";
 import type { RelatedRow, Row } from "../table/index.js";
-import { inputColumns } from "./check-plan.js";
-import { cellsOf, decide, type Decision, type RelatedRows } from "./decide.js";
-import { stepOf } from "./plan.js";
-import type { FillSetup, Work } from "./setup.js";
+import { decide, type Decision } from "./decide.js";
+import { inputColumns } from "./order.js";
+import { hand, inputsFor, passing, type Passing, type RelatedRows } from "./passing.js";
+import { templateSteps } from "./plan.js";
+import { askingOf, type FillSetup, type StepWork, type Work } from "./setup.js";
 
+/** Walks over the table in chunks of the rows that are chosen, each with what belongs to it. */
+export async function* walk(work: Work): AsyncGenerator<{ readonly rows: readonly Passing[]; readonly share: number }> {
+  for await (const { rows, share } of work.table.read()) {
+    const named = work.only ? rows.filter((row) => work.only!.has(row.key)) : rows;
+    const chosen = work.where ? named.filter((row) => work.where!.test(row.values) === true) : named;
+    const related = await relatedRows(work, chosen);
+    yield { rows: chosen.map((row, index) => passing(row, related[index]!)), share };
+  }
+}
+
+/** What is to be done about one step's cells in one row. */
 export interface Considered {
-  readonly row: Row;
+  readonly passed: Passing;
   readonly record: CellRecord | undefined;
   readonly decision: Decision;
 }
 
-/** Walks over the table in chunks, with each row's record (looked up in bulk) and what is to be done about it. */
-export async function* walk(work: Work): AsyncGenerator<{ readonly considered: readonly Considered[]; readonly share: number }> {
-  for await (const { rows, share } of work.table.read()) {
-    const named = work.only ? rows.filter((row) => work.only!.has(row.key)) : rows;
-    const chosen = work.where ? named.filter((row) => work.where!.test(row.values) === true) : named;
-    const records = await work.ledger.cells(work.plan.name, work.stepName, chosen.map((row) => row.key));
-    const related = await relatedRows(work, chosen);
-    yield {
-      considered: chosen.map((row, index) => {
-        const record = records.get(row.key);
-        return { row, record, decision: decide(work, row, record, related[index]) };
-      }),
-      share,
-    };
+/** Considers one step for rows; their records are looked up in bulk. */
+export async function consider(work: Work, one: StepWork, rows: readonly Passing[]): Promise<Considered[]> {
+  const records = await work.ledger.cells(work.plan.name, one.name, rows.map(({ row }) => row.key));
+  return rows.map((passed) => {
+    const record = records.get(passed.row.key);
+    return { passed, record, decision: decide(work, one, passed, record) };
+  });
+}
+
+/** Walks over the table and considers every step as the ledger stands, handing on what earlier steps gave. */
+export async function* considerAll(work: Work): AsyncGenerator<readonly { readonly one: StepWork; readonly rows: readonly Considered[] }[]> {
+  for await (const { rows } of walk(work)) {
+    const steps: { one: StepWork; rows: Considered[] }[] = [];
+    for (const one of work.steps) {
+      const considered = await consider(work, one, rows);
+      for (const { passed, record } of considered) hand(passed, one, record);
+      steps.push({ one, rows: considered });
+    }
+    yield steps;
   }
 }
 
@@ -37,8 +54,15 @@ async function relatedRows(work: Pick<FillSetup, "related">, rows: readonly Row[
   return all;
 }
 
-/** What one row gives to the inputs of a plan's template. */
-export async function inputCells(setup: FillSetup, row: Row): Promise<Record<string, string | undefined>> {
+/** What one row gives to the inputs of a template step, with what the ledger knows of the steps before it. */
+export async function inputCells(setup: FillSetup, row: Row, stepName = templateSteps(setup.plan)[0]?.name ?? ""): Promise<Record<string, string | undefined>> {
+  const step = templateSteps(setup.plan).find(({ name }) => name === stepName)!.step;
   const [related = {}] = await relatedRows(setup, [row]);
-  return cellsOf({ from: inputColumns(stepOf(setup.plan).step, setup.prepared.template) }, row, related);
+  const passed = passing(row, related);
+  for (const [name, other] of Object.entries(setup.plan.steps)) {
+    if (name === stepName) continue;
+    const record = (await setup.ledger.cells(setup.plan.name, name, [row.key])).get(row.key);
+    if (record) for (const column of Object.keys("fill" in other ? other.fill : other.set)) passed.given[column] = record.edited?.[column] ?? record.values[column] ?? "";
+  }
+  return inputsFor(inputColumns(step, askingOf(setup, stepName).prepared.template), passed);
 }

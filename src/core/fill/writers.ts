@@ -1,7 +1,7 @@
 import { canonicalJson, type Json } from "../ground/index.js";
 import type { CellRecord } from "../ledger/index.js";
 import type { TargetColumn } from "../table/index.js";
-import { targetColumns, type Work } from "./setup.js";
+import { plainTargets, type Work } from "./setup.js";
 
 /** A step that fills columns of a table. */
 export interface Writer {
@@ -23,15 +23,21 @@ const NOTHING: Written = { source: null, standing: null, writers: [] };
 
 const noteName = (work: Pick<Work, "table">): string => `written:${work.table.target}`;
 
+/** The time of a new record: after the table was last written, whatever the clock's steps are. */
+export const recordTime = (now: number, writtenAt: number | undefined): number => Math.max(now, (writtenAt ?? 0) + 1);
+
+/** Whether a record's values have been written to the table. */
+const isWritten = (record: CellRecord, writtenAt: number | undefined): boolean => record.at <= (writtenAt ?? 0);
+
 /** What the table still holds of a record that has not been written to it; `undefined` once it has. */
 export function unwritten(record: CellRecord | undefined, writtenAt: number | undefined): CellRecord["was"] {
-  return record && record.at >= (writtenAt ?? 0) ? record.was : undefined;
+  return record && !isWritten(record, writtenAt) ? record.was : undefined;
 }
 
 /** What the table holds for a row whose record is about to change; left out where that is nothing. */
 export function stillStanding(record: CellRecord | undefined, writtenAt: number | undefined): CellRecord["was"] {
   if (!record) return undefined;
-  if (record.at >= (writtenAt ?? 0)) return record.was;
+  if (!isWritten(record, writtenAt)) return record.was;
   return Object.keys(record.values).length > 0 ? record.values : undefined;
 }
 
@@ -46,15 +52,17 @@ export async function keepWritten(work: Work, written: Written): Promise<void> {
 export const sameWritten = (a: Written, b: Written): boolean => canonicalJson({ ...a, at: 0 }) === canonicalJson({ ...b, at: 0 });
 
 /**
- * Every step whose columns the target holds, this one included. Several plans may fill one table; each keeps what the
- * others wrote. A column that two steps name belongs to the one at work.
+ * Every step whose columns the target holds, those of this plan included. Several plans may fill one table; each keeps what
+ * the others wrote. A column that two plans name belongs to the one at work.
  */
 export function writersOf(work: Work, written: Written): Writer[] {
-  const own: Writer = { plan: work.plan.name, step: work.stepName, columns: targetColumns(work) };
-  const mine = new Set(own.columns.map((column) => column.name));
-  const isOwn = (writer: Writer): boolean => writer.plan === own.plan && writer.step === own.step;
-  const all = written.writers
-    .map((writer) => (isOwn(writer) ? own : { ...writer, columns: writer.columns.filter((column) => !mine.has(column.name)) }))
+  const own = work.steps.map((one): Writer => ({ plan: work.plan.name, step: one.name, columns: plainTargets(one.targets) }));
+  const mine = new Set(own.flatMap((writer) => writer.columns.map((column) => column.name)));
+  const ownOf = (writer: Writer): Writer | undefined => own.find((one) => one.plan === writer.plan && one.step === writer.step);
+  // A step that the plan no longer has lets go of its columns; they stay as they stand.
+  const before = written.writers.filter((writer) => writer.plan !== work.plan.name || ownOf(writer));
+  const all = before
+    .map((writer) => ownOf(writer) ?? { ...writer, columns: writer.columns.filter((column) => !mine.has(column.name)) })
     .filter((writer) => writer.columns.length > 0);
-  return all.some(isOwn) ? all : [...all, own];
+  return [...all, ...own.filter((writer) => !all.includes(writer))];
 }

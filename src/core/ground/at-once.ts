@@ -4,6 +4,8 @@ export interface AtOnce {
   start(task: () => Promise<void>): Promise<void>;
   /** Resolves when all tasks are done. */
   idle(): Promise<void>;
+  /** Resolves when the next task is done; at once when none is running. */
+  next(): Promise<void>;
   readonly running: number;
 }
 
@@ -11,9 +13,13 @@ export function atOnce(limit: number): AtOnce {
   let running = 0;
   const waiting: (() => void)[] = [];
   let emptied: (() => void) | undefined;
+  let watching: (() => void)[] = [];
   const finish = (): void => {
     running--;
     waiting.shift()?.();
+    const told = watching;
+    watching = [];
+    for (const tell of told) tell();
     if (running === 0) emptied?.();
   };
   return {
@@ -24,6 +30,9 @@ export function atOnce(limit: number): AtOnce {
     },
     async idle() {
       if (running > 0) await new Promise<void>((resolve) => (emptied = resolve));
+    },
+    async next() {
+      if (running > 0) await new Promise<void>((resolve) => watching.push(resolve));
     },
     get running() {
       return running;

@@ -50,9 +50,10 @@ const SENTENCES = {
   unfedInput: (d: { name: string }) => `The template needs the input \`${d.name}\`. Say which column it comes from: \`inputs: { ${d.name}: <column> }\`.`,
   keyFilled: (d: { column: string }) => `\`${d.column}\` is the key of the table and cannot be filled.`,
   inputFilled: (d: { column: string }) => `\`${d.column}\` is read and filled by the same step. Fill another column.`,
-  twoWriters: (d: { column: string }) => `The column \`${d.column}\` is filled twice. Each column has one source.`,
   badCondition: (d: { problem: string }) => `This condition cannot be read as CEL: ${d.problem}.`,
-  oneStep: () => "A plan runs one template step for now. Put the other steps into plans of their own.",
+  twoWriters: (d: { column: string; first: string; second: string }) => `\`${d.column}\` is filled by \`${d.first}\` and by \`${d.second}\`. Give one of them another column.`,
+  stepsInCircle: (d: { path: readonly { readonly step: string; readonly column: string }[] }) =>
+    `The steps wait for each other: ${d.path.map(({ step, column }, index) => `\`${step}\` reads \`${column}\` of \`${d.path[(index + 1) % d.path.length]!.step}\``).join(", ")}. Leave one of these out.`,
   unknownModel: (d: { name: string; known: readonly string[]; near?: string | undefined }) =>
     `The project has no model \`${d.name}\`. ${d.near ? `Did you mean \`${d.near}\`?` : `Models: ${d.known.join(", ") || "none"}.`}`,
   passwordInFile: () => "A password does not belong in a file. Put the whole address into an environment variable and name that: `url: { env: DATABASE_URL }`.",

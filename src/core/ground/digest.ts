@@ -5,3 +5,8 @@ import { bytesToHex, utf8ToBytes } from "@noble/hashes/utils.js";
 export function sha256Hex(text: string): string {
   return bytesToHex(sha256(utf8ToBytes(text)));
 }
+
+const SHORT = 6;
+
+/** Enough of a hash to tell one content of a thing from the next. */
+export const shortHash = (text: string, sha256: (text: string) => string = sha256Hex): string => sha256(text).slice(0, SHORT);

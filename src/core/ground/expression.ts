@@ -1,9 +1,16 @@
 import { Environment } from "@marcbachmann/cel-js";
 import { isPattern } from "./words.js";
 
-/** A CEL expression that gives true or false about one variable, ready to be tested many times. */
-export interface Expression {
+/** A CEL expression over one variable, ready to be evaluated many times. */
+export interface Formula {
   /** The members of the variable that it names. */
+  readonly members: readonly string[];
+  /** What it gives; a reason instead where it cannot be evaluated (never the value's content). */
+  evaluate(value: Readonly<Record<string, unknown>>): { readonly value: unknown } | { readonly reason: string };
+}
+
+/** One that gives true or false. */
+export interface Expression {
   readonly members: readonly string[];
   /** Whether it holds; a reason instead where it cannot be evaluated (never the value's content). */
   test(value: Readonly<Record<string, unknown>>): boolean | { readonly reason: string };
@@ -23,23 +30,39 @@ function environmentOf(variable: string): Environment {
  * one line why it is not valid.
  */
 export function readExpression(source: string, variable: string): { expression?: Expression; problem?: string } {
+  const { formula, type, problem } = readFormula(source, variable);
+  if (!formula) return { problem: problem! };
+  if (type !== undefined && !["bool", "dyn"].includes(type)) return { problem: `its result is ${type}, not true or false` };
+  return {
+    expression: {
+      members: formula.members,
+      test: (value) => {
+        const result = formula.evaluate(value);
+        if ("reason" in result) return result;
+        return typeof result.value === "boolean" ? result.value : { reason: "gives neither true nor false" };
+      },
+    },
+  };
+}
+
+/** Reads CEL that may give anything: a text, a number, true or false. `type` is what it gives, where that is known beforehand. */
+export function readFormula(source: string, variable: string): { formula?: Formula; type?: string; problem?: string } {
   const environment = environmentOf(variable);
   try {
     const check = environment.check(source);
     if (!check.valid) return { problem: firstLine(check.error?.message ?? "it is not valid") };
-    if (check.type !== undefined && !["bool", "dyn"].includes(String(check.type))) return { problem: `its result is ${String(check.type)}, not true or false` };
     const evaluate = environment.parse(source);
     const pattern = badPattern(evaluate.ast);
     if (pattern !== undefined) return { problem: `\`${pattern}\` in matches() is not a regular expression that is known here (flags such as (?i) are not; write [Aa] instead)` };
     const members = new Set<string>();
     collectMembers(evaluate.ast, variable, members);
     return {
-      expression: {
+      ...(check.type === undefined ? {} : { type: String(check.type) }),
+      formula: {
         members: [...members],
-        test: (value) => {
+        evaluate: (value) => {
           try {
-            const result: unknown = evaluate({ [variable]: value });
-            return typeof result === "boolean" ? result : { reason: "gives neither true nor false" };
+            return { value: evaluate({ [variable]: value }) as unknown };
           } catch (error) {
             return { reason: `cannot be evaluated: ${firstLine((error as Error).message)}` };
           }

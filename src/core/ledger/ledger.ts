@@ -16,6 +16,8 @@ export interface AnswerRecord {
   readonly run: string;
   /** Milliseconds since 1970. */
   readonly at: number;
+  /** What the fingerprint rests on, piece by piece, so that it can be told what has changed since. */
+  readonly basis?: Readonly<Record<string, string>> | undefined;
   readonly answer: Answer;
 }
 

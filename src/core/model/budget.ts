@@ -57,13 +57,14 @@ export class Budget {
 }
 
 /**
- * A budget for a model.
+ * A budget for models.
  *
  * @param cap in millionths of the currency's unit; none when `undefined`.
  * @throws YoroshiError `misuse` for a cap on a model without a price: it could not be kept.
  */
-export function budgetFor(model: Model, cap: Micros | undefined): Budget {
-  if (cap !== undefined && !model.price) {
+export function budgetFor(models: readonly Model[], cap: Micros | undefined): Budget {
+  const model = models.find((one) => !one.price);
+  if (cap !== undefined && model) {
     throw new YoroshiError("misuse", { problem: `A spend cap is set, but the model ${model.id} has no price, so the cap could not be kept. Say what it costs: \`price: { input: 0.15, output: 0.60 }\` a million tokens (zeros when it is free).` });
   }
   return new Budget(cap);

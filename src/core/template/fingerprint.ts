@@ -1,4 +1,4 @@
-import { canonicalJson, sha256Hex, type Json } from "../ground/index.js";
+import { canonicalJson, joinWords, sha256Hex, shortHash, type Json } from "../ground/index.js";
 import type { Prepared } from "./prepare.js";
 
 /** What of a model and its settings decides an answer. */
@@ -13,6 +13,24 @@ export type Fingerprinter = (inputs: Readonly<Record<string, Json>>, ask?: numbe
 
 /** SHA-256 of a text's UTF-8 bytes in hexadecimal; a platform's own is faster than the portable one. */
 export type Sha256 = (text: string) => string;
+
+/** What a fingerprint rests on, piece by piece: the template, references, background, the model, each input. */
+export function basisOf(prepared: Pick<Prepared, "basis">, model: ModelIdentity, inputs: Readonly<Record<string, Json>>, sha256: Sha256 = sha256Hex): Record<string, string> {
+  const basis: Record<string, string> = { ...prepared.basis, model: `${model.id} of ${model.host}` };
+  for (const name in inputs) basis[`input ${name}`] = shortHash(canonicalJson(inputs[name]!), sha256);
+  return basis;
+}
+
+/** In words what differs between the basis of an answer and that of a question asked now; `undefined` where nothing does. */
+export function changesBetween(before: Readonly<Record<string, string>>, now: Readonly<Record<string, string>>): string | undefined {
+  const changed = [...new Set([...Object.keys(before), ...Object.keys(now)])].filter((piece) => before[piece] !== now[piece]);
+  if (changed.length === 0) return undefined;
+  const told = changed.map((piece) => {
+    const [kind, ...name] = piece.split(" ");
+    return name.length > 0 && (kind === "input" || kind === "reference") ? `the ${kind} \`${name.join(" ")}\`` : `the ${piece}`;
+  });
+  return `${joinWords(told)} ${told.length === 1 ? "has" : "have"} changed`;
+}
 
 /**
  * The part that all rows share is hashed once; a row adds its inputs. `ask` numbers repeated questions about the

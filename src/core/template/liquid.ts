@@ -56,6 +56,24 @@ export function parseText(source: string, trusted: ReadonlySet<string> = new Set
   return { text: { uses, printed, render: (scope) => renderText(nodes, scope) } };
 }
 
+/**
+ * Parses Liquid text over one variable for a plain column: what it prints stands as it is, since no model reads it.
+ * `members` are those of the variable that it names.
+ */
+export function parsePlainText(source: string, variable: string): { text?: { readonly members: readonly string[]; render(value: unknown): string }; problem?: string } {
+  let nodes: Node[];
+  try {
+    nodes = engine.parse(source);
+  } catch (error) {
+    return { problem: readProblem(error as Error).problem };
+  }
+  const { globals } = analyzeSync(nodes, { partials: false });
+  const stray = Object.keys(globals).find((name) => name !== variable);
+  if (stray !== undefined) return { problem: `there is no \`${stray}\` here; columns are written \`${variable}.${stray}\`` };
+  const members = new Set((globals[variable] ?? []).flatMap(({ segments }) => (typeof segments[1] === "string" ? [segments[1]] : [])));
+  return { text: { members: [...members], render: (value) => renderText(nodes, { [variable]: value }) } };
+}
+
 /** @throws YoroshiError `misuse` where the text itself is at fault: it loops beyond the limits, or a filter cannot take a value. */
 function renderText(nodes: Node[], scope: Record<string, unknown>): string {
   try {

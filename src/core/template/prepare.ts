@@ -1,4 +1,4 @@
-import { canonicalJson, sha256Hex, YoroshiError, type Json } from "../ground/index.js";
+import { canonicalJson, sha256Hex, shortHash, YoroshiError, type Json } from "../ground/index.js";
 import { kindOf, shapeSpec, specsWithin, type AnySpec, type DateSpec } from "../kinds/index.js";
 import { FENCE_NOTE } from "./fence.js";
 import { tellAnswer, type NamedShape } from "./instruct.js";
@@ -32,6 +32,8 @@ export interface Prepared<Inputs = Record<string, Json>, Parts = Record<string, 
   brokenRules(parts: Readonly<Record<string, Json>>): string[];
   /** Hash of all in the template and its references that decides an answer. */
   readonly fingerprint: string;
+  /** What the fingerprint rests on, each piece with a short hash: the template, its references, its background. */
+  readonly basis: Readonly<Record<string, string>>;
   /** The prompt for one row: role, task with fenced inputs, what the answer must be; examples as earlier turns. */
   render(inputs: Readonly<Record<string, Json | undefined>>): Message[];
 }
@@ -87,6 +89,7 @@ export function prepare<Inputs, Parts>(template: Template<Inputs, Parts>, refere
     schema,
     maxTokens: template.model?.maxTokens ?? DEFAULT_MAX_TOKENS,
     brokenRules: rulesCheck(template.rules ?? []),
+    basis: basisOfTemplate(whole, template, run, background, known),
     fingerprint: sha256Hex(canonicalJson({
       prompt: PROMPT_FORMAT,
       role: whole.role,
@@ -104,6 +107,17 @@ export function prepare<Inputs, Parts>(template: Template<Inputs, Parts>, refere
       references: known,
     })),
     render: promptOf(whole, parts, asked, examples, known, background, run),
+  };
+}
+
+/** What the fingerprint rests on, piece by piece, so that it can be told which of them changed. */
+function basisOfTemplate(whole: TemplateShape, template: TemplateShape, run: Partial<RunValues>, background: Surroundings["background"], references: References): Record<string, string> {
+  const { name: _, title: __, tags: ___, model: ____, ...content } = { ...whole, references: template.references };
+  return {
+    template: shortHash(canonicalJson(content as unknown as Json)),
+    ...(background && background.length > 0 ? { background: shortHash(canonicalJson(background as unknown as Json)) } : {}),
+    ...(Object.keys(run).length > 0 ? { "run's day": shortHash(canonicalJson(run as Json)) } : {}),
+    ...Object.fromEntries(Object.entries(references).map(([name, rows]) => [`reference ${name}`, shortHash(canonicalJson(rows as unknown as Json))])),
   };
 }
 

@@ -216,8 +216,7 @@ async function answerAll(setup: TrialSetup, options: TrialOptions, run: string, 
   for (const [index, mark] of marks.entries()) if (!firsts.has(mark)) firsts.set(mark, index);
   const questions = [...firsts].filter(([mark]) => !answers.has(mark));
   const asked = new Set<number>();
-  for (const other of Object.values(setup.others ?? {})) budgetFor(other, options.spendCap);
-  const budget = budgetFor(model, options.spendCap);
+  const budget = budgetFor([model, ...Object.values(setup.others ?? {})], options.spendCap);
   const layer = (one: Model): Model => retrying(clock)(paced(clock, one.limits)(budgeted(budget)(one)));
   const layered = layer(model);
   const others = Object.fromEntries(Object.entries(setup.others ?? {}).map(([name, one]) => [name, layer(one)]));

@@ -1,0 +1,49 @@
+import type { CellRecord, CellValue } from "../ledger/index.js";
+import type { RelatedRow, Row } from "../table/index.js";
+import type { StepWork, Target } from "./setup.js";
+
+/** What the plan's `related` found for a row, by name. */
+export type RelatedRows = Readonly<Record<string, readonly RelatedRow[]>>;
+
+/** A row on its way through the steps of a plan. */
+export interface Passing {
+  readonly row: Row;
+  readonly related: RelatedRows;
+  /** What earlier steps gave it, by column, as conditions see it: numbers and true or false typed, all else text. */
+  readonly given: Record<string, string | number | boolean>;
+}
+
+export const passing = (row: Row, related: RelatedRows): Passing => ({ row, related, given: {} });
+
+/** What a condition or a plain column is evaluated on. What a step gives hides what the table still holds in its column. */
+export const rowFor = ({ row, related, given }: Passing): Readonly<Record<string, unknown>> => ({ ...row.values, ...related, ...given });
+
+/** What stands in a row for each input; related rows as the JSON that the kind `rows` reads. */
+export function inputsFor(from: Readonly<Record<string, string>>, { row, related, given }: Passing): Record<string, string | undefined> {
+  const cells: Record<string, string | undefined> = {};
+  for (const input in from) {
+    const column = from[input]!;
+    const found = related[column];
+    const own = given[column];
+    cells[input] = found !== undefined ? (found.length === 0 ? "" : JSON.stringify(found)) : own === undefined ? row.values[column] : textOf(own);
+  }
+  return cells;
+}
+
+/** Hands on what a step's cells hold for a row: a person's value, else the step's own, else nothing. */
+export function hand(passed: Passing, { targets }: StepWork, record: CellRecord | undefined): void {
+  for (const target of targets) {
+    const edited = record?.edited?.[target.name];
+    passed.given[target.name] = edited === undefined ? typed(target, record?.values[target.name]) : typed(target, edited);
+  }
+}
+
+function typed({ type }: Target, value: CellValue | undefined): string | number | boolean {
+  if (value === undefined) return "";
+  if (type === "yesNo" && typeof value === "string") return /^(yes|true)$/i.test(value) ? true : /^(no|false)$/i.test(value) ? false : value;
+  if ((type === "integer" || type === "decimal" || type === "number") && typeof value === "string" && value.trim() !== "" && Number.isFinite(Number(value))) return Number(value);
+  return value;
+}
+
+/** As a cell shows it. */
+const textOf = (value: string | number | boolean): string => (typeof value === "boolean" ? (value ? "yes" : "no") : String(value));

@@ -1,0 +1,50 @@
+import { canonicalJson, readFormula, sha256Hex } from "../ground/index.js";
+import type { CellValue } from "../ledger/index.js";
+import type { CellType } from "../table/index.js";
+import { parsePlainText } from "../template/index.js";
+import type { SetStep } from "./plan.js";
+
+/** A plain column, ready to be made for many rows. */
+export interface ReadySet {
+  readonly column: string;
+  readonly type: CellType;
+  /** The columns that it reads. */
+  readonly reads: readonly string[];
+  /** Its value for a row; a reason instead where it cannot be made. */
+  value(row: Readonly<Record<string, unknown>>): { readonly value: CellValue } | { readonly reason: string };
+}
+
+/** Reads what a plain column is made of. `problem` says in one line what is wrong with it. */
+export function readSet(column: string, source: SetStep["set"][string]): { set?: ReadySet; problem?: string } {
+  if (typeof source === "string") {
+    const { text, problem } = parsePlainText(source, "row");
+    if (!text) return { problem: problem! };
+    return { set: { column, type: "text", reads: text.members, value: (row) => ({ value: text.render(row) }) } };
+  }
+  const { formula, type, problem } = readFormula(source.cel, "row");
+  if (!formula) return { problem: problem! };
+  return {
+    set: {
+      column,
+      type: type === "int" || type === "uint" ? "integer" : type === "double" ? "number" : "text",
+      reads: formula.members,
+      value: (row) => {
+        const result = formula.evaluate(row);
+        if ("reason" in result) return { reason: `\`${column}\` ${result.reason}` };
+        const value = cellOf(result.value);
+        return value === undefined ? { reason: `\`${column}\` gives neither text nor a number nor true or false` } : { value };
+      },
+    },
+  };
+}
+
+/** CEL's whole numbers are BigInt. */
+function cellOf(value: unknown): CellValue | undefined {
+  if (typeof value === "bigint") return Number.isSafeInteger(Number(value)) ? Number(value) : String(value);
+  if (typeof value === "number") return Number.isFinite(value) ? value : undefined;
+  if (typeof value === "boolean") return value ? "yes" : "no";
+  return typeof value === "string" ? value : value === null ? "" : undefined;
+}
+
+/** Stands in the ledger where an answer's fingerprint would. */
+export const setFingerprint = (values: Readonly<Record<string, CellValue>>): string => sha256Hex(`set ${canonicalJson(values)}`);
