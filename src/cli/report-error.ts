@@ -21,6 +21,7 @@ function asKnown(error: unknown): { code: string; message: string; exit: number 
 export function modelError(failure: ModelFailure, host = "The model's host"): YoroshiError {
   const status = failure.status ?? 0;
   switch (failure.kind) {
+    case "gone": return new YoroshiError("modelGone", { host, problem: failure.message });
     case "unauthorised": return new YoroshiError("modelUnauthorised", { host, status });
     case "quota": return new YoroshiError("quotaSpent", { host });
     case "rejected": return new YoroshiError("modelRejected", { host, status, problem: failure.message });

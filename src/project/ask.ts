@@ -1,4 +1,4 @@
-import { askPrepared, fingerprinter, paced, recallFrom, retrying, type Answer, type Clock, type Json, type Ledger, type Model, type Prepared, type VersionRecord } from "../core/index.js";
+import { askPrepared, fingerprinter, layered, recallFrom, type Answer, type Clock, type Json, type Ledger, type Model, type Prepared, type VersionRecord } from "../core/index.js";
 import type { LoadedTemplate, TemplateModels } from "./loaded.js";
 
 /** What of a project asking needs. */
@@ -18,10 +18,10 @@ export async function askLoaded(project: Asker, loaded: LoadedTemplate, prepared
   const { version } = await project.version(loaded);
   const run = `try-${clock.now().toString(36)}-${Math.floor(clock.random() * 0xffffff).toString(36)}`;
   await ledger.startRun({ id: run, kind: "try", subject: loaded.template.name, startedAt: clock.now() });
-  const layer = (one: Model): Model => retrying(clock)(paced(clock, one.limits)(one));
-  const layered = Object.fromEntries(Object.entries(others).map(([name, one]) => [name, layer(one)]));
+  const layer = (one: Model): Model => layered(one, clock);
+  const dearer = Object.fromEntries(Object.entries(others).map(([name, one]) => [name, layer(one)]));
   const recall = recallFrom(ledger, { model: model.id, run, now: () => clock.now() });
-  const answer = await askPrepared(prepared, inputs, { model: layer(model), others: layered, recall, clock });
+  const answer = await askPrepared(prepared, inputs, { model: layer(model), others: dearer, recall, clock });
   if (answer.state !== "failed") await ledger.record({ answers: [{ fingerprint, template: loaded.template.name, version, model: model.id, run, at: clock.now(), answer }], replace: fresh });
   await ledger.endRun({ id: run, endedAt: clock.now(), end: "done", tally: { asked: 1, spent: answer.spent } });
   return { answer, known: false };

@@ -1,4 +1,4 @@
-import { askPrepared, draftFile, draftingTemplate, fingerprinter, paced, prepare, readTemplate, recallFrom, retrying, YoroshiError, type Answer, type Complaint, type DraftColumn, type Prepared } from "../core/index.js";
+import { askPrepared, draftFile, draftingTemplate, fingerprinter, prepare, readTemplate, recallFrom, layered, YoroshiError, type Answer, type Complaint, type DraftColumn, type Prepared } from "../core/index.js";
 import { newTemplateFile } from "./library.js";
 import type { Project } from "./project.js";
 
@@ -32,7 +32,7 @@ async function askDraft(project: Project, prepared: Prepared, description: strin
   const recall = recallFrom(project.ledger(), { model: model.id, run: "draft", now: () => clock.now() });
   const known = await recall.known(fingerprint);
   if (known?.state === "answered") return known;
-  const answer = await askPrepared(prepared, { description }, { model: retrying(clock)(paced(clock, model.limits)(model)), clock });
+  const answer = await askPrepared(prepared, { description }, { model: layered(model, clock), clock });
   if (answer.state === "answered") await recall.keep(fingerprint, prepared.template.name, answer);
   return answer;
 }

@@ -12,7 +12,17 @@ const model = z.strictObject({
   id: z.string().min(1).optional(),
   key: z.strictObject({ env: z.string().min(1) }).optional(),
   price: z.strictObject({ input: z.number().min(0), output: z.number().min(0) }).optional(),
-  limits: z.strictObject({ requestsPerMinute: limit, tokensPerMinute: limit, atOnce: limit }).optional(),
+  limits: z
+    .strictObject({
+      requestsPerMinute: limit,
+      tokensPerMinute: limit,
+      atOnce: limit,
+      /** A second request when a reply takes this many times the usual. */
+      secondRequestAfter: z.number().min(1.5).optional(),
+      /** How long a host that keeps failing is waited for before the run ends. */
+      patienceSeconds: z.number().min(0).optional(),
+    })
+    .optional(),
   can: z.array(z.enum(["jsonSchema", "images", "logProbabilities"], "Expected jsonSchema, images or logProbabilities.")).optional(),
   /** Most tokens of prompt and answer together. */
   context: z.int().positive().optional(),

@@ -1,4 +1,4 @@
-import { addToTask, askPrepared, contest, mistakesText, paced, prepare, readTemplate, retrying, suggestingTemplate, YoroshiError, type Contest } from "../core/index.js";
+import { addToTask, askPrepared, contest, mistakesText, prepare, readTemplate, layered, suggestingTemplate, YoroshiError, type Contest } from "../core/index.js";
 import { contestantOf, runContest, versionOf, type ContestOptions, type ContestResult } from "./contest.js";
 import type { Project } from "./project.js";
 
@@ -23,7 +23,7 @@ export async function suggestVersion(project: Project, name: string, result: Con
   const { clock } = project;
   const texts = new Map(result.samples.samples.map((sample) => [sample.id, Object.values(sample.inputs).filter((value) => typeof value === "string").join(" ")]));
   const inputs = { task: loaded.template.task, mistakes: mistakesText(result.report, (id) => texts.get(id) ?? "") };
-  const answer = await askPrepared(prepare(suggestingTemplate()), inputs, { model: retrying(clock)(paced(clock, model.limits)(model)), clock });
+  const answer = await askPrepared(prepare(suggestingTemplate()), inputs, { model: layered(model, clock), clock });
   if (answer.state !== "answered") return undefined;
   const sentences = answer.parts["sentences"] as string[];
   const text = addToTask(loaded.text, sentences);

@@ -1,6 +1,6 @@
 import * as z from "zod/mini";
 import { ModelFailure, type Finish, type ModelReply, type ModelRequest } from "../../core/index.js";
-import { retryAfterMs } from "./retry-after.js";
+import { allowanceOf, retryAfterMs } from "./retry-after.js";
 
 const contentPart = z.looseObject({ text: z.optional(z.string()) });
 const token = z.looseObject({ token: z.string(), logprob: z.number() });
@@ -52,6 +52,7 @@ export function readResponse(status: number, headers: Readonly<Record<string, st
     finish: refusal ? "refused" : finishOf(first!.finish_reason),
     refusal: refusal || undefined,
     tokens: first!.logprobs?.content?.map((one) => ({ text: one.token, logProbability: one.logprob })),
+    allowance: allowanceOf(headers),
     usage: usage ? { tokensIn: usage.prompt_tokens, tokensOut: usage.completion_tokens } : undefined,
     id,
   };

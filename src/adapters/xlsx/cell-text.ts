@@ -33,7 +33,7 @@ export const areaText = ({ left, top, right, bottom }: Area): string => `${colum
 
 /** Characters that XML cannot hold stand as `_xHHHH_` (ECMA-376 part 1, 22.9.2.19); what looks like that gets its own underscore escaped. */
 /** Control characters, what is no character, and halves of surrogate pairs. */
-const NOT_IN_XML = new RegExp("[\\u0000-\\u0008\\u000b\\u000c\\u000e-\\u001f\\r\\ufffe\\uffff]|[\\ud800-\\udbff](?![\\udc00-\\udfff])|(?<![\\ud800-\\udbff])[\\udc00-\\udfff]", "g");
+const NOT_IN_XML = /(?![\t\n])[\p{Cc}\ufffe\uffff]|\p{Cs}/gu;
 
 export function escapeCell(text: string): string {
   return text

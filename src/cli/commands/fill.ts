@@ -117,7 +117,7 @@ export async function runFill(project: Project, setup: FillSetup, isStandin: boo
   process.on("SIGTERM", onInterrupt);
   let report: FillReport;
   try {
-    report = await fill(setup, { ...chosen, stop: stop.signal, drop: drop.signal, onProgress: (state) => progress.update(state) });
+    report = await fill(setup, { ...chosen, stop: stop.signal, drop: drop.signal, onProgress: (state) => progress.update(state), onBreaker: tellBreaker });
   } finally {
     progress.stop();
     process.off("SIGINT", onInterrupt);
@@ -128,6 +128,10 @@ export async function runFill(project: Project, setup: FillSetup, isStandin: boo
   if (report.error) throw modelError(report.error, report.errorHost ?? "");
   return exitCode(report);
 }
+
+/** A run that stands still says why. */
+const tellBreaker: FillOptions["onBreaker"] = ({ host }, state, failure) =>
+  note(state === "open" ? warn(`\n${host} keeps failing (${failure?.message ?? "no reply"}); waiting for it, with one request at a time.`) : `\n${host} answers again.`);
 
 function exitCode({ end, failed }: FillReport): number {
   if (end === "interrupted") return 130;

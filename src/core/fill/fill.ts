@@ -1,7 +1,7 @@
 import { askPrepared, type Answer, type Recall } from "../answer/index.js";
 import { atOnce, relaySignal, toMicros, YoroshiError, type AtOnce, type Json, type Micros } from "../ground/index.js";
 import { recallFrom, type AnswerRecord, type CellRecord } from "../ledger/index.js";
-import { budgeted, budgetFor, BudgetSpent, type Budget, ModelFailure, paced, retrying, type Model } from "../model/index.js";
+import { budgetFor, BudgetSpent, layered, ModelFailure, type Budget, type Model } from "../model/index.js";
 import { basisOf } from "../template/index.js";
 import { ahead } from "./ahead.js";
 import { answeredCells, givenCells, markedCells, setCells, type Asked } from "./cells.js";
@@ -164,7 +164,7 @@ class Filling {
     this.#isNeeded = new Set(steps.flatMap(({ needs }) => needs));
     // One layer a model, whatever steps ask it, so that they share its pace.
     const models = modelsOf(work);
-    this.#layered = new Map(models.map((model) => [model, retrying(clock, {}, options.stop)(paced(clock, model.limits)(budgeted(budget)(model)))]));
+    this.#layered = new Map(models.map((model) => [model, layered(model, clock, { budget, giveUp: options.stop, onBreaker: options.onBreaker, observed: options.observed })]));
     this.#recalls = new Map(models.map((model) => [model, recallFrom(work.ledger, { model: model.id, run, now: () => clock.now() })]));
     const most = models.map((model) => model.limits?.atOnce).filter((limit) => limit !== undefined);
     this.#places = atOnce(Math.min(plan.limits.atOnce ?? (most.length > 0 ? Math.max(...most) : DEFAULT_AT_ONCE), models.length === 1 ? (models[0]!.limits?.atOnce ?? Infinity) : Infinity));

@@ -1,7 +1,7 @@
 import { YoroshiError, type CancelSignal, type Clock, type Micros } from "../ground/index.js";
 import { kindOf, shapeSpec } from "../kinds/index.js";
 import type { Ledger } from "../ledger/index.js";
-import type { Model } from "../model/index.js";
+import type { LayerOptions, Model } from "../model/index.js";
 import type { Related, Table, TargetColumn } from "../table/index.js";
 import { CONFIDENCE, fingerprinter, partAt, type Fingerprinter, type NamedShape, type Prepared, type Sha256 } from "../template/index.js";
 import { readyRules, type ReadyRule } from "./clear.js";
@@ -54,6 +54,10 @@ export interface FillOptions {
   /** Aborted: what is in flight is dropped, too. */
   readonly drop?: CancelSignal | undefined;
   readonly onProgress?: ((progress: Progress) => void) | undefined;
+  /** Told when a model's host keeps failing, so that the run waits for it, and when it answers again. */
+  readonly onBreaker?: LayerOptions["onBreaker"];
+  /** Sees every attempt to ask a model: logs, telemetry. */
+  readonly observed?: LayerOptions["observed"];
 }
 
 export interface Progress {

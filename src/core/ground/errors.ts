@@ -40,6 +40,7 @@ export const ERRORS = {
     `${d.host} rejected the request (HTTP ${d.status}): ${d.problem}. Check the model's id and settings in yoroshi.yaml.`),
   modelUnavailable: entry(3, 502, (d: { host: string; problem: string; attempts: number }) =>
     `${d.host} could not be used: ${d.problem} (after ${plural(d.attempts, "attempt")}).`),
+  modelGone: entry(3, 502, (d: { host: string; problem: string }) => `${d.host} kept failing: ${d.problem}. What was answered is written; run the same command again when the host is back.`),
   quotaSpent: entry(3, 502, (d: { host: string }) => `${d.host} says that the quota is spent. Nothing more was asked; run again when there is quota.`),
   ledgerNewer: entry(2, 409, (d: { file: string; found: number; known: number }) =>
     `${d.file} was written by a newer Yoroshi (ledger format ${d.found}; this one knows ${d.known}). Upgrade Yoroshi.`),

@@ -10,7 +10,7 @@ export { readExpression, readFormula, type Expression, type Formula } from "./ex
 export { formatMoney, toMicros, type Micros } from "./money.js";
 export { nearest } from "./nearest.js";
 export { inDatabase, columnsSourceShapes, rowsSourceShape, sourceName, tableSourceShape, type DatabaseSource, type FileSource, type RowsSource, type TableSource } from "./table-source.js";
-export { relaySignal } from "./relay.js";
+export { ownSignal, relaySignal } from "./relay.js";
 export { checkShape } from "./shape.js";
 export { countChars, groupDigits, isPattern, joinWords, plural, sentences, utf8Length, wellFormed, wordPattern } from "./words.js";
 export { seededChance, type Chance } from "./chance.js";

@@ -26,3 +26,28 @@ export function relaySignal(signal: CancelSignal | undefined): { readonly signal
     release: () => signal.removeEventListener("abort", onAbort),
   };
 }
+
+/** A signal of one's own, aborted by hand or with another. */
+export function ownSignal(parent?: CancelSignal): { readonly signal: CancelSignal; abort(): void; release(): void } {
+  const listeners = new Set<() => void>();
+  let aborted = false;
+  const abort = (): void => {
+    if (aborted) return;
+    aborted = true;
+    for (const listener of listeners) listener();
+    listeners.clear();
+  };
+  if (parent?.aborted) aborted = true;
+  else parent?.addEventListener("abort", abort, { once: true });
+  return {
+    signal: {
+      get aborted() {
+        return aborted;
+      },
+      addEventListener: (_type, listener) => void listeners.add(listener),
+      removeEventListener: (_type, listener) => void listeners.delete(listener),
+    },
+    abort,
+    release: () => parent?.removeEventListener("abort", abort),
+  };
+}

@@ -11,6 +11,9 @@ export {
   type Price,
   type Usage,
 } from "./model.js";
+export { breaking, DEFAULT_BREAKER, type BreakerPolicy } from "./breaker.js";
+export { layered, type LayerOptions } from "./layers.js";
 export { paced } from "./pace.js";
+export { secondRequest } from "./second-request.js";
 export { costOf, dearestUsage, guessUsage } from "./price.js";
 export { DEFAULT_RETRY, retrying, type RetryPolicy } from "./retry.js";

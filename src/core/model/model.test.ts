@@ -56,11 +56,11 @@ describe("retries", () => {
 describe("pace", () => {
   it("spreads starts over the minute, and waits for all when the host says it is too much", async () => {
     const clock = fakeClock();
-    const model = paced(clock, { requestsPerMinute: 300 })(scriptedModel(() => "ok"));
+    const model = paced(clock)(scriptedModel(() => "ok", { limits: { requestsPerMinute: 300 } }));
     for (let i = 0; i < 4; i++) await model.ask(request);
-    expect(clock.slept).toEqual([200, 200, 200]);
+    expect(clock.slept).toEqual([202, 202, 202]); // one in a hundred below the limit
     const busy = fakeClock();
-    const other = paced(busy, {})(failing(["busy"], 5000));
+    const other = paced(busy)(failing(["busy"], 5000));
     await other.ask(request).catch(() => undefined);
     await other.ask(request);
     expect(busy.slept).toEqual([5000]);
@@ -68,11 +68,11 @@ describe("pace", () => {
 
   it("spreads tokens over the minute", async () => {
     const clock = fakeClock();
-    const model = paced(clock, { tokensPerMinute: 6000 })(scriptedModel(() => "ok"));
+    const model = paced(clock)(scriptedModel(() => "ok", { limits: { tokensPerMinute: 6000 } }));
     const long = { ...request, messages: [{ role: "user" as const, content: "word ".repeat(80) }] };
     await model.ask(long);
     await model.ask(long);
-    expect(clock.slept[0]).toBeCloseTo(1040, 0); // 104 tokens at 10 ms each
+    expect(clock.slept[0]).toBeCloseTo(1111, 0); // 110 tokens, what the answer took included, at 10.1 ms each
   });
 });
 

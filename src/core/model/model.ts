@@ -31,6 +31,8 @@ export interface ModelReply {
   readonly usage?: Usage | undefined;
   /** The reply's tokens in order with their natural log probabilities, where they were asked for and the host gives them. */
   readonly tokens?: readonly { readonly text: string; readonly logProbability: number }[] | undefined;
+  /** What the host says that it still allows, and until when that counts. */
+  readonly allowance?: { readonly requests: number; readonly resetMs: number } | undefined;
   /** The host's id of the reply, for its support. */
   readonly id?: string | undefined;
 }
@@ -46,6 +48,10 @@ export interface ModelLimits {
   readonly requestsPerMinute?: number | undefined;
   readonly tokensPerMinute?: number | undefined;
   readonly atOnce?: number | undefined;
+  /** A second request goes out when a reply takes this many times the usual; the first to arrive wins. Default: never. */
+  readonly secondRequestAfter?: number | undefined;
+  /** How long a host that keeps failing is waited for before a run ends. Default 5 minutes. */
+  readonly patienceMs?: number | undefined;
 }
 
 /**
@@ -63,10 +69,10 @@ export interface Model {
 
 /**
  * Why an attempt failed. `busy` (429), `server` (5xx), `network`, `timeout` and `garbled` (a reply that is not the
- * protocol's) may pass and are tried again; `unauthorised`, `quota` and `rejected` are final for the whole run;
+ * protocol's) may pass and are tried again; `gone`, a host that kept failing beyond all patience, `unauthorised`, `quota` and `rejected` are final for the whole run;
  * `cancelled` is the user's own doing.
  */
-export type FailureKind = "busy" | "server" | "network" | "timeout" | "garbled" | "unauthorised" | "quota" | "rejected" | "cancelled";
+export type FailureKind = "busy" | "server" | "network" | "timeout" | "garbled" | "unauthorised" | "quota" | "rejected" | "gone" | "cancelled";
 
 const PASSING: ReadonlySet<FailureKind> = new Set(["busy", "server", "network", "timeout", "garbled"]);
 /** Failures after which the host may have done the work, and charged for it, without our seeing the reply. */

@@ -1,38 +1,102 @@
-import type { CancelSignal, Clock } from "../ground/index.js";
-import { ModelFailure, withAsk, type ModelLayer, type ModelLimits } from "./model.js";
+import { atOnce, type CancelSignal, type Clock } from "../ground/index.js";
+import { ModelFailure, withAsk, type Model, type ModelLayer, type ModelReply } from "./model.js";
 import { guessUsage } from "./price.js";
 
 const MINUTE_MS = 60_000;
+/** Starts keep this far below a stated limit, since clocks and ways differ. */
+const MARGIN = 1.01;
+/** A host's "too many" makes gaps half as long again, but not for each of those that were under way together. */
+const SLOWER = 1.5;
+const ONE_CAUSE_MS = 1_000;
+/** Each reply after that makes them shorter by this share, until the stated pace is reached again. */
+const FASTER = 0.995;
+const LEAST_GAP_MS = 20;
+
+/** What a model's host allows, kept for all who ask the model. */
+interface Pacer {
+  /** Waits for this request's turn; gives how much of the tokens' room it took. */
+  turn(tokens: number, signal: CancelSignal | undefined): Promise<void>;
+  learn(reply: ModelReply | undefined, expectedTokens: number, failure: ModelFailure | undefined): void;
+  readonly places: ReturnType<typeof atOnce> | undefined;
+}
+
+/** One for each model of the process, so that all steps, plans and trials that ask it share its limits. */
+const pacers = new WeakMap<Model, Pacer>();
 
 /**
- * Keeps a model's requests and tokens below its limits a minute: starts are spread evenly, and after a host says
- * "too many", nothing starts until its Retry-After is over.
+ * Keeps a model's requests and tokens a minute, and its requests at once, below its limits. Starts are spread evenly.
+ * Where the host says what is left, or that it is too much, starts follow it; after a Retry-After nothing starts until it
+ * is over; and the pace comes back by itself (after the increase and decrease of Chiu and Jain 1989).
+ *
+ * @param owner whose limits they are, where other layers stand between it and this one.
  */
-export function paced(clock: Clock, limits: ModelLimits = {}): ModelLayer {
-  const gapMs = limits.requestsPerMinute ? MINUTE_MS / limits.requestsPerMinute : 0;
-  const msAToken = limits.tokensPerMinute ? MINUTE_MS / limits.tokensPerMinute : 0;
+export function paced(clock: Clock, owner?: Model): ModelLayer {
+  return (model) => {
+    const asked = owner ?? model;
+    let pacer = pacers.get(asked);
+    if (!pacer) pacers.set(asked, (pacer = pacerOf(asked, clock)));
+    const { turn, learn, places } = pacer;
+    const ask: Model["ask"] = async (request, signal) => {
+      const tokens = guessUsage(request, "").tokensIn;
+      await turn(tokens, signal);
+      try {
+        const reply = await model.ask(request, signal);
+        learn(reply, tokens, undefined);
+        return reply;
+      } catch (error) {
+        if (error instanceof ModelFailure) learn(undefined, tokens, error);
+        throw error;
+      }
+    };
+    return withAsk(model, places ? (request, signal) => placed(places, () => ask(request, signal)) : ask);
+  };
+}
+
+async function placed<T>(places: NonNullable<Pacer["places"]>, work: () => Promise<T>): Promise<T> {
+  return new Promise<T>((resolve, reject) => void places.start(() => work().then(resolve, reject)));
+}
+
+function pacerOf({ limits = {} }: Model, clock: Clock): Pacer {
+  const statedGapMs = limits.requestsPerMinute ? (MINUTE_MS / limits.requestsPerMinute) * MARGIN : 0;
+  const msAToken = limits.tokensPerMinute ? (MINUTE_MS / limits.tokensPerMinute) * MARGIN : 0;
+  let gapMs = statedGapMs;
   let nextStart = 0;
-  const wait = async (cost: number, signal: CancelSignal | undefined): Promise<void> => {
-    const now = clock.now();
-    const start = Math.max(now, nextStart);
-    nextStart = start + cost;
-    if (start > now) {
+  let nextByTokens = 0;
+  let slowedAt = -Infinity;
+
+  const slowDown = (now: number): void => {
+    if (now - slowedAt < ONE_CAUSE_MS) return;
+    slowedAt = now;
+    gapMs = Math.min(MINUTE_MS, Math.max(LEAST_GAP_MS, gapMs * SLOWER));
+  };
+
+  return {
+    places: limits.atOnce === undefined ? undefined : atOnce(limits.atOnce),
+    async turn(tokens, signal) {
+      const now = clock.now();
+      const start = Math.max(now, nextStart, nextByTokens);
+      nextStart = start + gapMs;
+      nextByTokens = start + tokens * msAToken;
+      if (start <= now) return;
       await clock.sleep(start - now, signal).catch(() => {
         throw new ModelFailure("cancelled", "cancelled");
       });
-    }
-  };
-  return (model) => withAsk(model, async (request, signal) => {
-      const tokens = msAToken > 0 ? guessUsage(request, "").tokensIn : 0;
-      const cost = Math.max(gapMs, tokens * msAToken);
-      if (cost > 0 || nextStart > clock.now()) await wait(cost, signal);
-      try {
-        return await model.ask(request, signal);
-      } catch (error) {
-        if (error instanceof ModelFailure && error.kind === "busy" && error.retryAfterMs !== undefined) {
-          nextStart = Math.max(nextStart, clock.now() + Math.min(error.retryAfterMs, MINUTE_MS));
-        }
-        throw error;
+    },
+    learn(reply, expectedTokens, failure) {
+      const now = clock.now();
+      if (failure?.kind === "busy") {
+        slowDown(now);
+        if (failure.retryAfterMs !== undefined) nextStart = Math.max(nextStart, now + Math.min(failure.retryAfterMs, MINUTE_MS));
       }
-    });
+      if (!reply) return;
+      // What the answer took beyond what was expected is owed.
+      if (msAToken > 0 && reply.usage) nextByTokens += Math.max(0, reply.usage.tokensIn + reply.usage.tokensOut - expectedTokens) * msAToken;
+      if (gapMs > statedGapMs) gapMs = gapMs * FASTER < LEAST_GAP_MS ? statedGapMs : Math.max(statedGapMs, gapMs * FASTER);
+      const left = reply.allowance;
+      // Nearly nothing is left: the rest is spread until the host counts anew.
+      if (left && left.requests <= NEARLY_NONE) nextStart = Math.max(nextStart, now + Math.min(MINUTE_MS, left.resetMs / (left.requests + 1)));
+    },
+  };
 }
+
+const NEARLY_NONE = 3;

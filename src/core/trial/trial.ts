@@ -1,7 +1,7 @@
 import { askPrepared, type Answer, type Confidence } from "../answer/index.js";
 import { atOnce, canonicalJson, relaySignal, type CancelSignal, type Clock, YoroshiError, type Json, type Micros } from "../ground/index.js";
 import { recallFrom, type Ledger } from "../ledger/index.js";
-import { budgeted, budgetFor, paced, retrying, type Model } from "../model/index.js";
+import { budgetFor, layered, type Model } from "../model/index.js";
 import { fingerprinter, type Prepared } from "../template/index.js";
 import { calibration, thresholdFor, type CalibrationReport, type Threshold } from "../statistics/index.js";
 import { adviseOn, type Advice } from "./advice.js";
@@ -217,8 +217,8 @@ async function answerAll(setup: TrialSetup, options: TrialOptions, run: string, 
   const questions = [...firsts].filter(([mark]) => !answers.has(mark));
   const asked = new Set<number>();
   const budget = budgetFor([model, ...Object.values(setup.others ?? {})], options.spendCap);
-  const layer = (one: Model): Model => retrying(clock)(paced(clock, one.limits)(budgeted(budget)(one)));
-  const layered = layer(model);
+  const layer = (one: Model): Model => layered(one, clock, { budget });
+  const asking = layer(model);
   const others = Object.fromEntries(Object.entries(setup.others ?? {}).map(([name, one]) => [name, layer(one)]));
   const recall = recallFrom(ledger, { model: model.id, run, now: () => clock.now() });
   let done = marks.length - questions.length;
@@ -230,7 +230,7 @@ async function answerAll(setup: TrialSetup, options: TrialOptions, run: string, 
     await places.start(async () => {
       if (failure) return;
       try {
-        const answer = await askPrepared(prepared, samples.samples[index]!.inputs, { model: layered, others, recall, clock, ask, signal: signal.signal });
+        const answer = await askPrepared(prepared, samples.samples[index]!.inputs, { model: asking, others, recall, clock, ask, signal: signal.signal });
         answers.set(mark, answer);
         asked.add(index);
         if (answer.state !== "failed") {
