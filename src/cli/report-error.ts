@@ -12,6 +12,8 @@ export function reportError(error: unknown, json: boolean): number {
 function asKnown(error: unknown): { code: string; message: string; exit: number } {
   if (isYoroshiError(error)) return { code: error.code, message: error.message, exit: error.exitCode };
   if (error instanceof ModelFailure) return asKnown(modelError(error));
+  // Damage in the middle of the ledger shows only when that part is read.
+  if (/^SQLITE_(CORRUPT|NOTADB)/.test(String((error as { code?: unknown }).code))) return asKnown(new YoroshiError("ledgerBroken", { file: ".yoroshi/ledger.sqlite", problem: "it is damaged. Move it away to begin a new one: filled tables keep their values, which then count as a person's and stay; answers are asked anew" }));
   if (error instanceof BudgetSpent) return { code: "spendCap", message: "The spend cap leaves no room for another request. What was answered is kept; raise --spend and run again.", exit: 1 };
   const message = error instanceof Error ? error.message.split("\n")[0]! : String(error);
   return { code: "unexpected", message: `Something unexpected happened: ${message}. Nothing recorded is lost. Set YOROSHI_DEBUG=1 for details.`, exit: 3 };

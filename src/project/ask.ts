@@ -1,4 +1,4 @@
-import { askPrepared, fingerprinter, layered, recallFrom, type Answer, type Clock, type Json, type Ledger, type Model, type Prepared, type VersionRecord } from "../core/index.js";
+import { askPrepared, chargesOf, fingerprinter, layered, recallFrom, type Answer, type Clock, type Json, type Ledger, type Model, type Prepared, type VersionRecord } from "../core/index.js";
 import type { LoadedTemplate, TemplateModels } from "./loaded.js";
 
 /** What of a project asking needs. */
@@ -22,7 +22,7 @@ export async function askLoaded(project: Asker, loaded: LoadedTemplate, prepared
   const dearer = Object.fromEntries(Object.entries(others).map(([name, one]) => [name, layer(one)]));
   const recall = recallFrom(ledger, { model: model.id, run, now: () => clock.now() });
   const answer = await askPrepared(prepared, inputs, { model: layer(model), others: dearer, recall, clock });
-  if (answer.state !== "failed") await ledger.record({ answers: [{ fingerprint, template: loaded.template.name, version, model: model.id, run, at: clock.now(), answer }], replace: fresh });
+  if (answer.state !== "failed") await ledger.record({ answers: [{ fingerprint, template: loaded.template.name, version, model: model.id, run, at: clock.now(), answer }], charges: chargesOf(answer, { run, model: model.id, at: clock.now() }), replace: fresh });
   await ledger.endRun({ id: run, endedAt: clock.now(), end: "done", tally: { asked: 1, spent: answer.spent } });
   return { answer, known: false };
 }

@@ -47,7 +47,7 @@ async function runOne(project: Project, loaded: LoadedTemplate, modelName: strin
   const { model, others, isStandin } = await project.openModels(modelName === undefined ? loaded.template : { ...loaded.template, model: { ...loaded.template.model, use: modelName } });
   const { version } = await project.version(loaded);
   const judges = Object.fromEntries(await Promise.all(Object.entries(options.judgeBy ?? {}).map(async ([part, judge]) => [part, await judgeOf(project, prepared, part, judge)] as const)));
-  const report = await trial({ prepared, version, model, others, ledger: project.ledger(), clock: project.clock, samples }, { ...options, judges });
+  const report = await trial({ prepared, version, model, others, ledger: project.ledger(), clock: project.clock, samples }, { ...options, judges, spendCap: await project.spendLeft(options.spendCap) });
   return { report, samples, isStandin };
 }
 

@@ -43,6 +43,7 @@ const projectFile = z.strictObject({
   currency: z.string().regex(/^[A-Z]{3}$/, "Expected a currency by its three capital letters (ISO 4217), for example USD.").default("USD"),
   timeZone: z.string().default("UTC"),
   models: z.record(z.string(), model).default({}),
+  limits: z.strictObject({ /** Most that all runs of the project may spend in a calendar month. */ spendPerMonth: z.number().positive().optional() }).default({}),
   databases: z.record(z.string(), database).default({}),
 });
 

@@ -18,6 +18,8 @@ import {
   readSamples,
   readTemplate,
   sourceName,
+  monthStart,
+  toMicros,
   runValues,
   SET_COLUMN,
   templateSteps,
@@ -32,6 +34,7 @@ import {
   type FillSetup,
   type Json,
   type Ledger,
+  type Micros,
   type Plan,
   type Prepared,
   type Related,
@@ -96,6 +99,8 @@ export interface Project {
   prepare(template: Template): Promise<Prepared>;
   /** The models that a template asks. */
   openModels(template: Template): Promise<TemplateModels>;
+  /** What a run may spend: its own cap, and what is left of the project's month. */
+  spendLeft(cap?: Micros): Promise<Micros | undefined>;
   /** The version of a template's content; the ledger gives it a number. */
   version(loaded: LoadedTemplate): Promise<VersionRecord>;
   table(plan: Plan, inPlace?: boolean): Promise<Table>;
@@ -233,6 +238,13 @@ class OpenProject implements Project {
     return (await askLoaded(this, loaded, prepared, await this.openModels(loaded.template), reading.inputs, fresh)).answer;
   }
 
+  async spendLeft(cap?: Micros): Promise<Micros | undefined> {
+    const { spendPerMonth } = this.settings.limits;
+    if (spendPerMonth === undefined) return cap;
+    const left = Math.max(0, toMicros(spendPerMonth) - (await this.ledger().spentSince(monthStart(this.clock.now()))));
+    return Math.min(cap ?? Infinity, left);
+  }
+
   version({ template, text }: LoadedTemplate): Promise<VersionRecord> {
     return this.ledger().versionOf(template.name, { hash: versionText(template), text, at: this.clock.now() });
   }
@@ -256,9 +268,10 @@ class OpenProject implements Project {
       isStandin ||= model.isStandin;
       asking[name] = { prepared: await this.prepare(one.template), version: (await this.version(one)).version, model: model.model, others: model.others };
     }
+    const monthlyCap = this.settings.limits.spendPerMonth;
     const related = await relatedOf(this.tables, plan);
     this.#open.push(...Object.values(related));
-    return { setup: { plan, table, related, asking, ledger: this.ledger(), clock: this.clock, sha256 }, isStandin };
+    return { setup: { plan, table, related, asking, ledger: this.ledger(), clock: this.clock, sha256, monthlyCap: monthlyCap === undefined ? undefined : toMicros(monthlyCap) }, isStandin };
   }
 
   async samples(prepared: Prepared, file: string | undefined, options: SampleOptions = {}): Promise<Samples> {

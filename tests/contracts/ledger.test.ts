@@ -1,10 +1,11 @@
-import { mkdtempSync, rmSync, statSync, writeFileSync } from "node:fs";
+import { mkdirSync, mkdtempSync, rmSync, statSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import path from "node:path";
 import Database from "better-sqlite3";
 import { afterAll, beforeEach, describe, expect, it } from "vitest";
+import { MIGRATIONS } from "../../src/adapters/sqlite-ledger/migrations.js";
 import { sqliteLedger } from "../../src/adapters/sqlite-ledger/index.js";
-import { memoryLedger, type AnswerRecord, type CellRecord, type Ledger } from "../../src/core/index.js";
+import { chargesOf, dayOf, memoryLedger, monthStart, type AnswerRecord, type CellRecord, type Ledger } from "../../src/core/index.js";
 
 const folder = mkdtempSync(path.join(tmpdir(), "yoroshi-ledger-"));
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
@@ -41,9 +42,22 @@ describe.each([["memory", () => memoryLedger()], ["sqlite", () => sqliteLedger(f
 
   it("books what an answer cost under every model that was asked", async () => {
     await ledger.startRun({ id: "run1", kind: "fill", subject: "p", startedAt: 1 });
-    const doubtful = answer(3);
-    await ledger.record({ answers: [answer(1), { ...doubtful, answer: { ...doubtful.answer, spent: 12, spentBy: { m: 2, dear: 10 } } }] });
-    expect([...(await ledger.spend("p"))].sort((a, b) => a.model.localeCompare(b.model))).toEqual([{ model: "dear", answers: 1, spent: 10 }, { model: "m", answers: 2, spent: 9 }]);
+    const usage = { tokensIn: 5, tokensOut: 1 };
+    const doubtful = { ...answer(3).answer, asks: 2, spent: 12, spentBy: { m: 2, dear: 10 }, exchanges: [{ why: "asked" as const, model: "m", raw: "", usage, spent: 2 }, { why: "in doubt" as const, model: "dear", raw: "", usage, spent: 10 }] };
+    const about = { run: "run1", step: "s", model: "m", at: Date.UTC(2026, 1, 28, 23) };
+    await ledger.record({ charges: chargesOf(answer(1).answer, about) });
+    await ledger.record({ charges: chargesOf(doubtful, about) });
+    await ledger.record({ charges: chargesOf({ ...doubtful, asks: 0 }, about) });
+    await ledger.record({ charges: [{ run: "run1", step: "", model: "m", day: dayOf(Date.UTC(2026, 2, 1)), requests: 0, tokensIn: 0, tokensOut: 0, spent: 1, unsure: 30 }] });
+    const first = answer(1).answer;
+    expect(await ledger.spend("p")).toEqual([
+      { model: "dear", step: "s", requests: 1, tokensIn: 5, tokensOut: 1, spent: 10, unsure: 0 },
+      { model: "m", step: "", requests: 0, tokensIn: 0, tokensOut: 0, spent: 1, unsure: 30 },
+      { model: "m", step: "s", requests: first.asks + 1, tokensIn: first.usage.tokensIn + 5, tokensOut: first.usage.tokensOut + 1, spent: first.spent + 2, unsure: 0 },
+    ]);
+    expect(await ledger.spend("other")).toEqual([]);
+    expect(await ledger.spentSince(monthStart(Date.UTC(2026, 2, 31)))).toBe(31);
+    expect(await ledger.spentSince(monthStart(Date.UTC(2026, 1, 1)))).toBe(31 + 12 + first.spent);
   });
 
   it("gives every answer and cell out, and forgets old answers that no cell rests on", async () => {
@@ -84,7 +98,6 @@ describe.each([["memory", () => memoryLedger()], ["sqlite", () => sqliteLedger(f
     await ledger.endRun({ id: "run2", endedAt: 9, end: "done", tally: { rows: 3 } });
     await Promise.all([ledger.record({ answers: [answer(1)] }), ledger.record({ answers: [answer(2)] })]);
     expect(await ledger.runs("fill", "p", 5)).toEqual([{ id: "run2", kind: "fill", subject: "p", startedAt: 2, endedAt: 9, end: "done", tally: { rows: 3 } }, { id: "run1", kind: "fill", subject: "p", startedAt: 1 }]);
-    expect(await ledger.spend("p")).toEqual([{ model: "m", answers: 2, spent: 14 }]);
     expect(await ledger.note("n")).toBeUndefined();
     await ledger.setNote("n", { a: [1] });
     await ledger.setNote("n", { a: [2] });
@@ -117,12 +130,31 @@ describe("the SQLite ledger's file", () => {
     expect(() => sqliteLedger(damaged)).toThrow(/cannot be used: it is damaged/);
   });
 
+  it("raises an older format and keeps a copy of the file as it was", async () => {
+    const file = freshFile();
+    mkdirSync(path.dirname(file), { recursive: true });
+    const old = new Database(file);
+    for (const step of MIGRATIONS.slice(0, 3)) old.exec(step);
+    old.pragma("user_version = 3");
+    const { fingerprint, template, version, model, run, at, answer: own } = answer(1);
+    old.prepare("INSERT INTO answers (fingerprint, template, version, model, run, at, spent, answer) VALUES (?, ?, ?, ?, ?, ?, ?, ?)").run(Buffer.from(fingerprint, "hex"), template, version, model, run, at, own.spent, JSON.stringify(own));
+    old.prepare("INSERT INTO runs (id, kind, subject, started) VALUES (?, 'fill', 'p', 1)").run(run);
+    old.close();
+    const ledger = sqliteLedger(file);
+    expect(await ledger.answers([mark(1)])).toEqual([answer(1)]);
+    expect(await ledger.spend("p")).toMatchObject([{ model, step: "", spent: own.spent }]);
+    await ledger.close();
+    const copy = new Database(`${file}.format-3`, { readonly: true });
+    expect([copy.pragma("user_version", { simple: true }), copy.prepare("SELECT count(*) AS n FROM answers").get()]).toEqual([3, { n: 1 }]);
+    copy.close();
+  });
+
   it("takes at most 600 bytes a cell above the stored reply", async () => {
     const file = freshFile();
     const ledger = sqliteLedger(file);
     const raw = JSON.stringify({ why: "x".repeat(200), tone: "calm" });
     const count = 4000;
-    for (let i = 0; i < count; i++) void ledger.record({ answers: [{ ...answer(i * 7919, raw), run: "20261123T081926-b85f94" }] });
+    for (let i = 0; i < count; i++) void ledger.record({ answers: [{ ...answer(i * 7919, raw), basis: { template: "0a1b2c", "reference hazards": "0a1b2c", model: "standin-small of standin", "input report": "0a1b2c" }, run: "20261123T081926-b85f94" }] });
     await ledger.record({ cells: Array.from({ length: count }, (_, i) => cell(`R-${i}`, { fingerprint: mark(i * 7919), values: { a: "mooring", b: 3, c: "yes" }, run: "20261123T081926-b85f94" })) });
     await ledger.flush();
     await ledger.close();

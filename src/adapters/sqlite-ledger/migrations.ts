@@ -50,4 +50,23 @@ export const MIGRATIONS: readonly string[] = [
   "ALTER TABLE cells ADD COLUMN notes TEXT",
   "CREATE TABLE claims (name TEXT PRIMARY KEY, process INTEGER NOT NULL, mark TEXT NOT NULL)",
   "ALTER TABLE cells ADD COLUMN was TEXT",
+  "ALTER TABLE answers ADD COLUMN basis TEXT",
+  `
+  CREATE TABLE charges (
+    run TEXT NOT NULL,
+    step TEXT NOT NULL,
+    model TEXT NOT NULL,
+    day INTEGER NOT NULL,
+    requests INTEGER NOT NULL,
+    tokens_in INTEGER NOT NULL,
+    tokens_out INTEGER NOT NULL,
+    spent INTEGER NOT NULL,
+    unsure INTEGER NOT NULL,
+    PRIMARY KEY (run, step, model, day)
+  ) WITHOUT ROWID;
+  CREATE INDEX charges_day ON charges (day);
+  INSERT INTO charges
+    SELECT run, '', model, at / 86400000, sum(coalesce(answer ->> '$.asks', 1)), sum(coalesce(answer ->> '$.usage.tokensIn', 0)), sum(coalesce(answer ->> '$.usage.tokensOut', 0)), sum(spent), 0
+    FROM answers GROUP BY run, model, at / 86400000;
+  `,
 ];

@@ -2,7 +2,7 @@ import { randomUUID } from "node:crypto";
 import { existsSync, mkdirSync } from "node:fs";
 import path from "node:path";
 import Database from "better-sqlite3";
-import { isYoroshiError, YoroshiError, type Answer, type AnswerRecord, type CellRecord, type CellState, type Json, type Ledger, type RunRecord, type VersionRecord } from "../../core/index.js";
+import { isYoroshiError, YoroshiError, type Answer, type AnswerRecord, type CellRecord, type CellState, type Json, type Ledger, type RunRecord, type SpendRecord, type VersionRecord } from "../../core/index.js";
 import { isRunning } from "../../files/index.js";
 import { groupCommit } from "./group-commit.js";
 import { MIGRATIONS } from "./migrations.js";
@@ -17,6 +17,7 @@ interface AnswerRow {
   model: string;
   run: string;
   at: number;
+  basis: string | null;
   answer: string;
 }
 
@@ -67,8 +68,9 @@ export function sqliteLedger(file: string): Ledger {
         return row && answerRecord(row);
       });
     },
-    record: ({ answers = [], cells = [], replace = false }) =>
+    record: ({ answers = [], cells = [], charges = [], replace = false }) =>
       group.write(() => {
+        for (const { run, step, model, day, requests, tokensIn, tokensOut, spent, unsure } of charges) sql.addCharge.run(run, step, model, day, requests, tokensIn, tokensOut, spent, unsure);
         for (const record of answers) putAnswer(replace ? sql.replaceAnswer : sql.addAnswer, record);
         for (const record of cells) putCell(sql.putCell, placeOf(record.plan, record.step), record);
       }),
@@ -93,7 +95,10 @@ export function sqliteLedger(file: string): Ledger {
       return (sql.runs.all(kind, subject, limit) as RunRow[]).map(runRecord);
     },
     async spend(subject) {
-      return sql.spend.all(subject) as { model: string; answers: number; spent: number }[];
+      return sql.spend.all(subject) as SpendRecord[];
+    },
+    async spentSince(day) {
+      return (sql.spentSince.get(day) as { spent: number }).spent;
     },
     async *everyAnswer() {
       group.settle();
@@ -180,9 +185,9 @@ function keepCopy(db: Database.Database, file: string, format: number): void {
 }
 
 function statements(db: Database.Database) {
-  const answer = "(fingerprint, template, version, model, run, at, spent, answer) VALUES (?, ?, ?, ?, ?, ?, ?, ?)";
+  const answer = "(fingerprint, template, version, model, run, at, spent, basis, answer) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)";
   return {
-    answers: db.prepare("SELECT fingerprint, template, version, model, run, at, answer FROM answers WHERE fingerprint IN (SELECT unhex(value) FROM json_each(?))"),
+    answers: db.prepare("SELECT fingerprint, template, version, model, run, at, basis, answer FROM answers WHERE fingerprint IN (SELECT unhex(value) FROM json_each(?))"),
     addAnswer: db.prepare(`INSERT INTO answers ${answer} ON CONFLICT (fingerprint) DO NOTHING`),
     replaceAnswer: db.prepare(`INSERT OR REPLACE INTO answers ${answer}`),
     addPlace: db.prepare("INSERT INTO places (plan, step) VALUES (?, ?) ON CONFLICT DO NOTHING"),
@@ -196,10 +201,12 @@ function statements(db: Database.Database) {
     startRun: db.prepare("INSERT INTO runs (id, kind, subject, started) VALUES (?, ?, ?, ?)"),
     endRun: db.prepare("UPDATE runs SET ended = ?, outcome = ?, tally = ? WHERE id = ?"),
     runs: db.prepare("SELECT id, kind, subject, started, ended, outcome, tally FROM runs WHERE kind = ? AND subject = ? ORDER BY started DESC LIMIT ?"),
-    spend: db.prepare(`SELECT coalesce(part.key, model) AS model, count(*) AS answers, sum(coalesce(part.value, spent)) AS spent
-      FROM answers LEFT JOIN json_each(answer, '$.spentBy') AS part
-      WHERE run IN (SELECT id FROM runs WHERE subject = ?) GROUP BY 1 ORDER BY 1`),
-    someAnswers: db.prepare("SELECT id, fingerprint, template, version, model, run, at, answer FROM answers WHERE id > ? ORDER BY id LIMIT ?"),
+    addCharge: db.prepare(`INSERT INTO charges (run, step, model, day, requests, tokens_in, tokens_out, spent, unsure) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
+      ON CONFLICT DO UPDATE SET requests = requests + excluded.requests, tokens_in = tokens_in + excluded.tokens_in, tokens_out = tokens_out + excluded.tokens_out, spent = spent + excluded.spent, unsure = unsure + excluded.unsure`),
+    spend: db.prepare(`SELECT model, step, sum(requests) AS requests, sum(tokens_in) AS tokensIn, sum(tokens_out) AS tokensOut, sum(spent) AS spent, sum(unsure) AS unsure
+      FROM charges WHERE run IN (SELECT id FROM runs WHERE subject = ?) GROUP BY model, step ORDER BY model, step`),
+    spentSince: db.prepare("SELECT coalesce(sum(spent + unsure), 0) AS spent FROM charges WHERE day >= ?"),
+    someAnswers: db.prepare("SELECT id, fingerprint, template, version, model, run, at, basis, answer FROM answers WHERE id > ? ORDER BY id LIMIT ?"),
     places: db.prepare("SELECT id, plan, step FROM places ORDER BY id"),
     someCells: db.prepare("SELECT key, state, reason, fingerprint, given, edited, was, notes, run, at FROM cells WHERE place = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?").raw(),
     prune: db.prepare(`DELETE FROM answers WHERE at < @before
@@ -213,16 +220,16 @@ function statements(db: Database.Database) {
   };
 }
 
-function putAnswer(statement: Database.Statement, { fingerprint, template, version, model, run, at, answer }: AnswerRecord): void {
-  statement.run(Buffer.from(fingerprint, "hex"), template, version, model, run, at, answer.spent, JSON.stringify(answer));
+function putAnswer(statement: Database.Statement, { fingerprint, template, version, model, run, at, basis, answer }: AnswerRecord): void {
+  statement.run(Buffer.from(fingerprint, "hex"), template, version, model, run, at, answer.spent, basis ? JSON.stringify(basis) : null, JSON.stringify(answer));
 }
 
 function putCell(statement: Database.Statement, place: number, { key, state, reason, fingerprint, values, edited, was, notes, run, at }: CellRecord): void {
   statement.run(place, key, state, reason ?? null, fingerprint ? Buffer.from(fingerprint, "hex") : null, JSON.stringify(values), edited ? JSON.stringify(edited) : null, was ? JSON.stringify(was) : null, notes ? JSON.stringify(notes) : null, run, at);
 }
 
-function answerRecord({ fingerprint, template, version, model, run, at, answer }: AnswerRow): AnswerRecord {
-  return { fingerprint: fingerprint.toString("hex"), template, version, model, run, at, answer: JSON.parse(answer) as Answer };
+function answerRecord({ fingerprint, template, version, model, run, at, basis, answer }: AnswerRow): AnswerRecord {
+  return { fingerprint: fingerprint.toString("hex"), template, version, model, run, at, ...(basis === null ? {} : { basis: JSON.parse(basis) as AnswerRecord["basis"] }), answer: JSON.parse(answer) as Answer };
 }
 
 function cellRecord(plan: string, step: string, [key, state, reason, fingerprint, given, edited, was, notes, run, at]: CellRow): CellRecord {

@@ -1,4 +1,4 @@
-import { explainCells, formatMoney, plural, survey, type CellExplanation, type CellState, type FillSetup, type OpenCell, type Survey } from "../../core/index.js";
+import { explainCells, formatMoney, monthStart, plural, survey, toMicros, type CellExplanation, type CellState, type FillSetup, type OpenCell, type SpendRecord, type Survey } from "../../core/index.js";
 import { block, heading, out, outJson, quiet, table } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
@@ -21,7 +21,7 @@ export async function status(name: string, options: StatusOptions): Promise<numb
     const [last] = await ledger.runs("fill", setup.plan.name, 1);
     const spend = await ledger.spend(setup.plan.name);
     if (options.json) {
-      outJson({ plan: setup.plan.name, ...result, ...(options.empty ? { empty: open } : {}), lastRun: last ? { id: last.id, startedAt: new Date(last.startedAt).toISOString(), end: last.end ?? "broken off" } : null, spend: spend.map((line) => ({ ...line, spent: line.spent / 1e6 })) });
+      outJson({ plan: setup.plan.name, ...result, ...(options.empty ? { empty: open } : {}), lastRun: last ? { id: last.id, startedAt: new Date(last.startedAt).toISOString(), end: last.end ?? "broken off" } : null, spend: spend.map((line) => ({ ...line, spent: line.spent / 1e6, unsure: line.unsure / 1e6 })) });
       return 0;
     }
     out(heading(`Plan ${setup.plan.name}`) + quiet(`  ${plural(result.rows, "row")} of ${setup.table.name}`));
@@ -31,7 +31,9 @@ export async function status(name: string, options: StatusOptions): Promise<numb
       out(table(["row", "column", "state", "why"], open.map((cell) => [cell.key, cell.column, cell.state, cell.reason])));
     }
     if (last) out(`\n${quiet(`Last fill ${new Date(last.startedAt).toISOString().slice(0, 16).replace("T", " ")} UTC: ${last.end ?? "broken off"}.`)}`);
-    for (const { model, answers, spent } of spend) out(quiet(`${plural(answers, "answer")} of ${model} for ${formatMoney(spent, project.settings.currency)} in all.`));
+    printSpend(spend, project.settings.currency);
+    const cap = project.settings.limits.spendPerMonth;
+    if (cap !== undefined) out(quiet(`This month ${formatMoney(await ledger.spentSince(monthStart(project.clock.now())), project.settings.currency)} of ${formatMoney(toMicros(cap), project.settings.currency)} spent by all plans and trials.`));
     return 0;
   });
 }
@@ -73,6 +75,16 @@ function explainStep(found: CellExplanation, currency: string): void {
     for (const { role, content } of prompt) out(`${quiet(role)}\n${block(content)}`);
   }
   if (answer) out(`\n${heading("Reply")}\n${block(answer.answer.raw)}`);
+}
+
+/** What all fills of the plan were charged, at the prices of their days. */
+function printSpend(spend: readonly SpendRecord[], currency: string): void {
+  if (spend.length === 0) return;
+  out(`\n${heading("Spent in all")}`);
+  const steps = spend.some(({ step }) => step !== "");
+  out(table([...(steps ? ["step"] : []), "model", "requests", "tokens in", "tokens out", "spent"], spend.map(({ step, model, requests, tokensIn, tokensOut, spent, unsure }) => [
+    ...(steps ? [step === "" ? "-" : step] : []), model, requests, tokensIn.toLocaleString("en"), tokensOut.toLocaleString("en"), `${formatMoney(spent, currency)}${unsure > 0 ? `, perhaps ${formatMoney(unsure, currency)} more` : ""}`,
+  ]), { right: steps ? [2, 3, 4, 5] : [1, 2, 3, 4] }));
 }
 
 function printSurvey({ columns, reasons, notes }: Survey): void {

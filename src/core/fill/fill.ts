@@ -1,6 +1,6 @@
 import { askPrepared, type Answer, type Recall } from "../answer/index.js";
 import { atOnce, relaySignal, toMicros, YoroshiError, type AtOnce, type Json, type Micros } from "../ground/index.js";
-import { recallFrom, type AnswerRecord, type CellRecord } from "../ledger/index.js";
+import { chargesOf, dayOf, monthStart, recallFrom, type AnswerRecord, type CellRecord, type Charge } from "../ledger/index.js";
 import { budgetFor, BudgetSpent, layered, ModelFailure, type Budget, type Model } from "../model/index.js";
 import { basisOf } from "../template/index.js";
 import { ahead } from "./ahead.js";
@@ -36,6 +36,8 @@ export interface FillReport extends Tally {
 
 /** Rows with one fingerprint that wait for the first of them; more than this, and reading waits. */
 const MOST_FOLLOWERS = 1_000;
+/** How often the ledger is asked what others spend. */
+const LOOK_ELSEWHERE_MS = 1_000;
 /** Rows that are looked up and decided together. */
 const MOST_TOGETHER = 128;
 
@@ -77,8 +79,9 @@ async function readyColumns(work: Work, create: boolean): Promise<void> {
 }
 
 async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> {
-  const cap = options.spendCap ?? (work.plan.limits.spend === undefined ? undefined : toMicros(work.plan.limits.spend));
-  const budget = budgetFor(modelsOf(work), cap);
+  const runCap = options.spendCap ?? (work.plan.limits.spend === undefined ? undefined : toMicros(work.plan.limits.spend));
+  const month = await monthOf(work);
+  const budget = budgetFor(modelsOf(work), month ? Math.min(runCap ?? Infinity, month.left) : runCap);
   await readyColumns(work, options.createColumns === true);
   const began = work.clock.now();
   const run = runId(work);
@@ -92,7 +95,7 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   const { edits: newEdits, mark } = await absorbEdits(work, run);
   const drop = relaySignal(options.drop);
   const stop = relaySignal(options.stop);
-  const filling = new Filling(work, { ...options, drop: drop.signal, stop: stop.signal }, run, budget);
+  const filling = new Filling(work, { ...options, drop: drop.signal, stop: stop.signal }, run, budget, month);
   try {
     await filling.go();
   } finally {
@@ -104,6 +107,20 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   const projected = filling.end === "done" || filling.changed || newEdits > 0 ? await project({ ...work, standingMark: mark }, run, filling.changed || newEdits > 0) : NOT_WRITTEN;
   if (filling.hasNothingLeft) await keepSettled(work, options, filling.tallies);
   return { ...filling.tally, steps: filling.tallies, run, end: filling.end, unsure: budget.unsure, newEdits: newEdits + projected.edits, written: projected.written, tookMs: work.clock.now() - began, error: filling.error, errorHost: filling.errorHost };
+}
+
+/** What is left of the month's cap, and what all runs had spent of it when this one began. */
+interface Month {
+  readonly since: number;
+  readonly spentBefore: Micros;
+  readonly left: Micros;
+}
+
+async function monthOf({ ledger, clock, monthlyCap }: Work): Promise<Month | undefined> {
+  if (monthlyCap === undefined) return undefined;
+  const since = monthStart(clock.now());
+  const spentBefore = await ledger.spentSince(since);
+  return { since, spentBefore, left: Math.max(0, monthlyCap - spentBefore) };
 }
 
 /** Every model that the steps ask, each once. */
@@ -150,6 +167,9 @@ class Filling {
   /** An error that is not the model's: the ledger's, or a mistake in this code. */
   #broken: unknown;
   #started = 0;
+  /** What of the budget's spending has been charged in the ledger. */
+  #charged: Micros = 0;
+  #lookedElsewhereAt = 0;
   /** How much of the table is done with or in flight, 0 to 1. */
   #share = 0;
 
@@ -158,6 +178,7 @@ class Filling {
     readonly options: FillOptions,
     readonly run: string,
     readonly budget: Budget,
+    readonly month: Month | undefined,
   ) {
     const { clock, plan, steps } = work;
     this.tallies = Object.fromEntries(steps.map(({ name }) => [name, newTally()]));
@@ -202,6 +223,7 @@ class Filling {
       throw error;
     } finally {
       await this.#places.idle();
+      await this.#chargeRest();
       this.#leaveRest();
       this.#tell();
     }
@@ -369,7 +391,9 @@ class Filling {
     if (answers.length > 0) this.#recent.set(fingerprint, recent);
     const settled = [{ asked: question as Asked, record: this.#settle(question, fingerprint, answer, "asked") }];
     for (const follower of this.#takeFollowers(fingerprint)) settled.push({ asked: follower, record: this.#settle(follower, fingerprint, answer, "reused") });
-    await this.#record(settled.map(({ record }) => record), answers, question.fresh);
+    const charges = chargesOf(answer, { run, step: one.name, model: does.model.id, at: work.clock.now() });
+    this.#charged += answer.spent;
+    await this.#record(settled.map(({ record }) => record), answers, charges, question.fresh);
     recent.kept = true;
     for (const { asked, record } of settled) this.#finish(asked.one, asked.passed, record);
   }
@@ -411,10 +435,28 @@ class Filling {
     this.#rows.clear();
   }
 
-  async #record(cells: readonly CellRecord[], answers: readonly AnswerRecord[] = [], replace = false): Promise<void> {
+  async #record(cells: readonly CellRecord[], answers: readonly AnswerRecord[] = [], charges: readonly Charge[] = [], replace = false): Promise<void> {
     if (cells.length === 0) return;
     this.changed = true;
-    await this.work.ledger.record({ answers, cells, replace });
+    await this.work.ledger.record({ answers, cells, charges, replace });
+    if (this.month) await this.#lookElsewhere(this.month);
+  }
+
+  /** What other processes spend of the month's cap meanwhile. */
+  async #lookElsewhere({ since, spentBefore }: Month): Promise<void> {
+    const now = this.work.clock.now();
+    if (now - this.#lookedElsewhereAt < LOOK_ELSEWHERE_MS) return;
+    this.#lookedElsewhereAt = now;
+    this.budget.elsewhere = Math.max(0, (await this.work.ledger.spentSince(since)) - spentBefore - this.#charged);
+  }
+
+  /** What requests cost that led to no answer, and what may have been charged for those that broke off. */
+  async #chargeRest(): Promise<void> {
+    const spent = this.budget.spent - this.#charged;
+    const { unsure } = this.budget;
+    if (spent === 0 && unsure === 0) return;
+    const [model] = this.#layered.keys();
+    await this.work.ledger.record({ charges: [{ run: this.run, step: "", model: model?.id ?? "", day: dayOf(this.work.clock.now()), requests: 0, tokensIn: 0, tokensOut: 0, spent, unsure }] });
   }
 
   #fail(error: unknown, model: Model): void {

@@ -32,6 +32,8 @@ export interface FillSetup {
   readonly clock: Clock;
   /** The platform's own SHA-256, where it has a faster one. */
   readonly sha256?: Sha256 | undefined;
+  /** Most that all runs on this ledger may spend in a calendar month (UTC), in millionths. */
+  readonly monthlyCap?: Micros | undefined;
 }
 
 /** What one command asks of a fill, over what the plan says. */

@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { fakeClock } from "../../../tests/helpers/clock.js";
 import { fenced, scriptedModel, type ScriptedModel } from "../../../tests/helpers/models.js";
-import { memoryLedger } from "../ledger/index.js";
+import { dayOf, memoryLedger, monthStart } from "../ledger/index.js";
 import { memoryTable, type MemoryTable, type Table } from "../table/index.js";
 import { prepare, template } from "../template/index.js";
 import { explainCells } from "./explain.js";
@@ -116,6 +116,23 @@ describe("a plan of several steps", () => {
     expect(report.spent).toBeLessThanOrEqual(1_500);
     expect(report.filled + report.blank).toBe(12);
     await expect(fill(world(["a"], { sorter: sorter(), actor: actor({ price: undefined }) }), { spendCap: 10 })).rejects.toThrow("the model actor has no price");
+  });
+
+  it("keeps the month's cap over all runs, those of other processes included, and charges steps and models apart", async () => {
+    const one = { ...world(["smoke!", "oil!", "fire!", "soot!"]), monthlyCap: 91_500 };
+    const before = { run: "other", step: "", model: "m", day: dayOf(one.clock.now()), requests: 1, tokensIn: 0, tokensOut: 0, spent: 90_000, unsure: 0 };
+    await one.ledger.record({ charges: [before, { ...before, day: before.day - 40, spent: 10_000_000 }] });
+    const report = await fill(one);
+    expect(report.end).toBe("spendCap");
+    expect(report.spent).toBeLessThanOrEqual(1_500);
+    expect(await one.ledger.spentSince(monthStart(one.clock.now()))).toBe(90_000 + report.spent);
+    expect(await one.ledger.spend("log")).toEqual(expect.arrayContaining([expect.objectContaining({ model: "sorter", step: "sort", spent: report.steps["sort"]!.spent })]));
+    // What another process spends meanwhile counts as soon as it is seen.
+    const two = { ...world(Array.from({ length: 40 }, (_, index) => `smoke! ${index}`)), monthlyCap: 100_000, plan: makePlan({ ...plan, limits: { atOnce: 1 } }) };
+    const spending = { ...two.ledger, spentSince: async (day: number) => (await two.ledger.spentSince(day)) + (two.sorter.requests.length > 4 ? 99_000 : 0) };
+    const clock = { ...two.clock, now: () => two.clock.now() + two.sorter.requests.length * 2_000 };
+    expect(await fill({ ...two, ledger: spending, clock })).toMatchObject({ end: "spendCap" });
+    expect(two.sorter.requests.length).toBeLessThan(9);
   });
 
   it("previews what it can know, and says of how many rows it cannot", async () => {

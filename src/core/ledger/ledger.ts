@@ -1,5 +1,6 @@
 import type { Json, Micros } from "../ground/index.js";
 import type { Answer } from "../answer/index.js";
+import type { Charge } from "./charges.js";
 
 /** The state of a row's cells that one step fills. `edited` is kept for each column beside it. */
 export type CellState = "blank" | "filled" | "stale" | "edited" | "held" | "failed" | "skipped";
@@ -66,10 +67,15 @@ export interface VersionRecord {
   readonly at: number;
 }
 
+/** What was spent on a subject, by model and step. */
 export interface SpendRecord {
   readonly model: string;
-  readonly answers: number;
+  readonly step: string;
+  readonly requests: number;
+  readonly tokensIn: number;
+  readonly tokensOut: number;
   readonly spent: Micros;
+  readonly unsure: Micros;
 }
 
 /** What is recorded at once. */
@@ -78,6 +84,8 @@ export interface Entry {
   readonly answers?: readonly AnswerRecord[] | undefined;
   readonly replace?: boolean | undefined;
   readonly cells?: readonly CellRecord[] | undefined;
+  /** Added to what the same run, step, model and day were charged before. */
+  readonly charges?: readonly Charge[] | undefined;
 }
 
 /**
@@ -100,8 +108,10 @@ export interface Ledger {
   endRun(run: Required<Pick<RunRecord, "id" | "endedAt" | "end">> & { readonly tally: Json }): Promise<void>;
   /** Runs of a kind about a subject, newest first. */
   runs(kind: RunRecord["kind"], subject: string, limit: number): Promise<RunRecord[]>;
-  /** Cost of all answers that runs of a subject recorded, by model. */
+  /** What all runs of a subject were charged, by model and step. */
   spend(subject: string): Promise<SpendRecord[]>;
+  /** What all runs were charged from a day on (days since 1970 UTC), what may have been charged included. */
+  spentSince(day: number): Promise<Micros>;
 
   /** Every answer, oldest first, some hundred at a time. */
   everyAnswer(): AsyncIterable<readonly AnswerRecord[]>;

@@ -1,5 +1,6 @@
 import type { Json } from "../ground/index.js";
-import type { AnswerRecord, CellRecord, Ledger, RunRecord, VersionRecord } from "./ledger.js";
+import type { Charge } from "./charges.js";
+import type { AnswerRecord, CellRecord, Ledger, RunRecord, SpendRecord, VersionRecord } from "./ledger.js";
 
 /** A ledger that lives as long as the process: for the browser, tests and single questions. */
 export function memoryLedger(): Ledger {
@@ -9,12 +10,17 @@ export function memoryLedger(): Ledger {
   const runs = new Map<string, RunRecord>();
   const notes = new Map<string, Json>();
   const claims = new Set<string>();
+  const charges = new Map<string, Charge>();
   const cellId = (plan: string, step: string, key: string): string => JSON.stringify([plan, step, key]);
 
   return {
     answers: async (fingerprints) => fingerprints.map((fingerprint) => answers.get(fingerprint)),
     record: async (entry) => {
       for (const record of entry.answers ?? []) if (entry.replace || !answers.has(record.fingerprint)) answers.set(record.fingerprint, record);
+      for (const charge of entry.charges ?? []) {
+        const id = JSON.stringify([charge.run, charge.step, charge.model, charge.day]);
+        charges.set(id, { ...charge, ...added(charges.get(id), charge) });
+      }
       for (const record of entry.cells ?? []) cells.set(cellId(record.plan, record.step, record.key), record);
     },
     cells: async (plan, step, keys) => {
@@ -43,18 +49,15 @@ export function memoryLedger(): Ledger {
       [...runs.values()].filter((run) => run.kind === kind && run.subject === subject).sort((a, b) => b.startedAt - a.startedAt).slice(0, limit),
     spend: async (subject) => {
       const mine = new Set([...runs.values()].filter((run) => run.subject === subject).map((run) => run.id));
-      const models = new Map<string, { model: string; answers: number; spent: number }>();
-      for (const { run, model, answer } of answers.values()) {
+      const sums = new Map<string, SpendRecord>();
+      for (const { run, model, step, ...amounts } of charges.values()) {
         if (!mine.has(run)) continue;
-        for (const [id, spent] of Object.entries(answer.spentBy ?? { [model]: answer.spent })) {
-          const sum = models.get(id) ?? { model: id, answers: 0, spent: 0 };
-          sum.answers++;
-          sum.spent += spent;
-          models.set(id, sum);
-        }
+        const id = JSON.stringify([model, step]);
+        sums.set(id, { ...added(sums.get(id), amounts), model, step });
       }
-      return [...models.values()];
+      return [...sums.values()].sort((one, other) => (one.model < other.model || (one.model === other.model && one.step < other.step) ? -1 : 1));
     },
+    spentSince: async (day) => [...charges.values()].reduce((sum, charge) => sum + (charge.day >= day ? charge.spent + charge.unsure : 0), 0),
     async *everyAnswer() {
       yield [...answers.values()].sort((a, b) => a.at - b.at);
     },
@@ -77,4 +80,11 @@ export function memoryLedger(): Ledger {
     flush: async () => undefined,
     close: async () => undefined,
   };
+}
+
+type Amounts = Pick<Charge, "requests" | "tokensIn" | "tokensOut" | "spent" | "unsure">;
+
+function added(before: Amounts | undefined, more: Amounts): Amounts {
+  const { requests = 0, tokensIn = 0, tokensOut = 0, spent = 0, unsure = 0 } = before ?? {};
+  return { requests: requests + more.requests, tokensIn: tokensIn + more.tokensIn, tokensOut: tokensOut + more.tokensOut, spent: spent + more.spent, unsure: unsure + more.unsure };
 }

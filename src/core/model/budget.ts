@@ -20,6 +20,8 @@ export class Budget {
   spent: Micros = 0;
   /** Dearest cost of requests whose reply never came, though the host may have charged for them. */
   unsure: Micros = 0;
+  /** Charged elsewhere against the same cap, by other processes, since this budget was made. */
+  elsewhere: Micros = 0;
   #reserved: Micros = 0;
   #open = 0;
   #waiting: (() => void)[] = [];
@@ -28,16 +30,16 @@ export class Budget {
     this.cap = cap;
   }
 
-  /** Spent, unsure and reserved together; never above the cap. */
+  /** Spent, unsure, spent elsewhere and reserved together; never above the cap. */
   get committed(): Micros {
-    return this.spent + this.unsure + this.#reserved;
+    return this.spent + this.unsure + this.elsewhere + this.#reserved;
   }
 
   /** Reserves an amount. Rejects with `BudgetSpent` once it cannot fit whatever open requests give back. */
   async reserve(amount: Micros, signal?: CancelSignal): Promise<void> {
     while (this.cap !== undefined && this.committed + amount > this.cap) {
       if (signal?.aborted) throw new ModelFailure("cancelled", "cancelled");
-      if (this.#open === 0 || this.spent + this.unsure + amount > this.cap) throw new BudgetSpent();
+      if (this.#open === 0 || this.spent + this.unsure + this.elsewhere + amount > this.cap) throw new BudgetSpent();
       await new Promise<void>((resolve) => this.#waiting.push(resolve));
     }
     this.#reserved += amount;

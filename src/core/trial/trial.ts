@@ -1,6 +1,6 @@
 import { askPrepared, type Answer, type Confidence } from "../answer/index.js";
 import { atOnce, canonicalJson, relaySignal, type CancelSignal, type Clock, YoroshiError, type Json, type Micros } from "../ground/index.js";
-import { recallFrom, type Ledger } from "../ledger/index.js";
+import { chargesOf, recallFrom, type Ledger } from "../ledger/index.js";
 import { budgetFor, layered, type Model } from "../model/index.js";
 import { fingerprinter, type Prepared } from "../template/index.js";
 import { calibration, thresholdFor, type CalibrationReport, type Threshold } from "../statistics/index.js";
@@ -234,7 +234,7 @@ async function answerAll(setup: TrialSetup, options: TrialOptions, run: string, 
         answers.set(mark, answer);
         asked.add(index);
         if (answer.state !== "failed") {
-          await ledger.record({ answers: [{ fingerprint: mark, template: prepared.template.name, version: setup.version, model: model.id, run, at: clock.now(), answer }] });
+          await ledger.record({ answers: [{ fingerprint: mark, template: prepared.template.name, version: setup.version, model: model.id, run, at: clock.now(), answer }], charges: chargesOf(answer, { run, model: model.id, at: clock.now() }) });
         }
         options.onProgress?.(++done, marks.length);
       } catch (error) {

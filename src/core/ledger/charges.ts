@@ -1,0 +1,41 @@
+import type { Answer } from "../answer/index.js";
+
+/** What asking a model cost in one run on one day, by step; at the prices of that day, whatever they are later. */
+export interface Charge {
+  readonly run: string;
+  /** The plan's step; empty for a trial, a try, or what no step can be named for. */
+  readonly step: string;
+  readonly model: string;
+  /** Days since 1970-01-01 UTC. */
+  readonly day: number;
+  readonly requests: number;
+  readonly tokensIn: number;
+  readonly tokensOut: number;
+  /** In millionths, as are all amounts. */
+  readonly spent: number;
+  /** What may have been charged for requests that broke off. */
+  readonly unsure: number;
+}
+
+const DAY_MS = 86_400_000;
+
+export const dayOf = (at: number): number => Math.floor(at / DAY_MS);
+
+/** The first day of a moment's month (UTC). */
+export function monthStart(at: number): number {
+  const date = new Date(at);
+  return dayOf(Date.UTC(date.getUTCFullYear(), date.getUTCMonth(), 1));
+}
+
+/** What an answer cost, by model. */
+export function chargesOf(answer: Answer, about: { readonly run: string; readonly step?: string; readonly model: string; readonly at: number }): Charge[] {
+  if (answer.asks === 0) return [];
+  const common = { run: about.run, step: about.step ?? "", day: dayOf(about.at), unsure: 0 };
+  const exchanges = answer.spentBy ? (answer.exchanges ?? []) : [];
+  if (exchanges.length === 0) return [{ ...common, model: about.model, requests: answer.asks, ...answer.usage, spent: answer.spent }];
+  return [...new Set(exchanges.map(({ model }) => model))].map((model) => {
+    const own = exchanges.filter((one) => one.model === model);
+    const sum = (of: (one: (typeof own)[number]) => number): number => own.reduce((total, one) => total + of(one), 0);
+    return { ...common, model, requests: own.length, tokensIn: sum(({ usage }) => usage.tokensIn), tokensOut: sum(({ usage }) => usage.tokensOut), spent: sum(({ spent }) => spent) };
+  });
+}
