@@ -4,6 +4,8 @@ export { csvRows, csvTable, readSmallCsv, type CsvTableOptions, type SmallCsv } 
 export { jsonlTable, type JsonlTableOptions } from "./adapters/jsonl/index.js";
 export { sqliteLedger } from "./adapters/sqlite-ledger/index.js";
 export { openDatabase, sqlRows, sqlTable, type Database, type DatabaseOptions, type SqlSource, type SqlTableOptions } from "./adapters/sql/index.js";
+export { runLog, type RunLog } from "./adapters/run-log/index.js";
+export { telemetry } from "./adapters/telemetry/index.js";
 export { packBundle, unpackBundle, type BundleFile } from "./adapters/bundle/index.js";
 export { xlsxRows, xlsxTable, type SheetChoice, type XlsxTableOptions } from "./adapters/xlsx/index.js";
 export { sqliteLookup } from "./adapters/sqlite-lookup/index.js";

@@ -126,6 +126,8 @@ program
   .argument("<plan>", "a plan, by name or path")
   .option("--dry-run", "tell what would be asked and what it would cost; ask nothing")
   .option("--rows <number>", "ask about this many rows at most", whole)
+  .option("--sample <number>", "only so many rows, drawn at random", whole)
+  .option("--seed <number>", "seed of the sample; 1 when not given", whole)
   .option("--only <key>", "only the row with this key; may be given several times", collect)
   .option("--where <condition>", "only the rows for which this CEL over `row` holds")
   .addOption(new Option("--refill <which>", "which cells get a new value").choices(["blank", "stale", "failed", "all"]))
@@ -133,6 +135,7 @@ program
   .option("--spend <amount>", "most to spend, instead of the plan's limit", amount)
   .option("--ignore-gate", "fill although no trial shows what the plan's gate wants")
   .option("--in-place", "write into the table's own file, after a backup")
+  .option("--no-probe", "do not ask a model that is new to the project for a word before the first row")
   .option("--create-columns", "add the columns that a database's table lacks; the statements are shown first")
   .addOption(json())
   .action(async (name, options) => finish((await import("./commands/fill.js")).fillCommand(name, { ...options, ...program.opts() })));

@@ -49,6 +49,7 @@ import {
 import { askLoaded } from "./ask.js";
 import { findFile, findUpwards, insideProject, listFiles, readText, type NamedFile } from "./files.js";
 import { projectModels, type Models } from "./models.js";
+import type { RunLog } from "../adapters/run-log/index.js";
 import type { LoadedTemplate, TemplateModels } from "./loaded.js";
 import { PROJECT_FILE, readProjectFile, type ProjectFile } from "./project-file.js";
 import { projectDatabases, type Databases } from "./databases.js";
@@ -99,6 +100,8 @@ export interface Project {
   prepare(template: Template): Promise<Prepared>;
   /** The models that a template asks. */
   openModels(template: Template): Promise<TemplateModels>;
+  /** A log of a run of a plan, `.yoroshi/runs/<day>-<plan>.jsonl`, which also feeds telemetry where an exporter is registered. */
+  runLog(plan: string): Promise<RunLog>;
   /** What a run may spend: its own cap, and what is left of the project's month. */
   spendLeft(cap?: Micros): Promise<Micros | undefined>;
   /** The version of a template's content; the ledger gives it a number. */
@@ -236,6 +239,15 @@ class OpenProject implements Project {
     const reading = readInputs(prepared, inputCellsOf(prepared, inputs));
     if (reading.state !== "ready") return declined(reading.reason);
     return (await askLoaded(this, loaded, prepared, await this.openModels(loaded.template), reading.inputs, fresh)).answer;
+  }
+
+  async runLog(plan: string): Promise<RunLog> {
+    // Loaded when a fill begins: no other command needs them.
+    const [{ runLog }, { telemetry }] = await Promise.all([import("../adapters/run-log/index.js"), import("../adapters/telemetry/index.js")]);
+    const day = new Date(this.clock.now()).toISOString().slice(0, 10);
+    const log = runLog(path.join(this.root, ".yoroshi", "runs", `${day}-${plan}.jsonl`));
+    const traced = telemetry();
+    return { ...log, observed: (model) => log.observed(traced(model)) };
   }
 
   async spendLeft(cap?: Micros): Promise<Micros | undefined> {

@@ -39,7 +39,7 @@ describe("a fill under hardship", () => {
     expect(stopped.code).toBe(130);
     const { asked, filled: kept, end } = stopped.json<{ asked: number; filled: number; end: string }>();
     expect([end, kept]).toEqual(["interrupted", asked]);
-    expect(server.counts.requests).toBe(asked);
+    expect(server.counts.requests).toBe(asked + 1); // the model was asked for a word first
     expect((parse(filled(folder), { columns: true }) as Record<string, string>[]).filter((row) => row["topic"] !== "")).toHaveLength(asked);
     expect((await run(["fill", "log", "--json"], folder)).json()).toMatchObject({ asked: 100 - asked, reused: asked, filled: 100 });
   });
@@ -116,7 +116,7 @@ describe("a fill under hardship", () => {
     while (server.counts.requests < 10) await wait(5);
     rmSync(path.join(folder, "log.csv"));
     expect(await done).toMatchObject({ code: 2, err: expect.stringContaining("log.csv cannot be read: there is no such file") });
-    const asked = server.counts.requests;
+    const asked = server.counts.requests - 1; // the model was asked for a word first
     writeFileSync(path.join(folder, "log.csv"), notesCsv(60));
     expect((await run(["fill", "log", "--json"], folder)).json()).toMatchObject({ filled: 60, asked: 60 - asked });
   });

@@ -1,4 +1,4 @@
-import { fill, formatMoney, nearest, plural, preview, readCondition, readGate, targetColumns, toMicros, YoroshiError, type FillOptions, type FillReport, type FillSetup, type Preview, type StepTallies } from "../../core/index.js";
+import { fill, formatMoney, nearest, plural, preflight, preview, readCondition, readGate, targetColumns, toMicros, YoroshiError, type FillOptions, type FillReport, type FillSetup, type Preview, type StepTallies } from "../../core/index.js";
 import type { Project } from "../../project/index.js";
 import { bad, duration, good, heading, note, out, outJson, quiet, standinNote, table, warn } from "../print/print.js";
 import { fillProgress } from "../print/progress.js";
@@ -16,6 +16,9 @@ interface FillCommandOptions extends CommonOptions {
   readonly inPlace?: boolean | undefined;
   readonly ignoreGate?: boolean | undefined;
   readonly createColumns?: boolean | undefined;
+  readonly sample?: number | undefined;
+  readonly seed?: number | undefined;
+  readonly probe?: boolean | undefined;
 }
 
 /** `yoroshi fill`: exit 0 when every row is as it should be, 1 when some failed or a limit stopped it, 3, 130. */
@@ -27,6 +30,8 @@ export async function fillCommand(name: string, options: FillCommandOptions): Pr
       only: options.only,
       where: options.where,
       rows: options.rows,
+      sample: options.sample,
+      seed: options.seed,
       overwrite: options.overwrite,
       createColumns: options.createColumns,
       spendCap: options.spend === undefined ? undefined : toMicros(options.spend),
@@ -40,6 +45,11 @@ export async function fillCommand(name: string, options: FillCommandOptions): Pr
     if (!gate.open && !options.dryRun) {
       if (!options.ignoreGate) throw new YoroshiError("gateClosed", { plan: setup.plan.name, template: gate.template, reason: gate.reason });
       note(warn(`Filled in spite of the gate: ${gate.reason}.`));
+    }
+    if (!options.dryRun) {
+      const problems = await preflight(setup, { ...chosen, probe: options.probe !== false && !isStandin });
+      if (problems.length > 1) throw new YoroshiError("notReady", { plan: setup.plan.name, problems: problems.map(({ message }) => message) });
+      for (const { error, host } of problems) throw error instanceof YoroshiError ? error : modelError(error, host);
     }
     return options.dryRun ? dryRun(project, setup, isStandin, chosen, options) : runFill(project, setup, isStandin, chosen, options);
   });
@@ -115,10 +125,17 @@ export async function runFill(project: Project, setup: FillSetup, isStandin: boo
   };
   process.on("SIGINT", onInterrupt);
   process.on("SIGTERM", onInterrupt);
+  const log = await project.runLog(setup.plan.name);
   let report: FillReport;
   try {
-    report = await fill(setup, { ...chosen, stop: stop.signal, drop: drop.signal, onProgress: (state) => progress.update(state), onBreaker: tellBreaker });
+    report = await fill(setup, { ...chosen, observed: log.observed, stop: stop.signal, drop: drop.signal, onProgress: (state) => progress.update(state), onBreaker: (model, state, failure) => {
+      log.note(state === "open" ? "host down" : "host back", { model: model.id, kind: failure?.kind });
+      tellBreaker!(model, state, failure);
+    } });
+    const { error: failure, errorHost: _, steps: __, ...figures } = report;
+    log.note("fill ended", { ...figures, failure: failure?.kind });
   } finally {
+    await log.close();
     progress.stop();
     process.off("SIGINT", onInterrupt);
     process.off("SIGTERM", onInterrupt);

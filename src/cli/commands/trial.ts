@@ -74,7 +74,7 @@ export function contestOptions(options: TrialCommandOptions): ContestOptions {
     slices: options.slice,
     sealed: options.sealed,
     reach: options.reach === undefined ? undefined : options.reach / 100,
-    spendCap: await project.spendLeft(options.spend === undefined ? undefined : toMicros(options.spend)),
+    spendCap: options.spend === undefined ? undefined : toMicros(options.spend),
     grading: { within, resamples: options.resamples, seed: options.seed },
     ...(Object.keys(map).length > 0 ? { map } : {}),
     ...(options.judge === undefined ? {} : { judge: options.judge }),

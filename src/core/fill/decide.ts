@@ -28,16 +28,22 @@ export function decide(work: Work, one: StepWork, passed: Passing, record: CellR
   if (heldByPerson(work, one, record) === one.targets.length) return { do: "leave", state: "edited" };
   const values = one.condition || one.does.kind === "set" || one.does.rules.length > 0 ? rowFor(passed) : {};
   const holds = one.condition?.test(values) ?? true;
-  if (typeof holds === "object") return { do: "mark", state: "failed", reason: holds.reason };
+  if (typeof holds === "object") return orWaiting(passed, one.condition!.columns, holds.reason);
   if (!holds) return hasValues(record) ? { do: "mark", state: "stale", reason: "the condition no longer holds" } : { do: "mark", state: "skipped", reason: "the condition does not hold" };
-  return one.does.kind === "set" ? decideSet(one, one.does, values, record) : decideAsk(work, one, one.does, passed, values, record);
+  return one.does.kind === "set" ? decideSet(one, one.does, passed, values, record) : decideAsk(work, one, one.does, passed, values, record);
 }
 
-function decideSet(one: StepWork, does: SetWork, row: Readonly<Record<string, unknown>>, record: CellRecord | undefined): Decision {
+/** What cannot be evaluated because an earlier step gave nothing is no failure. */
+function orWaiting({ given }: Passing, reads: readonly string[], reason: string): Decision {
+  const blank = reads.find((column) => given[column] === "");
+  return blank === undefined ? { do: "mark", state: "failed", reason } : { do: "mark", state: "skipped", reason: `\`${blank}\` of an earlier step is blank` };
+}
+
+function decideSet(one: StepWork, does: SetWork, passed: Passing, row: Readonly<Record<string, unknown>>, record: CellRecord | undefined): Decision {
   const values: Record<string, CellValue> = {};
   for (const set of does.columns) {
     const made = set.value(row);
-    if ("reason" in made) return { do: "mark", state: "failed", reason: made.reason };
+    if ("reason" in made) return orWaiting(passed, set.reads, made.reason);
     values[set.column] = made.value;
   }
   const fingerprint = setFingerprint(values);
@@ -47,7 +53,7 @@ function decideSet(one: StepWork, does: SetWork, row: Readonly<Record<string, un
 function decideAsk(work: Work, one: StepWork, does: AskWork, passed: Passing, values: Readonly<Record<string, unknown>>, record: CellRecord | undefined): Decision {
   for (const rule of does.rules) {
     const settles = rule.condition.test(values);
-    if (typeof settles === "object") return { do: "mark", state: "failed", reason: `rule ${rule.number}: ${settles.reason}` };
+    if (typeof settles === "object") return orWaiting(passed, rule.condition.columns, `rule ${rule.number}: ${settles.reason}`);
     if (!settles) continue;
     return record?.fingerprint === rule.fingerprint && record.state === "filled" && coversTargets(one, record) ? { do: "leave", state: "filled" } : { do: "give", rule };
   }

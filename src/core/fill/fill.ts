@@ -6,12 +6,13 @@ import { basisOf } from "../template/index.js";
 import { ahead } from "./ahead.js";
 import { answeredCells, givenCells, markedCells, setCells, type Asked } from "./cells.js";
 import type { Decision } from "./decide.js";
+import { chosenWork } from "./draw.js";
 import { absorbEdits } from "./edits.js";
 import { hand, type Passing } from "./passing.js";
 import { DEFAULT_AT_ONCE } from "./plan.js";
 import { NOT_WRITTEN, project } from "./project.js";
 import { keepSettled, settledTallies, type StepTallies } from "./settled.js";
-import { targetColumns, workOf, type AskWork, type FillOptions, type FillSetup, type StepWork, type Work } from "./setup.js";
+import { targetColumns, type AskWork, type FillOptions, type FillSetup, type StepWork, type Work } from "./setup.js";
 import { countState, countUsage, newTally, sumTallies, type FillEnd, type Tally } from "./tally.js";
 import { consider, walk } from "./walk.js";
 import { readWritten, stillStanding } from "./writers.js";
@@ -62,7 +63,7 @@ export async function fill(setup: FillSetup, options: FillOptions = {}): Promise
   if (!letGo) throw new YoroshiError("planBusy", { plan: setup.plan.name });
   try {
     const { at: writtenAt } = await readWritten(setup);
-    return await fillAlone({ ...workOf(setup, options), writtenAt }, options);
+    return await fillAlone({ ...(await chosenWork(setup, options)), writtenAt }, options);
   } finally {
     await letGo();
   }

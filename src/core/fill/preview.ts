@@ -1,8 +1,10 @@
 import type { Micros } from "../ground/index.js";
 import { costOf, dearestUsage, type Usage } from "../model/index.js";
 import { DEFAULT_DOUBT, type NamedShape, type Prepared } from "../template/index.js";
+import { answeredCells, givenCells, setCells } from "./cells.js";
 import { hand, type Passing } from "./passing.js";
-import { workOf, type AskWork, type FillOptions, type FillSetup, type StepWork, type Work } from "./setup.js";
+import { chosenWork } from "./draw.js";
+import { type AskWork, type FillOptions, type FillSetup, type StepWork, type Work } from "./setup.js";
 import { countState, newTally, sumTallies, type Tally } from "./tally.js";
 import { consider, walk } from "./walk.js";
 import type { StepTallies } from "./settled.js";
@@ -40,7 +42,7 @@ interface Estimate {
  * with the tokenizer; an answer is estimated from its kinds.
  */
 export async function preview(setup: FillSetup, options: FillOptions, countTokens: CountTokens): Promise<Preview> {
-  const work = workOf(setup, options);
+  const work = await chosenWork(setup, options);
   const tallies: Record<string, Tally> = Object.fromEntries(work.steps.map(({ name }) => [name, newTally()]));
   const estimates = new Map<StepWork, Estimate>();
   for (const one of work.steps) if (one.does.kind === "ask") estimates.set(one, { counted: 0, tokensIn: 0, dearest: 0, perAnswer: answerTokens(one.does.prepared, countTokens) });
@@ -73,18 +75,21 @@ export async function preview(setup: FillSetup, options: FillOptions, countToken
         }
       }
       const considered = await consider(work, one, rows.filter((passed) => !isOpen(passed)));
-      const open = considered.flatMap(({ passed, decision }) => (decision.do === "answer" ? [{ passed, ...decision }] : []));
+      const open = considered.flatMap(({ passed, record, decision }) => (decision.do === "answer" ? [{ passed, record, ...decision }] : []));
       const known = await work.ledger.answers(open.map((question) => question.fingerprint));
       for (const { passed, record, decision } of considered) {
         if (decision.do === "answer") continue;
         hand(passed, one, record);
         if (decision.do === "give") tally.ruled++;
         if (decision.do === "leave" && decision.state === "filled") tally.reused++;
-        if (decision.do === "give" || (decision.do === "set" && one.targets.length > 0)) waits.add(passed);
+        if (decision.do === "give") hand(passed, one, givenCells(work, { one, passed, record }, decision.rule, "preview"));
+        if (decision.do === "set") hand(passed, one, setCells(work, { one, passed, record }, decision.values, decision.fingerprint, "preview"));
         countState(tally, decision.do === "give" || decision.do === "set" ? "filled" : decision.state);
       }
       for (const [index, question] of open.entries()) {
-        waits.add(question.passed);
+        const answer = question.fresh ? undefined : known[index]?.answer;
+        if (answer) hand(question.passed, one, answeredCells(work, { one, passed: question.passed, record: question.record }, question.fingerprint, answer, "preview"));
+        else waits.add(question.passed);
         if ((known[index] && !question.fresh) || asked.has(question.fingerprint)) {
           countState(tally, known[index] && known[index].answer.state !== "answered" && !question.fresh ? "failed" : "filled");
           tally.reused++;

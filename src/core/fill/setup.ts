@@ -43,6 +43,10 @@ export interface FillOptions {
   readonly only?: readonly string[] | undefined;
   /** Only the rows for which this CEL over `row` holds; a row for which it cannot be evaluated is left out. */
   readonly where?: string | undefined;
+  /** Only so many rows, drawn at random from those that are chosen otherwise. */
+  readonly sample?: number | undefined;
+  /** Which rows a sample draws. Default 1. */
+  readonly seed?: number | undefined;
   /** Most rows to ask about. */
   readonly rows?: number | undefined;
   /** Most to spend, in millionths. */

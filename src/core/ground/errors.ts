@@ -27,6 +27,7 @@ export const ERRORS = {
   databaseRights: entry(3, 502, (d: { database: string; problem: string; rights: string }) => `The database ${d.database}: ${d.problem}. Needed: ${d.rights}.`),
   cellsRefused: entry(1, 409, (d: { table: string; rows: number; keys: readonly string[]; columns: readonly string[]; problem: string }) =>
     `${d.table} did not take the values of ${plural(d.rows, "row")} (${d.columns.join(", ")}): ${d.problem}. For example: ${d.keys.join(", ")}. All others are written, and the answers are safe in the ledger; mend the column and run the same command again.`),
+  notReady: entry(3, 502, (d: { plan: string; problems: readonly string[] }) => `The plan ${d.plan} cannot be filled yet; nothing was asked:\n${d.problems.map((problem) => `  - ${problem}`).join("\n")}`),
   columnsMissing: entry(2, 409, (d: { table: string; statements: readonly string[] }) =>
     `${d.table} lacks columns that the plan fills. Add them, or let them be added with --create-columns:\n${d.statements.map((statement) => `  ${statement};`).join("\n")}`),
   badOption: entry(2, 400, (d: { option: string; problem: string }) => `${d.option}: ${d.problem}`),

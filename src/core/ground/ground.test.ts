@@ -1,6 +1,8 @@
+import { Big } from "big.js";
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { canonicalJson } from "./canonical.js";
+import { timesRounded } from "./decimal.js";
 import { sha256Hex } from "./digest.js";
 import { readDocument } from "./read-document.js";
 import { ERRORS, YoroshiError, type ErrorCode } from "./errors.js";
@@ -86,4 +88,12 @@ it("a relay puts one listener on a signal, however many listen to it", () => {
   controller.abort("why");
   expect([added, heard, relay.signal!.aborted, relay.signal!.reason]).toEqual([1, 50, true, "why"]);
   expect(relaySignal(undefined).signal).toBeUndefined();
+});
+
+it("a product in decimals is exact before it is rounded, as a library of decimals has it", () => {
+  expect([timesRounded(1.005, 100, 0), timesRounded(1.005, 1, 2), timesRounded(-1.005, 1, 2), timesRounded(1e-7, 3, 8), timesRounded(2e21, 3, 2), timesRounded(0.1, 0.2, 17)]).toEqual([101, 1.01, -1.01, 3e-7, 6e21, 0.02]);
+  const amounts = fc.double({ min: -1e9, max: 1e9, noNaN: true });
+  fc.assert(fc.property(amounts, fc.double({ min: 1e-6, max: 1e4, noNaN: true }), fc.nat(6), (amount, rate, decimals) => {
+    expect(timesRounded(amount, rate, decimals)).toBe(Number(new Big(amount).times(rate).round(decimals, Big.roundHalfUp).toString()));
+  }));
 });

@@ -1,6 +1,6 @@
-import { Big } from "big.js";
 import * as z from "zod/mini";
 import { misfit, fits, type Reading } from "./kind.js";
+import { timesRounded } from "../ground/index.js";
 import { plainNumber } from "./plain-number.js";
 
 /** An amount as a text states it, before it is converted. */
@@ -68,5 +68,5 @@ const codeOf = (stated: string): string => SIGNS[stated.trim()] ?? stated.trim()
 /** Exact decimal product, rounded half away from zero to the spec's decimals. */
 function converted(spec: MoneySpec, { amount, currency }: Amount): number {
   const rate = currency === spec.currency ? 1 : (spec.perUnit?.[currency] ?? Number.NaN);
-  return Number(new Big(amount).times(rate).round(spec.decimals ?? DEFAULT_DECIMALS, Big.roundHalfUp).toString());
+  return timesRounded(amount, rate, spec.decimals ?? DEFAULT_DECIMALS);
 }

@@ -1,6 +1,7 @@
 export { Budget, budgeted, budgetFor, BudgetSpent } from "./budget.js";
 export {
   ModelFailure,
+  withAsk,
   type FailureKind,
   type Finish,
   type Model,

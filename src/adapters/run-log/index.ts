@@ -1,0 +1,1 @@
+export { runLog, type RunLog } from "./run-log.js";

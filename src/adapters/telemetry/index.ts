@@ -1,0 +1,1 @@
+export { telemetry } from "./telemetry.js";

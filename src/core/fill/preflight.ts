@@ -1,0 +1,84 @@
+import { BudgetSpent, budgetFor, ModelFailure, type Model } from "../model/index.js";
+import { YoroshiError, type CancelSignal } from "../ground/index.js";
+import { targetColumns, type FillOptions, type FillSetup } from "./setup.js";
+
+export interface PreflightOptions extends Pick<FillOptions, "spendCap" | "createColumns"> {
+  /** Ask each model that has not answered in this project yet for a word. Default true. */
+  readonly probe?: boolean | undefined;
+  readonly signal?: CancelSignal | undefined;
+}
+
+/** One thing that stands in the way of a fill. */
+export interface Problem {
+  readonly message: string;
+  readonly error: YoroshiError | ModelFailure;
+  /** Of the model, where it is the model's. */
+  readonly host?: string | undefined;
+}
+
+const noteName = (model: Model): string => `answered:${model.host} ${model.id}`;
+const PROBE = { messages: [{ role: "user" as const, content: "Answer with one word: ready" }], maxTokens: 8 };
+
+/**
+ * Looks for what would stop a fill before it begins, and tells all of it at once: a source that cannot be read, a key column
+ * that is not there, columns that are missing or may not be written, a cap on a model without a price, a model that cannot be
+ * reached or does not take the key.
+ *
+ * @returns the problems; none when the fill can begin.
+ */
+export async function preflight(setup: FillSetup, options: PreflightOptions = {}): Promise<Problem[]> {
+  const { table, plan, asking, ledger } = setup;
+  const problems: Problem[] = [];
+  const attempt = async (check: () => Promise<void>): Promise<void> => {
+    try {
+      await check();
+    } catch (error) {
+      if (!(error instanceof YoroshiError)) throw error;
+      problems.push({ message: error.message, error });
+    }
+  };
+  const targets = targetColumns(setup);
+  await attempt(async () => {
+    const rows = table.read()[Symbol.asyncIterator]();
+    await rows.next();
+    await rows.return?.();
+  });
+  await attempt(async () => {
+    const statements = (await table.missingColumns?.(targets)) ?? [];
+    if (statements.length > 0 && !options.createColumns) throw new YoroshiError("columnsMissing", { table: table.target, statements });
+    if (statements.length === 0) await table.checkWritable?.(targets);
+  });
+  const models = [...new Set(Object.values(asking).flatMap(({ model, others }) => [model, ...Object.values(others ?? {})]))];
+  const unpriced = options.spendCap !== undefined || plan.limits.spend !== undefined || setup.monthlyCap !== undefined ? models.find((model) => !model.price) : undefined;
+  if (unpriced) await attempt(async () => void budgetFor([unpriced], 0));
+  for (const model of options.probe === false ? [] : models) {
+    if ((await ledger.note(noteName(model))) !== undefined) continue;
+    const problem = await probe(model, options.signal);
+    if (problem === undefined) await ledger.setNote(noteName(model), true);
+    else problems.push(problem);
+  }
+  return problems;
+}
+
+/** One request of the least cost. What passes by itself is no reason not to begin. */
+async function probe(model: Model, signal: CancelSignal | undefined): Promise<Problem | undefined> {
+  try {
+    await model.ask(PROBE, signal);
+    return undefined;
+  } catch (error) {
+    if (error instanceof BudgetSpent || !(error instanceof ModelFailure)) throw error;
+    const told = (message: string): Problem => ({ message, error, host: model.host });
+    switch (error.kind) {
+      case "unauthorised":
+        return told(`${model.host} refused the key for the model ${model.id} (${error.message}).`);
+      case "quota":
+        return told(`${model.host} says that the quota is spent.`);
+      case "rejected":
+        return told(`${model.host} rejected a request to the model ${model.id}: ${error.message}. Check its id and settings in yoroshi.yaml.`);
+      case "network":
+        return told(`${model.host} cannot be reached for the model ${model.id}: ${error.message}.`);
+      default:
+        return undefined;
+    }
+  }
+}
