@@ -1,4 +1,5 @@
 export { backUp } from "./backup.js";
+export { checkWritable } from "./check-writable.js";
 export { fileProblem } from "./file-problem.js";
 export { filledName } from "./filled-name.js";
 export { KeySet } from "./key-set.js";

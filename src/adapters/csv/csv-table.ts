@@ -1,6 +1,6 @@
 import { stringify } from "csv-stringify/sync";
 import { defang, joinKey, keyColumnsOf, YoroshiError, type CellOut, type CellsOf, type Chunk, type KeyColumns, type Row, type Table, type TargetColumn } from "../../core/index.js";
-import { backUp, fileHash, filledName, KeySet, writeWhole } from "../../files/index.js";
+import { backUp, checkWritable, fileHash, filledName, KeySet, writeWhole } from "../../files/index.js";
 import { FEW_BYTES, readRecords } from "./records.js";
 import { readStyle, type CsvStyle } from "./style.js";
 import { toWindows1252 } from "./windows-1252.js";
@@ -47,6 +47,7 @@ export function csvTable(options: CsvTableOptions): Table {
     },
     sourceMark: () => fileHash(file),
     standingMark: () => fileHash(targetFile),
+    checkWritable: () => checkWritable(targetFile, target),
     async write(columns, cellsOf) {
       const from = await source();
       if (inPlace) await backUp(file, name);

@@ -1,5 +1,5 @@
 import { joinKey, keyColumnsOf, YoroshiError, type CellOut, type Chunk, type KeyColumns, type Row, type RowSource, type Table, type TargetColumn } from "../../core/index.js";
-import { backUp, fileHash, filledName, KeySet, writeWhole } from "../../files/index.js";
+import { backUp, checkWritable, fileHash, filledName, KeySet, writeWhole } from "../../files/index.js";
 import { valuesOf, withMembers } from "./line.js";
 import { readLines } from "./lines.js";
 
@@ -41,6 +41,7 @@ export function jsonlTable({ file, inPlace = false, ...options }: JsonlTableOpti
     },
     sourceMark: () => fileHash(file),
     standingMark: () => fileHash(targetFile),
+    checkWritable: () => checkWritable(targetFile, target),
     async write(columns, cellsOf) {
       if (inPlace) await backUp(file, name);
       return writeWhole(targetFile, target, async (write) => {

@@ -16,7 +16,7 @@ export interface RunLog {
 /** A log in a file, appended to; its folder is made. */
 export function runLog(file: string): RunLog {
   const destination = pino.destination({ dest: file, sync: false, mkdir: true, minLength: 4096 });
-  const log: Logger = pino({ base: null, timestamp: pino.stdTimeFunctions.isoTime, formatters: { level: (label) => ({ level: label }) } }, destination);
+  const log: Logger = pino({ base: null, timestamp: pino.stdTimeFunctions.epochTime, formatters: { level: (label) => ({ level: label }) } }, destination);
   let requests = 0;
   return {
     observed: (model: Model) =>

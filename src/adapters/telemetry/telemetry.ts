@@ -1,4 +1,4 @@
-import { metrics, SpanKind, SpanStatusCode, trace, type Attributes } from "@opentelemetry/api";
+import { createNoopMeter, metrics, SpanKind, SpanStatusCode, trace, type Attributes, type Meter, type Tracer } from "@opentelemetry/api";
 import { ModelFailure, withAsk, type Model, type ModelLayer, type ModelReply } from "../../core/index.js";
 
 const NAME = "yoroshi";
@@ -11,6 +11,7 @@ const NAME = "yoroshi";
 export function telemetry(): ModelLayer {
   const tracer = trace.getTracer(NAME);
   const meter = metrics.getMeter(NAME);
+  if (!isHeard(tracer, meter)) return (model) => model;
   const duration = meter.createHistogram("gen_ai.client.operation.duration", { unit: "s", description: "Time of one request to a model" });
   const tokens = meter.createHistogram("gen_ai.client.token.usage", { unit: "{token}", description: "Tokens of one request to a model" });
   return (model: Model) => {
@@ -38,6 +39,13 @@ export function telemetry(): ModelLayer {
         }
       }));
   };
+}
+
+/** Whether anybody has registered an exporter; the API's own stand-ins record nothing. */
+function isHeard(tracer: Tracer, meter: Meter): boolean {
+  const span = tracer.startSpan("probe");
+  const isRecording = span.isRecording();
+  return isRecording || meter.constructor !== createNoopMeter().constructor;
 }
 
 function replyFacts({ finish, usage, id }: ModelReply): Attributes {

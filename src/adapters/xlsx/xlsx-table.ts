@@ -1,5 +1,5 @@
 import { keyColumnsOf, plural, YoroshiError, type CellType, type Chunk, type KeyColumns, type Row, type RowSource, type Table } from "../../core/index.js";
-import { backUp, fileHash, filledName, KeySet, writeWhole } from "../../files/index.js";
+import { backUp, checkWritable, fileHash, filledName, KeySet, writeWhole } from "../../files/index.js";
 import type { DateSystem } from "./cell-text.js";
 import { dataRows, readLayout, rowValues, type Layout, type SheetChoice } from "./layout.js";
 import { openPackage, orUnreadable } from "./package-file.js";
@@ -55,6 +55,7 @@ export function xlsxTable(options: XlsxTableOptions): Table {
     },
     sourceMark: () => fileHash(file),
     standingMark: () => fileHash(targetFile),
+    checkWritable: () => checkWritable(targetFile, target),
     async write(columns, cellsOf) {
       if (inPlace) await backUp(file, name);
       return withLayout(file, name, options, async (layout) => {

@@ -12,7 +12,7 @@ export async function changesOf(work: Work, { does }: StepWork, rows: readonly C
   return rows.map(({ decision }, index) => {
     const before = found.get(stale[index] ?? "");
     if (!before?.basis || decision.do !== "answer") return undefined;
-    const changed = changesBetween(before.basis, basisOf(does.prepared, does.model, decision.inputs, work.sha256));
+    const changed = changesBetween(before.basis, basisOf(does.prepared, does.model, decision.inputs));
     const since = before.version !== does.version && changed?.includes("the template") ? ` (version ${before.version} then, ${does.version} now)` : "";
     return changed && `${changed}${since}`;
   });

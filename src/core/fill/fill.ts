@@ -386,7 +386,7 @@ class Filling {
     tally.asked++;
     countUsage(tally, answer.usage, answer.spent);
     // A failure is no answer: it is not kept, and the next run asks again.
-    const answers = answer.state === "failed" ? [] : [{ fingerprint, template: does.prepared.template.name, version: does.version, model: does.model.id, run, at: work.clock.now(), basis: basisOf(does.prepared, does.model, question.inputs, work.sha256), answer }];
+    const answers = answer.state === "failed" ? [] : [{ fingerprint, template: does.prepared.template.name, version: does.version, model: does.model.id, run, at: work.clock.now(), basis: basisOf(does.prepared, does.model, question.inputs), answer }];
     if (answers.length === 0) this.#unreached = true;
     const recent = { answer, kept: false };
     if (answers.length > 0) this.#recent.set(fingerprint, recent);
@@ -477,7 +477,9 @@ class Filling {
 
   #tell(): void {
     if (!this.options.onProgress) return;
-    const { rows, asked, reused, failed, spent } = this.tally;
+    const tallies = Object.values(this.tallies);
+    const { rows, asked, reused, failed } = tallies.length === 1 ? tallies[0]! : sumTallies(tallies);
+    const { spent } = this.budget;
     this.options.onProgress({ share: this.#share, rows, asked, reused, failed, spent, inFlight: this.#places.running });
   }
 }

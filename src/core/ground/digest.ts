@@ -6,7 +6,9 @@ export function sha256Hex(text: string): string {
   return bytesToHex(sha256(utf8ToBytes(text)));
 }
 
-const SHORT = 6;
-
-/** Enough of a hash to tell one content of a thing from the next. */
-export const shortHash = (text: string, sha256: (text: string) => string = sha256Hex): string => sha256(text).slice(0, SHORT);
+/** FNV-1a, 32 bits in hexadecimal: enough to tell one content of a thing from the next, in a fraction of the time. */
+export function quickHash(text: string): string {
+  let value = 0x811c9dc5;
+  for (let i = 0; i < text.length; i++) value = Math.imul(value ^ text.charCodeAt(i), 0x01000193);
+  return (value >>> 0).toString(16);
+}

@@ -3,7 +3,7 @@ export { canonicalJson, type Json } from "./canonical.js";
 export type { CancelSignal, Clock } from "./clock.js";
 export { complain, formatComplaint, type Complaint, type ComplaintCode, type Place } from "./complaint.js";
 export { timesRounded } from "./decimal.js";
-export { sha256Hex, shortHash } from "./digest.js";
+export { quickHash, sha256Hex } from "./digest.js";
 export { documentOf, type Path, type SourceDocument } from "./document.js";
 export { readDocument } from "./read-document.js";
 export { ERRORS, YoroshiError, isYoroshiError, type ErrorCode, type ErrorDetails } from "./errors.js";

@@ -27,6 +27,21 @@ export function monthStart(at: number): number {
   return dayOf(Date.UTC(date.getUTCFullYear(), date.getUTCMonth(), 1));
 }
 
+/** Adds a charge to what the same run, step, model and day were charged before. */
+export function addCharge(charges: Map<string, Charge>, charge: Charge): void {
+  const id = `${charge.run}\n${charge.step}\n${charge.model}\n${charge.day}`;
+  const before = charges.get(id);
+  if (!before) return void charges.set(id, charge);
+  charges.set(id, {
+    ...charge,
+    requests: before.requests + charge.requests,
+    tokensIn: before.tokensIn + charge.tokensIn,
+    tokensOut: before.tokensOut + charge.tokensOut,
+    spent: before.spent + charge.spent,
+    unsure: before.unsure + charge.unsure,
+  });
+}
+
 /** What an answer cost, by model. */
 export function chargesOf(answer: Answer, about: { readonly run: string; readonly step?: string; readonly model: string; readonly at: number }): Charge[] {
   if (answer.asks === 0) return [];

@@ -1,5 +1,5 @@
 import type { Json } from "../ground/index.js";
-import type { Charge } from "./charges.js";
+import { addCharge, type Charge } from "./charges.js";
 import type { AnswerRecord, CellRecord, Ledger, RunRecord, SpendRecord, VersionRecord } from "./ledger.js";
 
 /** A ledger that lives as long as the process: for the browser, tests and single questions. */
@@ -17,10 +17,7 @@ export function memoryLedger(): Ledger {
     answers: async (fingerprints) => fingerprints.map((fingerprint) => answers.get(fingerprint)),
     record: async (entry) => {
       for (const record of entry.answers ?? []) if (entry.replace || !answers.has(record.fingerprint)) answers.set(record.fingerprint, record);
-      for (const charge of entry.charges ?? []) {
-        const id = JSON.stringify([charge.run, charge.step, charge.model, charge.day]);
-        charges.set(id, { ...charge, ...added(charges.get(id), charge) });
-      }
+      for (const charge of entry.charges ?? []) addCharge(charges, charge);
       for (const record of entry.cells ?? []) cells.set(cellId(record.plan, record.step, record.key), record);
     },
     cells: async (plan, step, keys) => {
@@ -49,13 +46,10 @@ export function memoryLedger(): Ledger {
       [...runs.values()].filter((run) => run.kind === kind && run.subject === subject).sort((a, b) => b.startedAt - a.startedAt).slice(0, limit),
     spend: async (subject) => {
       const mine = new Set([...runs.values()].filter((run) => run.subject === subject).map((run) => run.id));
-      const sums = new Map<string, SpendRecord>();
-      for (const { run, model, step, ...amounts } of charges.values()) {
-        if (!mine.has(run)) continue;
-        const id = JSON.stringify([model, step]);
-        sums.set(id, { ...added(sums.get(id), amounts), model, step });
-      }
-      return [...sums.values()].sort((one, other) => (one.model < other.model || (one.model === other.model && one.step < other.step) ? -1 : 1));
+      const sums = new Map<string, Charge>();
+      for (const charge of charges.values()) if (mine.has(charge.run)) addCharge(sums, { ...charge, run: "", day: 0 });
+      const records = [...sums.values()].map(({ run: _, day: __, ...record }): SpendRecord => record);
+      return records.sort((one, other) => (one.model < other.model || (one.model === other.model && one.step < other.step) ? -1 : 1));
     },
     spentSince: async (day) => [...charges.values()].reduce((sum, charge) => sum + (charge.day >= day ? charge.spent + charge.unsure : 0), 0),
     async *everyAnswer() {
@@ -80,11 +74,4 @@ export function memoryLedger(): Ledger {
     flush: async () => undefined,
     close: async () => undefined,
   };
-}
-
-type Amounts = Pick<Charge, "requests" | "tokensIn" | "tokensOut" | "spent" | "unsure">;
-
-function added(before: Amounts | undefined, more: Amounts): Amounts {
-  const { requests = 0, tokensIn = 0, tokensOut = 0, spent = 0, unsure = 0 } = before ?? {};
-  return { requests: requests + more.requests, tokensIn: tokensIn + more.tokensIn, tokensOut: tokensOut + more.tokensOut, spent: spent + more.spent, unsure: unsure + more.unsure };
 }

@@ -79,7 +79,7 @@ export function breaking(clock: Clock, policy: Partial<BreakerPolicy> = {}, onCh
 
     return withAsk(model, async (request, signal) => {
       for (;;) {
-        const isProbe = await pass(signal);
+        const isProbe = openSince === undefined && !gone ? false : await pass(signal);
         try {
           const reply = await model.ask(request, signal);
           if (isProbe) probing = false;

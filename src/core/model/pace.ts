@@ -14,8 +14,9 @@ const LEAST_GAP_MS = 20;
 
 /** What a model's host allows, kept for all who ask the model. */
 interface Pacer {
-  /** Waits for this request's turn; gives how much of the tokens' room it took. */
-  turn(tokens: number, signal: CancelSignal | undefined): Promise<void>;
+  /** Waits for this request's turn; `undefined` where it may start at once. */
+  turn(tokens: number, signal: CancelSignal | undefined): Promise<void> | undefined;
+  readonly countsTokens: boolean;
   learn(reply: ModelReply | undefined, expectedTokens: number, failure: ModelFailure | undefined): void;
   readonly places: ReturnType<typeof atOnce> | undefined;
 }
@@ -35,10 +36,11 @@ export function paced(clock: Clock, owner?: Model): ModelLayer {
     const asked = owner ?? model;
     let pacer = pacers.get(asked);
     if (!pacer) pacers.set(asked, (pacer = pacerOf(asked, clock)));
-    const { turn, learn, places } = pacer;
+    const { turn, learn, places, countsTokens } = pacer;
     const ask: Model["ask"] = async (request, signal) => {
-      const tokens = guessUsage(request, "").tokensIn;
-      await turn(tokens, signal);
+      const tokens = countsTokens ? guessUsage(request, "").tokensIn : 0;
+      const waiting = turn(tokens, signal);
+      if (waiting) await waiting;
       try {
         const reply = await model.ask(request, signal);
         learn(reply, tokens, undefined);
@@ -72,13 +74,14 @@ function pacerOf({ limits = {} }: Model, clock: Clock): Pacer {
 
   return {
     places: limits.atOnce === undefined ? undefined : atOnce(limits.atOnce),
-    async turn(tokens, signal) {
+    countsTokens: msAToken > 0,
+    turn(tokens, signal) {
       const now = clock.now();
       const start = Math.max(now, nextStart, nextByTokens);
       nextStart = start + gapMs;
       nextByTokens = start + tokens * msAToken;
-      if (start <= now) return;
-      await clock.sleep(start - now, signal).catch(() => {
+      if (start <= now) return undefined;
+      return clock.sleep(start - now, signal).catch(() => {
         throw new ModelFailure("cancelled", "cancelled");
       });
     },

@@ -1,4 +1,4 @@
-import { canonicalJson, joinWords, sha256Hex, shortHash, type Json } from "../ground/index.js";
+import { canonicalJson, joinWords, quickHash, sha256Hex, type Json } from "../ground/index.js";
 import type { Prepared } from "./prepare.js";
 
 /** What of a model and its settings decides an answer. */
@@ -15,9 +15,9 @@ export type Fingerprinter = (inputs: Readonly<Record<string, Json>>, ask?: numbe
 export type Sha256 = (text: string) => string;
 
 /** What a fingerprint rests on, piece by piece: the template, references, background, the model, each input. */
-export function basisOf(prepared: Pick<Prepared, "basis">, model: ModelIdentity, inputs: Readonly<Record<string, Json>>, sha256: Sha256 = sha256Hex): Record<string, string> {
+export function basisOf(prepared: Pick<Prepared, "basis">, model: ModelIdentity, inputs: Readonly<Record<string, Json>>): Record<string, string> {
   const basis: Record<string, string> = { ...prepared.basis, model: `${model.id} of ${model.host}` };
-  for (const name in inputs) basis[`input ${name}`] = shortHash(canonicalJson(inputs[name]!), sha256);
+  for (const name in inputs) basis[`input ${name}`] = quickHash(typeof inputs[name] === "string" ? inputs[name] : canonicalJson(inputs[name]!));
   return basis;
 }
 

@@ -1,4 +1,4 @@
-import { canonicalJson, sha256Hex, shortHash, YoroshiError, type Json } from "../ground/index.js";
+import { canonicalJson, sha256Hex, quickHash, YoroshiError, type Json } from "../ground/index.js";
 import { kindOf, shapeSpec, specsWithin, type AnySpec, type DateSpec } from "../kinds/index.js";
 import { FENCE_NOTE } from "./fence.js";
 import { tellAnswer, type NamedShape } from "./instruct.js";
@@ -114,10 +114,10 @@ export function prepare<Inputs, Parts>(template: Template<Inputs, Parts>, refere
 function basisOfTemplate(whole: TemplateShape, template: TemplateShape, run: Partial<RunValues>, background: Surroundings["background"], references: References): Record<string, string> {
   const { name: _, title: __, tags: ___, model: ____, ...content } = { ...whole, references: template.references };
   return {
-    template: shortHash(canonicalJson(content as unknown as Json)),
-    ...(background && background.length > 0 ? { background: shortHash(canonicalJson(background as unknown as Json)) } : {}),
-    ...(Object.keys(run).length > 0 ? { "run's day": shortHash(canonicalJson(run as Json)) } : {}),
-    ...Object.fromEntries(Object.entries(references).map(([name, rows]) => [`reference ${name}`, shortHash(canonicalJson(rows as unknown as Json))])),
+    template: quickHash(canonicalJson(content as unknown as Json)),
+    ...(background && background.length > 0 ? { background: quickHash(canonicalJson(background as unknown as Json)) } : {}),
+    ...(Object.keys(run).length > 0 ? { "run's day": quickHash(canonicalJson(run as Json)) } : {}),
+    ...Object.fromEntries(Object.entries(references).map(([name, rows]) => [`reference ${name}`, quickHash(canonicalJson(rows as unknown as Json))])),
   };
 }
 
