@@ -32,7 +32,7 @@ it("a plan of several steps is checked, previewed, filled, told and explained st
     if (row["kind"] !== "" && row["kind"] !== "unclear") expect(row["line"]).toBe(`${row["vessel"]}: ${row["kind"]}, ${row["gravity"]} of 5${row["mustAct"] === "yes" ? ", somebody has to act" : ""}`);
   }
   const status = (await run(["status", "rounds"], folder)).out;
-  expect(status).toMatch(/skipped +`gravity` of an earlier step is blank/);
+  expect(status).toMatch(/actions +skipped +`gravity` of an earlier step is blank/);
   expect(status).toMatch(/Spent in all\n +step +model +requests[\s\S]+triage +standin-small/);
   const one = rows.find((row) => row["mustAct"] === "yes")!["reportId"]!;
   const explained = (await run(["status", "rounds", "--cell", one], folder)).out;

@@ -11,7 +11,7 @@ const MOST_CHARS = 32_767;
 const MOST_COLUMNS = 16_384;
 const BATCH_ROWS = 500;
 const WIDE = 48;
-const NARROW = 14;
+const NARROW = 18;
 
 /** A column that is filled, and where it stands. */
 export interface Place {

@@ -86,7 +86,7 @@ function printPreview(setup: FillSetup, result: Preview, currency: string): void
   out(heading(`Plan ${plan.name}`) + quiet(`  ${source.name}, ${plural(result.rows, "row")}; nothing is asked`));
   const about = result.counted < result.asked ? ` (from the first ${result.counted} prompts)` : "";
   out(table(["", ""], [
-    ["to ask", plural(result.asked, "row")],
+    ["to ask", plural(result.asked, Object.keys(result.steps).length > 1 ? "question" : "row")],
     ["depend on answers", `${plural(result.unknown, "row")} of later steps, counted as if all were asked`],
     ["known or doubled", plural(result.reused, "row")],
     ["settled by rules", plural(result.ruled, "row")],
@@ -173,9 +173,11 @@ export function printReport(report: FillReport, { plan, table: source }: FillSet
     report.failed > 0 && bad(`${report.failed} failed`),
     report.blank > 0 && warn(`${report.blank} not reached`),
   ];
-  out(`  ${states.filter(Boolean).join(" · ")}`);
-  out(`  ${plural(report.asked, "row")} asked, ${report.reused} known already${report.ruled > 0 ? `, ${report.ruled} settled by rules` : ""} · ${report.tokensIn.toLocaleString("en")} tokens in, ${report.tokensOut.toLocaleString("en")} out · ${formatMoney(report.spent, currency)} spent`);
-  if (Object.keys(report.steps).length > 1) out(stepTable(report.steps));
+  const several = Object.keys(report.steps).length > 1;
+  // Of several steps the table below tells how each stands; a sum over them would count no rows.
+  if (!several) out(`  ${states.filter(Boolean).join(" · ")}`);
+  out(`  ${plural(report.asked, several ? "question" : "row")} asked, ${report.reused} known already${report.ruled > 0 ? `, ${report.ruled} settled by rules` : ""} · ${report.tokensIn.toLocaleString("en")} tokens in, ${report.tokensOut.toLocaleString("en")} out · ${formatMoney(report.spent, currency)} spent`);
+  if (several) out(stepTable(report.steps));
   if (report.unsure > 0) out(`  ${warn(`Up to ${formatMoney(report.unsure, currency)} more may have been charged for requests that broke off.`)}`);
   if (report.newEdits > 0) out(`  ${warn(`${plural(report.newEdits, "cell was", "cells were")} edited by a person since the last fill; kept.`)}`);
   out(report.written ? `  written: ${source.target}` : report.end === "done" ? `  ${source.target} stands as it should; it was not written again` : "  nothing was written");

@@ -81,7 +81,7 @@ function explainStep(found: CellExplanation, currency: string): void {
 function printSpend(spend: readonly SpendRecord[], currency: string): void {
   if (spend.length === 0) return;
   out(`\n${heading("Spent in all")}`);
-  const steps = spend.some(({ step }) => step !== "");
+  const steps = new Set(spend.map(({ step }) => step)).size > 1;
   out(table([...(steps ? ["step"] : []), "model", "requests", "tokens in", "tokens out", "spent"], spend.map(({ step, model, requests, tokensIn, tokensOut, spent, unsure }) => [
     ...(steps ? [step === "" ? "-" : step] : []), model, requests, tokensIn.toLocaleString("en"), tokensOut.toLocaleString("en"), `${formatMoney(spent, currency)}${unsure > 0 ? `, perhaps ${formatMoney(unsure, currency)} more` : ""}`,
   ]), { right: steps ? [2, 3, 4, 5] : [1, 2, 3, 4] }));
@@ -91,8 +91,9 @@ function printSurvey({ columns, reasons, notes }: Survey): void {
   const used = STATES.filter((state) => Object.values(columns).some((counts) => (counts[state] ?? 0) > 0));
   out(table(["column", ...used], Object.entries(columns).map(([column, counts]) => [column, ...used.map((state) => counts[state] ?? 0)]), { right: used.map((_, index) => index + 1) }));
   if (reasons.length > 0) {
-    out(`\n${heading("Why cells are not filled")}`);
-    out(table(["rows", "state", "why", "for example"], reasons.map(({ rows, state, reason, keys }) => [rows, state, reason, keys.slice(0, 3).join(", ")]), { right: [0], width: { 2: 60 } }));
+    out(`\n${heading("Why cells are empty or out of date")}`);
+    const steps = new Set(reasons.map(({ step }) => step)).size > 1;
+    out(table(["rows", ...(steps ? ["step"] : []), "state", "why", "for example"], reasons.map(({ rows, step, state, reason, keys }) => [rows, ...(steps ? [step] : []), state, reason, keys.slice(0, 3).join(", ")]), { right: [0], width: { [steps ? 3 : 2]: 60 } }));
   }
   if (notes.length > 0) {
     out(`\n${heading("How some values came about")}`);

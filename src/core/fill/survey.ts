@@ -19,8 +19,8 @@ export interface Survey {
   readonly rows: number;
   /** Column -> how many of its cells stand in each state. */
   readonly columns: Readonly<Record<string, Readonly<Partial<Record<CellState, number>>>>>;
-  /** Why cells are not filled: rows by reason, most first, each with a few keys. */
-  readonly reasons: readonly { readonly state: CellState; readonly reason: string; readonly rows: number; readonly keys: readonly string[] }[];
+  /** Why cells are not filled: rows by step and reason, most first, each with a few keys. */
+  readonly reasons: readonly { readonly step: string; readonly state: CellState; readonly reason: string; readonly rows: number; readonly keys: readonly string[] }[];
   /** What to know of values that stand: settled by a rule, asked of a shortened input, changed by a second look. Figures are left out where rows differ in them. */
   readonly notes: readonly { readonly note: string; readonly rows: number; readonly keys: readonly string[] }[];
 }
@@ -33,7 +33,7 @@ export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => 
   const work = workOf(setup, { refill: "stale" });
   await absorbEdits(work, "status");
   const columns: Record<string, Partial<Record<CellState, number>>> = Object.fromEntries(work.steps.flatMap(({ targets }) => targets.map(({ name }) => [name, {}])));
-  const reasons = new Map<string, Group<{ state: CellState; reason: string }>>();
+  const reasons = new Map<string, Group<{ step: string; state: CellState; reason: string }>>();
   const notes = new Map<string, Group<object>>();
   let rows = 0;
   for await (const steps of considerAll(work)) {
@@ -50,7 +50,7 @@ export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => 
           columns[name]![own] = (columns[name]![own] ?? 0) + 1;
           if (reason !== undefined && own !== "edited") onOpenCell?.({ key, place, column: name, state: own, reason });
         }
-        if (reason !== undefined) addTo(reasons, `${state} ${reason}`, key, { state, reason });
+        if (reason !== undefined) addTo(reasons, `${one.name} ${state} ${reason}`, key, { step: one.name, state, reason });
       }
     }
   }
