@@ -141,6 +141,11 @@ describe.each(NAMES)("tables of %s", (kind) => {
     const rows: unknown[] = [];
     for await (const some of sqlRows(database, { query }).rows()) rows.push(...some);
     expect(rows).toEqual([{ id: "1", shout: "TERN" }, { id: "2", shout: "GULL" }]);
+    const many = Array.from({ length: 2_500 }, (_, index) => `(${index + 10}, 'v', NULL)`);
+    for (let at = 0; at < many.length; at += 500) await base.run(`INSERT INTO logs VALUES ${many.slice(at, at + 500).join(", ")}`);
+    const sizes: number[] = [];
+    for await (const some of sqlRows(database, { table: "logs" }).rows()) sizes.push(some.length);
+    expect(sizes).toEqual([1024, 1024, 454]);
   });
 
   onBase("tells of tables, keys and queries that cannot be used", async (base, database) => {

@@ -22,17 +22,27 @@ const completion = z.looseObject({
 
 /** The JSON body of a request in the chat-completions protocol. */
 export function requestBody(id: string, request: ModelRequest, withSchema: boolean): string {
-  return JSON.stringify({
+  const plain = JSON.stringify({
     model: id,
     messages: request.messages,
     temperature: request.temperature,
     max_tokens: request.maxTokens,
     seed: request.seed,
     logprobs: request.logProbabilities ? true : undefined,
-    response_format: withSchema && request.schema
-      ? { type: "json_schema", json_schema: { name: (request.schemaName ?? "answer").replace(/[^\w-]/g, "_").slice(0, 64), strict: true, schema: request.schema } }
-      : undefined,
   });
+  return withSchema && request.schema ? `${plain.slice(0, -1)},"response_format":${formatOf(request.schema, request.schemaName)}}` : plain;
+}
+
+/** A schema is the same for thousands of rows; written out once. */
+const formats = new WeakMap<object, string>();
+
+function formatOf(schema: NonNullable<ModelRequest["schema"]>, schemaName = "answer"): string {
+  let format = formats.get(schema);
+  if (format === undefined) {
+    format = JSON.stringify({ type: "json_schema", json_schema: { name: schemaName.replace(/[^\w-]/g, "_").slice(0, 64), strict: true, schema } });
+    formats.set(schema, format);
+  }
+  return format;
 }
 
 /** Reads a response into a reply, or throws the failure that it stands for. */

@@ -113,7 +113,7 @@ export function sqlTable(database: Database, options: SqlTableOptions): Table {
   };
 }
 
-/** All rows of a table or query in a stream, where no row needs a key. Read in one go, so for look-ups of bounded size. */
+/** All rows of a table or query in a stream, where no row needs a key: a table page by page along a unique index, where it has one. */
 export function sqlRows(database: Database, options: Omit<SqlSource, "into">): RowSource {
   const source = sourceOf(database, options);
   return {
@@ -121,13 +121,28 @@ export function sqlRows(database: Database, options: Omit<SqlSource, "into">): R
     columns: async () => (await source.columns()).map((column) => column.name),
     async *rows() {
       const columns = await source.columns();
-      const all = await database.patiently(async (db) => (await sql<Record<string, unknown>>`SELECT * FROM ${source.from} AS y`.execute(db)).rows, source.rights);
-      for (let from = 0; from < all.length; from += PAGE_ROWS) {
-        yield all.slice(from, from + PAGE_ROWS).map((row) => Object.fromEntries(columns.map((column) => [column.name, database.dialect.textOf(row[column.name], column)])));
+      const asText = (row: Readonly<Record<string, unknown>>): Record<string, string> => Object.fromEntries(columns.map((column) => [column.name, database.dialect.textOf(row[column.name], column)]));
+      const key = await pagingKey(database, source);
+      if (key) {
+        for await (const page of pages(database, { from: source.from, key, select: [sql`y.*`], rights: source.rights }, PAGE_ROWS)) yield page.map(asText);
+        return;
       }
+      const all = await database.patiently(async (db) => (await sql<Record<string, unknown>>`SELECT * FROM ${source.from} AS y`.execute(db)).rows, source.rights);
+      for (let from = 0; from < all.length; from += PAGE_ROWS) yield all.slice(from, from + PAGE_ROWS).map(asText);
     },
     mark: async () => undefined,
   };
+}
+
+/** The columns of a unique index that are never blank. */
+async function pagingKey(database: Database, { table, from, rights }: Source): Promise<readonly string[] | undefined> {
+  const indexes = table ? await database.patiently((db) => database.dialect.uniqueKeys(db, table), rights) : [];
+  for (const index of indexes) {
+    const blank = sql.join(index.map((column) => sql`${sql.id("y", column)} IS NULL`), sql` OR `);
+    const found = await database.patiently(async (db) => (await sql`SELECT 1 AS one FROM ${from} AS y WHERE ${blank} LIMIT 1`.execute(db)).rows, rights);
+    if (found.length === 0) return index;
+  }
+  return undefined;
 }
 
 interface Source {
