@@ -3,6 +3,7 @@ import { describe, expect, it } from "vitest";
 import { fakeClock } from "../../../tests/helpers/clock.js";
 import { fenced, scriptedModel, type ScriptedModel } from "../../../tests/helpers/models.js";
 import { dayOf, memoryLedger, monthStart } from "../ledger/index.js";
+import { ModelFailure } from "../model/index.js";
 import { memoryTable, type MemoryTable, type Table } from "../table/index.js";
 import { prepare, template } from "../template/index.js";
 import { explainCells } from "./explain.js";
@@ -140,6 +141,30 @@ describe("a plan of several steps", () => {
     expect(await preview(one, {}, (text) => text.length)).toMatchObject({ rows: 3, unknown: 3, steps: { sort: { asked: 3 }, act: { asked: 3 } } });
     await fill(one);
     expect(await preview(one, {}, (text) => text.length)).toMatchObject({ unknown: 0, asked: 0, steps: { act: { reused: 2, skipped: 1 } } });
+  });
+
+  it("never passes a limit, and every row ends in exactly one state of every step, whatever the rows, limits and failures", async () => {
+    const notes = fc.array(fc.constantFrom("smoke!", "oil", "oil!", "?", "", "soot!", "smoke! again"), { maxLength: 25 });
+    await fc.assert(
+      fc.asyncProperty(notes, fc.integer({ min: 1, max: 6 }), fc.option(fc.integer({ min: 0, max: 12 })), fc.option(fc.integer({ min: 0, max: 12_000 })), fc.nat(7), async (texts, atOnce, rows, cap, failing) => {
+        let calls = 0;
+        const flaky = (own: ScriptedModel): ScriptedModel => scriptedModel(async (request) => {
+          if (++calls % 9 === failing) throw new ModelFailure("server", "the host failed");
+          return own.ask(request);
+        }, { id: own.id });
+        const one = { ...world(texts, { sorter: flaky(sorter()), actor: flaky(actor()) }), plan: makePlan({ ...plan, limits: { atOnce } }) };
+        const report = await fill(one, { ...(rows === null ? {} : { rows }), ...(cap === null ? {} : { spendCap: cap }) });
+        for (const tally of Object.values(report.steps)) {
+          expect(tally.rows).toBe(texts.length);
+          expect(tally.filled + tally.skipped + tally.held + tally.failed + tally.edited + tally.stale + tally.blank).toBe(texts.length);
+        }
+        expect(one.sorter.mostAtOnce + one.actor.mostAtOnce).toBeLessThanOrEqual(2 * atOnce);
+        if (cap !== null) expect(report.spent + report.unsure).toBeLessThanOrEqual(cap);
+        if (rows !== null) expect(report.steps["sort"]!.asked).toBeLessThanOrEqual(rows);
+        expect(await one.ledger.spentSince(0)).toBe(report.spent + report.unsure);
+      }),
+      { numRuns: 60 },
+    );
   });
 
   it("is put in order whatever order it is written in, or the circle is shown", () => {
