@@ -137,7 +137,7 @@ describe("what a template can do beyond one request", () => {
     const status = await run(["status", "second-opinion"], folder);
     expect(status.out).toMatch(/settled by rule 1/);
     expect(status.out).toMatch(/in doubt, so careful was asked/);
-    expect(status.out).toMatch(/hazard +standin-large +\d+/);
+    expect(status.out).toMatch(/\n +standin-large +\d+/);
     const explained = await run(["status", "second-opinion", "--cell", "R-002"], folder);
     expect(explained.out).toMatch(/state +filled\n/);
     expect(explained.out).toMatch(/answered by +standin-small, template sure-hazard version 1/);

@@ -123,7 +123,7 @@ describe.each(NAMES)("tables of %s", (kind) => {
     const table = sqlTable(database, { table: "narrow", key: "id" });
     await table.columns();
     const error = await table.write([{ name: "level", freeText: false }], async (keys) => keys.map((key) => ({ level: key === "4" ? 12 : Number(key) }))).catch((thrown: unknown) => thrown as Error);
-    expect((error as Error).message).toBe("main.narrow did not take the values of 1 row (level): a rule of the table forbids the value. For example: 4. All others are written, and the answers are safe in the ledger; mend the column and run the same command again.");
+    expect((error as Error).message).toBe("main.narrow did not take the values of 1 row (level): a rule of the table forbids the value. For example: 4. All others are written; mend the column and run the same command again.");
     expect((await base.run("SELECT level FROM narrow ORDER BY id")).map((row) => row["level"])).toEqual([1, 2, 3, null, 5]);
     if (kind !== "sqlite") await expect(table.write([{ name: "word", freeText: true }], gives({ 2: { word: "far too long" }, 3: { word: "fits" } }))).rejects.toThrow("the value is longer than the column holds. For example: 2.");
   });

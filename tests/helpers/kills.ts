@@ -40,14 +40,14 @@ export async function killFills(kills: number, kind: PlaceKind): Promise<void> {
     let here = 0;
     for (; here < KILLS_A_PROJECT && killed < kills; here++, killed++) {
       const asked = server.counts.requests;
-      const { child, done } = start(["fill", "log", ...one.options], folder);
+      const { child, done } = start(["fill", "log", "--no-probe", ...one.options], folder);
       // From the first request on, so that the kill meets the work, not the start-up.
       while (server.counts.requests === asked && child.exitCode === null) await wait(5);
       await wait(Math.random() * 220);
       child.kill("SIGKILL");
       if ((await done).code === null) killedWhileAsking++;
     }
-    const last = await run(["fill", "log", "--json", ...one.options], folder);
+    const last = await run(["fill", "log", "--no-probe", "--json", ...one.options], folder);
     expect(last.json()).toMatchObject({ rows: ROWS, filled: ROWS, failed: 0 });
     expect(await filled()).toEqual(right);
     expect(server.counts.requests).toBeLessThanOrEqual(ROWS + here * AT_ONCE);

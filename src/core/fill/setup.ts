@@ -130,7 +130,7 @@ const CONFIDENCE_SHAPE: NamedShape = { name: CONFIDENCE, ...shapeSpec({ kind: "n
 export function workOf(setup: FillSetup, options: FillOptions = {}): Work {
   const { plan } = setup;
   const ordered = orderSteps(plan, Object.fromEntries(Object.entries(setup.asking).map(([name, { prepared }]) => [name, prepared.template])));
-  if ("cycle" in ordered) throw new YoroshiError("misuse", { problem: `The steps ${ordered.cycle.map(({ step }) => step).join(", ")} of the plan ${plan.name} wait for each other.` });
+  if ("cycle" in ordered) throw new YoroshiError("misuse", { problem: `Steps of the plan ${plan.name} wait for each other: ${ordered.cycle.map(({ step }) => step).join(", ")}.` });
   const { steps, needs } = ordered.order;
   return {
     ...setup,
@@ -160,7 +160,7 @@ const readySets = (step: Exclude<Step, TemplateStep>): ReadySet[] => Object.entr
 /** @throws YoroshiError `misuse` where a setup made in code leaves a step out. */
 export function askingOf({ plan, asking }: Pick<FillSetup, "plan" | "asking">, step: string): Asking {
   const found = asking[step];
-  if (!found) throw new YoroshiError("misuse", { problem: `The setup of the plan ${plan.name} does not say what its step \`${step}\` asks: \`asking: { ${step}: { prepared, version, model } }\`.` });
+  if (!found) throw new YoroshiError("misuse", { problem: `\`asking\` lacks the step \`${step}\` of the plan ${plan.name}: \`{ prepared, version, model }\`.` });
   return found;
 }
 

@@ -26,7 +26,7 @@ export const ERRORS = {
   databaseUnusable: entry(3, 502, (d: { database: string; problem: string }) => `The database ${d.database} cannot be used: ${d.problem}.`),
   databaseRights: entry(3, 502, (d: { database: string; problem: string; rights: string }) => `The database ${d.database}: ${d.problem}. Needed: ${d.rights}.`),
   cellsRefused: entry(1, 409, (d: { table: string; rows: number; keys: readonly string[]; columns: readonly string[]; problem: string }) =>
-    `${d.table} did not take the values of ${plural(d.rows, "row")} (${d.columns.join(", ")}): ${d.problem}. For example: ${d.keys.join(", ")}. All others are written, and the answers are safe in the ledger; mend the column and run the same command again.`),
+    `${d.table} did not take the values of ${plural(d.rows, "row")} (${d.columns.join(", ")}): ${d.problem}. For example: ${d.keys.join(", ")}. All others are written; mend the column and run the same command again.`),
   notReady: entry(3, 502, (d: { plan: string; problems: readonly string[] }) => `The plan ${d.plan} cannot be filled yet; nothing was asked:\n${d.problems.map((problem) => `  - ${problem}`).join("\n")}`),
   columnsMissing: entry(2, 409, (d: { table: string; statements: readonly string[] }) =>
     `${d.table} lacks columns that the plan fills. Add them, or let them be added with --create-columns:\n${d.statements.map((statement) => `  ${statement};`).join("\n")}`),
@@ -41,7 +41,7 @@ export const ERRORS = {
     `${d.host} rejected the request (HTTP ${d.status}): ${d.problem}. Check the model's id and settings in yoroshi.yaml.`),
   modelUnavailable: entry(3, 502, (d: { host: string; problem: string; attempts: number }) =>
     `${d.host} could not be used: ${d.problem} (after ${plural(d.attempts, "attempt")}).`),
-  modelGone: entry(3, 502, (d: { host: string; problem: string }) => `${d.host} kept failing: ${d.problem}. What was answered is written; run the same command again when the host is back.`),
+  modelGone: entry(3, 502, (d: { host: string; problem: string }) => `${d.host} kept failing: ${d.problem}. What was answered is written; run the same command again later.`),
   quotaSpent: entry(3, 502, (d: { host: string }) => `${d.host} says that the quota is spent. Nothing more was asked; run again when there is quota.`),
   ledgerNewer: entry(2, 409, (d: { file: string; found: number; known: number }) =>
     `${d.file} was written by a newer Yoroshi (ledger format ${d.found}; this one knows ${d.known}). Upgrade Yoroshi.`),

@@ -40,8 +40,8 @@ const key = { key: z.union([text, z.array(text).check(z.minLength(1))], "Expecte
 
 const WHERE = "Say where the table is: `file: deck-log.csv`, or `database: main` with `table: deck_log`.";
 const ONE = z.refine<{ table?: string | undefined; query?: string | undefined }>((value) => (value.table === undefined) !== (value.query === undefined), "Say either `table` or `query`.");
-const INTO = z.refine<{ query?: string | undefined; into?: string | undefined }>((value) => value.into === undefined || value.query !== undefined, "`into` belongs to a `query`; a `table` takes what is filled itself.");
-const SHEET = z.refine<FileSource>((value) => value.table === undefined || (value.sheet === undefined && value.headerRow === undefined), "A defined table has its own sheet and header row; leave `sheet` and `headerRow` out.");
+const INTO = z.refine<{ query?: string | undefined; into?: string | undefined }>((value) => value.into === undefined || value.query !== undefined, "`into` belongs to a `query`.");
+const SHEET = z.refine<FileSource>((value) => value.table === undefined || (value.sheet === undefined && value.headerRow === undefined), "A defined table needs neither `sheet` nor `headerRow`.");
 
 /** The shape of a source as a file names it. */
 export const rowsSourceShape = z.union([z.strictObject(file).check(SHEET), z.strictObject(database).check(ONE)], WHERE);

@@ -51,7 +51,7 @@ export function breaking(clock: Clock, policy: Partial<BreakerPolicy> = {}, onCh
         onChange?.("open", failure);
       }
       if (openSince !== undefined && clock.now() - openSince >= patienceMs) {
-        gone = new ModelFailure("gone", `${failure.message}, and so did every try in the last ${Math.round((clock.now() - openSince) / 1000)} s`, { status: failure.status });
+        gone = new ModelFailure("gone", `${failure.message}, for ${Math.round((clock.now() - openSince) / 1000)} s`, { status: failure.status });
         wakeAll();
       }
     };

@@ -1,5 +1,5 @@
 import { ownSignal, type Clock } from "../ground/index.js";
-import { ModelFailure, withAsk, type ModelLayer, type ModelReply } from "./model.js";
+import { withAsk, type ModelLayer, type ModelReply } from "./model.js";
 
 /** Replies that must have been timed before one can be called late. */
 const LEAST_TIMED = 20;
@@ -39,9 +39,7 @@ export function secondRequest(clock: Clock, times: number): ModelLayer {
       const early = await Promise.race([one.then((reply) => ({ reply })), wait]);
       if (typeof early === "object") return early.reply;
       if (early === "done") return await one;
-      const two = timed(second.signal);
-      const winner = await firstOf(one, two);
-      return winner;
+      return await firstOf(one, timed(second.signal));
     } finally {
       timer.abort();
       first.abort();
@@ -53,10 +51,7 @@ export function secondRequest(clock: Clock, times: number): ModelLayer {
 
 /** The first reply; the failure of the first request only when both fail. */
 async function firstOf(one: Promise<ModelReply>, two: Promise<ModelReply>): Promise<ModelReply> {
-  try {
-    return await Promise.any([one, two]);
-  } catch (error) {
-    const [failure] = (error as AggregateError).errors as unknown[];
-    throw failure instanceof Error ? failure : new ModelFailure("network", "both requests failed");
-  }
+  return Promise.any([one, two]).catch((error: unknown) => {
+    throw (error as AggregateError).errors[0];
+  });
 }
