@@ -2,6 +2,7 @@ import { existsSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import path from "node:path";
 import { parse } from "csv-parse/sync";
 import { afterAll, afterEach, describe, expect, it } from "vitest";
+import { sqliteLedger } from "../../src/adapters/sqlite-ledger/index.js";
 import { standinServer, type StandinServer } from "../../src/services/standin-server/index.js";
 import { demoProject, notesCsv, removeTempFolders, run, smallProject } from "../helpers/cli.js";
 
@@ -74,9 +75,19 @@ describe("before the first request", () => {
   it("a model is asked for a word only as long as it is new to the project", async () => {
     const server = await served();
     const folder = smallProject(notesCsv(3), { endpoint: server.endpoint });
-    await run(["fill", "log"], folder);
+    const first = (await run(["fill", "log", "--json"], folder)).json<{ tokensIn: number }>();
     expect(server.counts.requests).toBe(4);
+    // What the word cost is booked, too.
+    const ledger = sqliteLedger(path.join(folder, ".yoroshi/ledger.sqlite"));
+    expect(await ledger.spentSince(0)).toBeGreaterThan((await ledger.spend("log"))[0]!.spent);
+    expect((await ledger.spend("log"))[0]!.tokensIn).toBe(first.tokensIn);
+    await ledger.close();
     await run(["fill", "log", "--refill", "all"], folder);
+    expect(server.counts.requests).toBe(7);
+    // Where the cap has no room for it, not even the word is asked.
+    const poor = smallProject(notesCsv(3), { endpoint: server.endpoint });
+    edit(poor, "yoroshi.yaml", (text) => `${text}limits: { spendPerMonth: 0.000001 }\n`);
+    expect((await run(["fill", "log", "--json"], poor)).json()).toMatchObject({ end: "spendCap", asked: 0 });
     expect(server.counts.requests).toBe(7);
     const other = smallProject(notesCsv(3), { endpoint: server.endpoint });
     await run(["fill", "log", "--no-probe"], other);

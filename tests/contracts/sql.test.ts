@@ -190,6 +190,15 @@ describe("a database that is away", () => {
     expect((await base.run("SELECT count(*) AS n FROM long_one WHERE note = 'y'"))[0]!["n"]).toBe("5000");
   });
 
+  it("of PostgreSQL gives times with a zone in the project's, and all their digits", async () => {
+    const base = bases.postgres!;
+    await base.run("CREATE TABLE times (id INTEGER PRIMARY KEY, at TIMESTAMPTZ, plain TIMESTAMP)");
+    await base.run("INSERT INTO times VALUES (1, '2026-08-03 08:15:00.123456+00', '2026-08-03 08:15:00')");
+    const database = await openDatabase({ name: "main", ...base.place, timeZone: "Pacific/Auckland", clock: systemClock() });
+    open.push(database);
+    expect((await readAll(sqlTable(database, { table: "times", key: "id" })))[0]!.values).toEqual({ id: "1", at: "2026-08-03T20:15:00.123456+12:00", plain: "2026-08-03T08:15:00" });
+  });
+
   it("says which rights it needs", async () => {
     const base = bases.postgres!;
     const role = `reader_${process.pid}`;

@@ -139,7 +139,7 @@ async function mysqlPool({ name }: DatabaseOptions, url: string): Promise<unknow
     typeCast: (field: { readonly type: string; string(encoding?: string): string | null; buffer(): Buffer | null }) => (/BLOB/.test(field.type) ? textOrHex(field.buffer()) : field.string("utf8")),
   } as never);
   (pool as unknown as { on(event: string, listener: (connection: { query(sql: string): void }) => void): void }).on("connection", (connection) => {
-    // `TIMESTAMP` is shown in the session's zone; words are quoted as everywhere else; values that do not fit are refused, not cut.
+    // `TIMESTAMP` is shown in the session's zone; values that do not fit are refused, not cut.
     connection.query("SET time_zone = '+00:00', sql_mode = CONCAT(@@sql_mode, ',STRICT_ALL_TABLES')");
   });
   return pool;

@@ -1,5 +1,6 @@
-import { BudgetSpent, budgetFor, ModelFailure, type Model } from "../model/index.js";
-import { YoroshiError, type CancelSignal } from "../ground/index.js";
+import { budgetFor, costOf, dearestUsage, guessUsage, ModelFailure, type Model } from "../model/index.js";
+import { toMicros, YoroshiError, type CancelSignal } from "../ground/index.js";
+import { dayOf, monthStart } from "../ledger/index.js";
 import { targetColumns, type FillOptions, type FillSetup } from "./setup.js";
 
 export interface PreflightOptions extends Pick<FillOptions, "spendCap" | "createColumns"> {
@@ -53,7 +54,11 @@ export async function preflight(setup: FillSetup, options: PreflightOptions = {}
   if (unpriced) await attempt(async () => void budgetFor([unpriced], 0));
   for (const model of options.probe === false ? [] : models) {
     if ((await ledger.note(noteName(model))) !== undefined) continue;
-    const problem = await probe(model, options.signal);
+    // A probe that the cap leaves no room for is not made.
+    const runCap = options.spendCap ?? (plan.limits.spend === undefined ? Infinity : toMicros(plan.limits.spend));
+    const monthLeft = setup.monthlyCap === undefined ? Infinity : setup.monthlyCap - (await ledger.spentSince(monthStart(setup.clock.now())));
+    if (costOf(dearestUsage(PROBE), model.price) > Math.min(runCap, monthLeft)) continue;
+    const problem = await probe(setup, model, options.signal);
     if (problem === undefined) await ledger.setNote(noteName(model), true);
     else problems.push(problem);
   }
@@ -61,12 +66,14 @@ export async function preflight(setup: FillSetup, options: PreflightOptions = {}
 }
 
 /** One request of the least cost. What passes by itself is no reason not to begin. */
-async function probe(model: Model, signal: CancelSignal | undefined): Promise<Problem | undefined> {
+async function probe({ ledger, clock }: FillSetup, model: Model, signal: CancelSignal | undefined): Promise<Problem | undefined> {
   try {
-    await model.ask(PROBE, signal);
+    const reply = await model.ask(PROBE, signal);
+    const usage = reply.usage ?? guessUsage(PROBE, reply.text);
+    await ledger.record({ charges: [{ run: "probe", step: "", model: model.id, day: dayOf(clock.now()), requests: 1, ...usage, spent: costOf(usage, model.price), unsure: 0 }] });
     return undefined;
   } catch (error) {
-    if (error instanceof BudgetSpent || !(error instanceof ModelFailure)) throw error;
+    if (!(error instanceof ModelFailure)) throw error;
     const told = (message: string): Problem => ({ message, error, host: model.host });
     switch (error.kind) {
       case "unauthorised":
