@@ -104,7 +104,7 @@ program
   .option("--map <name=column>", "the column of an input or part; may be given several times", collect)
   .option("--judge <person>", "whose label counts where several people labelled")
   .option("--template-version <number>", "an earlier version instead of today's file", whole)
-  .option("--against <other>", "compare with a version's number, a template, model=NAME, temperature=T or column=PART:COLUMN", collect)
+  .option("--against <other>", "compare with a version's number, a template, model=NAME, temperature=T, rowsPerRequest=N or column=PART:COLUMN", collect)
   .option("--asks <number>", "ask each row so often, to see how steady the answers are", whole)
   .option("--judge-by <part=template>", "have another template judge the texts of a part", collect)
   .option("--slice <column>", "figures for each value of a column, or month:, length:, script:COLUMN", collect)

@@ -1,4 +1,4 @@
-import { contest, earlierTrial, gradeColumns, readTemplate, trial, YoroshiError, type Contest, type Contestant, type Judge, type PartGrade, type Prepared, type SampleOptions, type Samples, type TrialOptions, type TrialReport } from "../core/index.js";
+import { contest, earlierTrial, gradeColumns, MOST_ROWS_PER_REQUEST, readTemplate, trial, whyAlone, YoroshiError, type Contest, type Contestant, type Judge, type PartGrade, type Prepared, type SampleOptions, type Samples, type TrialOptions, type TrialReport } from "../core/index.js";
 import type { LoadedTemplate } from "./loaded.js";
 import type { Project } from "./project.js";
 
@@ -7,7 +7,7 @@ export interface ContestOptions extends TrialOptions, SampleOptions {
   readonly samples?: string | undefined;
   /** An earlier version instead of today's file. */
   readonly version?: number | undefined;
-  /** Whom to compare with: a version's number, a template's name, `model=NAME`, `temperature=0.5`, `column=PART:COLUMN`. */
+  /** Whom to compare with: a version's number, a template's name, `model=NAME`, `temperature=0.5`, `rowsPerRequest=5`, `column=PART:COLUMN`. */
   readonly against?: readonly string[] | undefined;
   /** Part -> name of the template that judges its texts. */
   readonly judgeBy?: Readonly<Record<string, string>> | undefined;
@@ -68,10 +68,18 @@ async function otherContestant(project: Project, first: LoadedTemplate, samples:
     if (!(temperature >= 0 && temperature <= 2)) throw new YoroshiError("badOption", { option: "--against", problem: `a temperature is a number from 0 to 2, not \`${value}\`.` });
     return contestantOf(`temperature ${value}`, (await runOne(project, { ...first, template: { ...first.template, model: { ...first.template.model, temperature } } }, undefined, plain)).report);
   }
-  if (what !== undefined) throw new YoroshiError("badOption", { option: "--against", problem: `\`${what}=\` is not known. Name a version's number, a template, model=NAME, temperature=NUMBER or column=PART:COLUMN.` });
+  if (what === "rowsPerRequest") return contestantOf(`${value} rows a request`, (await runOne(project, first, undefined, { ...plain, rowsPerRequest: rowsPerRequest(first, value) })).report);
+  if (what !== undefined) throw new YoroshiError("badOption", { option: "--against", problem: `\`${what}=\` is not known. Name a version's number, a template, model=NAME, temperature=NUMBER, rowsPerRequest=NUMBER or column=PART:COLUMN.` });
   if (/^\d+$/.test(value)) return contestantOf(`version ${value}`, (await runOne(project, await versionOf(project, first, Number(value)), undefined, plain)).report);
   const other = await project.template(value);
   return contestantOf(`template ${other.template.name}`, (await runOne(project, other, undefined, { ...plain, samples: options.samples ?? samples.file })).report);
+}
+
+function rowsPerRequest({ template }: LoadedTemplate, value: string): number {
+  const rows = Number(value);
+  const bad = !(Number.isInteger(rows) && rows >= 2 && rows <= MOST_ROWS_PER_REQUEST) ? `rows in a request are a whole number from 2 to ${MOST_ROWS_PER_REQUEST}, not \`${value}\`.` : whyAlone(template);
+  if (bad !== undefined) throw new YoroshiError("badOption", { option: "--against", problem: bad });
+  return rows;
 }
 
 async function columnContestant(project: Project, first: LoadedTemplate, samples: Samples, named: string, options: ContestOptions): Promise<Contestant> {

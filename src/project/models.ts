@@ -36,6 +36,7 @@ export function projectModels(project: ProjectFile, clock: Clock, onNotice: (tex
       // The stand-in costs nothing; of any other model, only yoroshi.yaml can tell.
       price: entry.price ?? (isStandin ? { input: 0, output: 0 } : undefined),
       limits: entry.limits && { ...entry.limits, patienceMs: entry.limits.patienceSeconds === undefined ? undefined : entry.limits.patienceSeconds * 1000 },
+      context: entry.context,
       jsonSchema: entry.can === undefined || entry.can.includes("jsonSchema"),
       timeoutMs: entry.timeoutSeconds === undefined ? undefined : entry.timeoutSeconds * 1000,
       send: viaUndici(),

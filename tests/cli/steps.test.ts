@@ -49,6 +49,20 @@ it("a plan of several steps is checked, previewed, filled, told and explained st
   expect(await run(["check", "rounds"], folder)).toMatchObject({ code: 2, out: expect.stringContaining("The steps wait for each other: `actions` reads `order` of `board`, `board` reads `mustAct` of `actions`.") });
 }, 120_000);
 
+it("several rows share a request, for the same answers and less money, and the checks say where they cannot", async () => {
+  const folder = demoProject();
+  edit(folder, "plans/triage.yaml", (text) => text.replace("template: hazard-triage", "template: hazard-triage\n    rowsPerRequest: 20"));
+  const estimate = (await run(["fill", "triage", "--dry-run", "--json"], folder)).json<{ tokensIn: number }>();
+  const filled = (await run(["fill", "triage", "--json", "--refill", "all"], folder)).json<{ asked: number; filled: number; tokensIn: number }>();
+  expect(filled).toMatchObject({ asked: 238, filled: 242 });
+  expect(estimate.tokensIn / filled.tokensIn).toBeGreaterThan(0.8);
+  expect(estimate.tokensIn / filled.tokensIn).toBeLessThan(1.25);
+  expect(filled.tokensIn).toBeLessThan(238 * 150);
+  expect((await run(["status", "triage", "--cell", "R-012"], folder)).out).toMatch(/asked with \d+ other rows/);
+  edit(folder, "templates/hazard-triage.yaml", (text) => text.replace(/^role: .*$/m, "role: You read {{ report }}."));
+  expect((await run(["check"], folder)).err + (await run(["check"], folder)).out).toContain("Rows of this step cannot share a request: the role uses the input `report`");
+});
+
 it("a sample is drawn at random, the same with the same seed", async () => {
   const folder = smallProject(notesCsv(60));
   const keysOf = (): string[] => (parse(readFileSync(path.join(folder, "log.filled.csv"), "utf8"), { columns: true }) as Record<string, string>[]).filter((row) => row["topic"] !== "").map((row) => row["id"]!);

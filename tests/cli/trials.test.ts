@@ -21,8 +21,14 @@ function typed(folder: string, args: readonly string[], lines: readonly string[]
 }
 
 describe("trials on the command line", () => {
+  it.each([["rowsPerRequest=1", "from 2 to 50"], ["rowsPerRequest=many", "not `many`"]])("refuse --against %s", async (against, told) => {
+    const trial = await run(["trial", "hazard-triage", "--against", against], demo);
+    expect(trial).toMatchObject({ code: 2 });
+    expect(trial.err).toContain(told);
+  });
+
   it("compare with a version, a template, a model, a temperature and a column, cost and time beside", async () => {
-    const others = ["--against", "sure-hazard", "--against", "model=careful", "--against", "temperature=0.8", "--against", "column=hazard:ruleHazard"];
+    const others = ["--against", "sure-hazard", "--against", "model=careful", "--against", "temperature=0.8", "--against", "rowsPerRequest=10", "--against", "column=hazard:ruleHazard"];
     const trial = await run(["trial", "hazard-triage", ...others, "--slice", "vessel", "--slice", "month:loggedOn"], demo);
     expect(trial.code).toBe(0);
     expect(trial.out).toMatch(/hazard: ines and tom agree on 75\.8 % of 95 rows \(Fleiss' kappa 0\.73\)/);
@@ -30,13 +36,14 @@ describe("trials on the command line", () => {
     // Alone it is one question, not four.
     expect((await run(["trial", "hazard-triage", "--against", "column=hazard:ruleHazard"], demo)).out).toContain("hazard: version 1 is better: +13.4 points, 95 % interval 3.4 to 23.0");
     expect(trial.out).toMatch(/exact McNemar p = 0\.0\d+ after Holm/);
+    expect(trial.out).toMatch(/10 rows a request +\d+\.\d % +\d+\.\d % +0\.0\d+ USD/);
     expect(trial.out).toMatch(/model careful +\d+\.\d % +\d+\.\d % +\d\.\d+ USD/);
     expect(trial.out).toMatch(/vessel +MV Kestrel +hazard +16 of 18/);
     expect(trial.out).toContain("For ±5 points: hazard 222 more rows, severity 275 more rows.");
     for (const line of trial.out.split("\n")) expect(line.length, line).toBeLessThanOrEqual(118);
     const json = (await run(["trial", "hazard-triage", ...others, "--json"], demo)).json<{ asked: number; contest: { against: { name: string; parts: { part: string; beyondChance: boolean }[] }[] } }>();
     expect(json.asked).toBe(0);
-    expect(json.contest.against.map(({ name }) => name)).toEqual(["template sure-hazard", "model careful", "temperature 0.8", "column ruleHazard"]);
+    expect(json.contest.against.map(({ name }) => name)).toEqual(["template sure-hazard", "model careful", "temperature 0.8", "10 rows a request", "column ruleHazard"]);
   }, 120_000);
 
   it.each([

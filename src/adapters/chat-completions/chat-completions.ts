@@ -11,6 +11,8 @@ export interface ChatCompletionsOptions {
   readonly key?: string | undefined;
   readonly price?: Price | undefined;
   readonly limits?: ModelLimits | undefined;
+  /** Most tokens of a request and its reply together. */
+  readonly context?: number | undefined;
   /** Whether to send a JSON Schema. Default true; left out for good when the host refuses it. */
   readonly jsonSchema?: boolean | undefined;
   /** For the whole exchange, body included. Default 60 s. */
@@ -43,6 +45,7 @@ export function chatCompletions(options: ChatCompletionsOptions): Model {
     host: options.host ?? options.endpoint.replace(/\/+$/, ""),
     price: options.price,
     limits: options.limits,
+    context: options.context,
     ask: async (request, signal) => {
       for (;;) {
         const without = left.size === 0 ? NOTHING : new Set(left);

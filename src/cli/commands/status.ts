@@ -60,7 +60,7 @@ function explainStep(found: CellExplanation, currency: string): void {
     ["state", `${found.state}${found.reason ? `: ${found.reason}` : ""}`],
     ...(record ? [["since", `${when(record.at)}, run ${record.run}`]] : []),
     ...(record?.notes ?? []).map((note) => ["note", note]),
-    ...(answer ? [["answered by", `${answer.model}, template ${answer.template} version ${answer.version}, ${when(answer.at)}`], ["cost", `${formatMoney(answer.answer.spent, currency)}, ${plural(answer.answer.asks, "request")}, ${answer.answer.usage.tokensIn} tokens in, ${answer.answer.usage.tokensOut} out`]] : []),
+    ...(answer ? [["answered by", `${answer.model}, template ${answer.template} version ${answer.version}, ${when(answer.at)}`], ["cost", `${formatMoney(answer.answer.spent, currency)}, ${answer.answer.asks === 0 && answer.answer.usage.tokensIn > 0 ? "its share of a request" : plural(answer.answer.asks, "request")}, ${answer.answer.usage.tokensIn} tokens in, ${answer.answer.usage.tokensOut} out`]] : []),
     ...(answer && answer.answer.notes.length > 0 ? [["reading it", answer.answer.notes.join(", ")]] : []),
     ...(answer?.answer.confidence ? [["confidence", `${answer.answer.confidence.value.toFixed(2)} by ${answer.answer.confidence.by}`]] : []),
     ...(record?.fingerprint ? [["fingerprint", record.fingerprint.slice(0, 16)]] : []),

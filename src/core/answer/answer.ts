@@ -15,7 +15,7 @@ export interface Confidence {
 
 /** One request that went into an answer, beyond the plain question and its mend. */
 export interface Exchange {
-  readonly why: "asked" | "asked again" | "mend" | "condense" | "second look" | "in doubt";
+  readonly why: "asked" | "asked with others" | "asked again" | "mend" | "condense" | "second look" | "in doubt";
   readonly model: string;
   /** The reply as it came. */
   readonly raw: string;
@@ -28,7 +28,10 @@ interface AnswerBase {
   readonly raw: string;
   /** What was done to read the reply: `fenced`, `tidied hazard`, `mended` … */
   readonly notes: readonly string[];
-  /** Requests that brought a reply: 0 (declined before asking), 1, 2 with a mend; more with doubt, a second look or long inputs. */
+  /**
+   * Requests that brought a reply: 0 (declined before asking), 1, 2 with a mend; more with doubt, a second look or long
+   * inputs. One that several rows share counts for the first of them; its tokens, cost and time are shared evenly.
+   */
   readonly asks: number;
   readonly usage: Usage;
   readonly spent: Micros;

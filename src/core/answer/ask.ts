@@ -2,12 +2,11 @@ import { YoroshiError, type CancelSignal, type Clock, type Json } from "../groun
 import { ModelFailure, type Model } from "../model/index.js";
 import type { Prepared } from "../template/index.js";
 import type { Answer } from "./answer.js";
-import { condenseLong } from "./condense.js";
 import { Conversation } from "./conversation.js";
 import { settingsFor, withConfidence } from "./doubt.js";
-import { askOnce, type Outcome } from "./question.js";
+import { askOnce, type Outcome, type OwnSettings } from "./question.js";
 import type { Recall } from "./recall.js";
-import { lookAgain } from "./second-look.js";
+import { tooLong } from "./too-long.js";
 
 export interface AskOptions {
   readonly model: Model;
@@ -30,9 +29,25 @@ export interface AskOptions {
  */
 export async function askPrepared<Inputs, Parts>(prepared: Prepared<Inputs, Parts>, inputs: Readonly<Record<string, Json>>, options: AskOptions): Promise<Answer<Parts>> {
   const talk = new Conversation(options.clock, options.signal);
+  const whole = prepared as unknown as Prepared;
+  return (await answerFrom(whole, talk, options, async () => {
+    const long = tooLong(whole, inputs);
+    return long.length === 0 ? { inputs, notes: [] } : (await import("./condense.js")).condense(whole, inputs, long, talk, options.model, options.recall);
+  })) as Answer<Parts>;
+}
+
+/** Where a question stands once its inputs are ready; another request may have answered it already. */
+export interface Opening {
+  readonly inputs: Readonly<Record<string, Json>>;
+  readonly notes: readonly string[];
+  readonly first?: Outcome | undefined;
+}
+
+/** From the opening of a question to its answer; a failure that may pass is an answer, too. */
+export async function answerFrom(prepared: Prepared, talk: Conversation, options: AskOptions, open: () => Promise<Opening>): Promise<Answer> {
   const progress: Progress = { notes: [], raw: "" };
   try {
-    return (await askAll(prepared as unknown as Prepared, inputs, options, talk, progress)) as Answer<Parts>;
+    return await askAll(prepared, await open(), options, talk, progress);
   } catch (error) {
     if (error instanceof ModelFailure && error.mayPass) return { state: "failed", reason: error.message, raw: progress.raw, notes: progress.notes, ...talk.facts() };
     throw error;
@@ -45,11 +60,10 @@ interface Progress {
   raw: string;
 }
 
-async function askAll(prepared: Prepared, given: Readonly<Record<string, Json>>, options: AskOptions, talk: Conversation, progress: Progress): Promise<Answer> {
+async function askAll(prepared: Prepared, { inputs, notes, first: known }: Opening, options: AskOptions, talk: Conversation, progress: Progress): Promise<Answer> {
   const { doubt, secondLook } = prepared.template;
-  const { inputs, notes: condensed } = await condenseLong(prepared, given, talk, options.model, options.recall);
-  progress.notes.push(...condensed);
-  const first = await askOnce(prepared, inputs, talk, options.model, "asked", { ...againSettings(prepared, options.ask ?? 0), ...settingsFor(doubt, prepared, (options.ask ?? 0) * SEEDS_APART) });
+  progress.notes.push(...notes);
+  const first = known ?? await askOnce(prepared, inputs, talk, options.model, "asked", firstSettings(prepared, options));
   if (first.state !== "answered") return unanswered(first, talk, progress);
   let outcome: Extract<Outcome, { state: "answered" }> = first;
   progress.raw = first.reply.text;
@@ -67,6 +81,7 @@ async function askAll(prepared: Prepared, given: Readonly<Record<string, Json>>,
   }
   let { parts } = outcome;
   if (secondLook) {
+    const { lookAgain } = await import("./second-look.js");
     const looked = await lookAgain(prepared, inputs, talk, secondLook.use === undefined ? options.model : otherModel(options, secondLook.use), secondLook, outcome);
     parts = looked.parts;
     progress.notes.push(looked.note);
@@ -84,6 +99,11 @@ async function askAll(prepared: Prepared, given: Readonly<Record<string, Json>>,
 
 /** More than the asks of one answer, so that repeated answers share no seed. */
 const SEEDS_APART = 100;
+
+/** The settings of a question's first request. */
+export function firstSettings(prepared: Prepared, { ask = 0 }: Pick<AskOptions, "ask">): OwnSettings {
+  return { ...againSettings(prepared, ask), ...settingsFor(prepared.template.doubt, prepared, ask * SEEDS_APART) };
+}
 
 function againSettings({ template: { model } }: Prepared, ask: number): { readonly seed?: number } {
   return ask > 0 && (model?.seed !== undefined || (model?.temperature ?? 0) > 0) ? { seed: (model?.seed ?? 1) + ask * SEEDS_APART } : {};

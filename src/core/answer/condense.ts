@@ -4,6 +4,7 @@ import { cutAtSentence, fingerprinter, piecesOf, prepare, template, type Prepare
 import type { Conversation } from "./conversation.js";
 import { askOnce } from "./question.js";
 import type { Recall } from "./recall.js";
+import type { LongInput } from "./too-long.js";
 
 /** Longer texts are condensed again; one that is still too long after so many rounds is cut. */
 const MOST_ROUNDS = 4;
@@ -16,28 +17,25 @@ const LEAST_CHARS = 200;
  *
  * @returns the inputs, and what was done to which.
  */
-export async function condenseLong(prepared: Prepared, inputs: Readonly<Record<string, Json>>, talk: Conversation, model: Model, recall: Recall | undefined): Promise<{ readonly inputs: Readonly<Record<string, Json>>; readonly notes: readonly string[] }> {
+export async function condense(prepared: Prepared, inputs: Readonly<Record<string, Json>>, long: readonly LongInput[], talk: Conversation, model: Model, recall: Recall | undefined): Promise<{ readonly inputs: Readonly<Record<string, Json>>; readonly notes: readonly string[] }> {
   const notes: string[] = [];
   const shorter: Record<string, Json> = { ...inputs };
-  for (const [name, way] of Object.entries(prepared.template.whenLong ?? {})) {
-    const text = inputs[name];
-    const { maxChars } = (prepared.inputs.find((input) => input.name === name)?.spec ?? {}) as { maxChars?: number };
-    if (way !== "condense" || typeof text !== "string" || maxChars === undefined || countChars(text) <= maxChars) continue;
+  for (const { name, text, maxChars } of long) {
     const { text: condensed, pieces } = await condenseText(text, maxChars, (piece, room) => condensePiece(prepared, piece, room, talk, model, recall));
     shorter[name] = condensed;
     notes.push(`${name} condensed from ${groupDigits(countChars(text))} to ${groupDigits(countChars(condensed))} characters in ${plural(pieces, "piece")}`);
   }
-  return notes.length === 0 ? { inputs, notes } : { inputs: shorter, notes };
+  return { inputs: shorter, notes };
 }
 
-async function condenseText(whole: string, maxChars: number, condense: (piece: string, room: number) => Promise<string>): Promise<{ text: string; pieces: number }> {
+async function condenseText(whole: string, maxChars: number, shorten: (piece: string, room: number) => Promise<string>): Promise<{ text: string; pieces: number }> {
   let text = whole;
   let done = 0;
   for (let round = 0; round < MOST_ROUNDS && countChars(text) > maxChars; round++) {
     const pieces = piecesOf(text, maxChars);
     const room = Math.max(LEAST_CHARS, Math.floor(maxChars / pieces.length) - 1);
     const shorter: string[] = [];
-    for (const piece of pieces) shorter.push(await condense(piece, room));
+    for (const piece of pieces) shorter.push(await shorten(piece, room));
     text = shorter.join("\n");
     done += pieces.length;
   }

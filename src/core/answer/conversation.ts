@@ -6,6 +6,9 @@ import type { Answer, Exchange } from "./answer.js";
 export class Conversation {
   readonly #began: number;
   readonly #exchanges: Exchange[] = [];
+  /** Requests of others that this question has a share in. */
+  #borrowed = 0;
+  #sharedMs = 0;
 
   constructor(
     readonly clock: Clock,
@@ -21,17 +24,24 @@ export class Conversation {
     return reply;
   }
 
+  /** Takes a share of a request that was made for several rows; all but one of them say `isBorrowed`. */
+  share(exchange: Exchange, isBorrowed: boolean, ownMs: number): void {
+    this.#exchanges.push(exchange);
+    if (isBorrowed) this.#borrowed++;
+    this.#sharedMs += ownMs;
+  }
+
   /** What an answer says of its requests: sums always, the requests themselves where they are more than question and mend. */
   facts(): Pick<Answer, "asks" | "usage" | "spent" | "tookMs" | "exchanges" | "spentBy"> {
     const exchanges = this.#exchanges;
-    const plain = exchanges.every(({ why }) => why === "asked" || why === "mend");
+    const plain = exchanges.every(({ why }) => why === "asked" || why === "asked with others" || why === "mend");
     const spentBy: Record<string, Micros> = {};
     for (const { model, spent } of exchanges) spentBy[model] = (spentBy[model] ?? 0) + spent;
     return {
-      asks: exchanges.length,
+      asks: exchanges.length - this.#borrowed,
       usage: { tokensIn: sum(exchanges, ({ usage }) => usage.tokensIn), tokensOut: sum(exchanges, ({ usage }) => usage.tokensOut) } satisfies Usage,
       spent: sum(exchanges, ({ spent }) => spent),
-      tookMs: this.clock.now() - this.#began,
+      tookMs: this.clock.now() - this.#began + this.#sharedMs,
       ...(plain ? {} : { exchanges: [...exchanges] }),
       ...(Object.keys(spentBy).length > 1 ? { spentBy } : {}),
     };

@@ -4,3 +4,5 @@ export { findJson, type FoundJson } from "./find-json.js";
 export { ask, declined, inputCellsOf } from "./one.js";
 export { readReply, type ReplyReading } from "./read-reply.js";
 export type { Recall } from "./recall.js";
+export { askTogether } from "./several.js";
+export type { AnswerOf } from "./together.js";

@@ -40,11 +40,15 @@ export function requestOf(prepared: Prepared, messages: readonly Message[], own:
   return { messages, schema: prepared.schema, schemaName: prepared.template.name, maxTokens: prepared.maxTokens, ...settings, ...own };
 }
 
-type Checked = { readonly ok: true; readonly parts: Record<string, Json>; readonly stated: number | undefined; readonly notes: readonly string[] } | Extract<ReplyReading, { ok: false }>;
+export type Checked = { readonly ok: true; readonly parts: Record<string, Json>; readonly stated: number | undefined; readonly notes: readonly string[] } | Extract<ReplyReading, { ok: false }>;
 
 /** Reads a reply; an answer that fits its kinds but breaks a rule is handled like one that does not fit. */
 export function readChecked(prepared: Prepared, inputs: Readonly<Record<string, Json>>, reply: string): Checked {
-  const reading = readReply(prepared.askedFor(inputs), reply);
+  return checked(prepared, readReply(prepared.askedFor(inputs), reply));
+}
+
+/** Holds what was read against the template's rules. */
+export function checked(prepared: Prepared, reading: ReplyReading): Checked {
   if (!reading.ok) return reading;
   const isStated = prepared.template.doubt?.by === "stated";
   const { [CONFIDENCE]: stated, ...own } = reading.parts;

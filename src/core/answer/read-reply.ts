@@ -11,8 +11,13 @@ export type ReplyReading =
 export function readReply(parts: readonly NamedShape[], reply: string): ReplyReading {
   const found = findJson(reply);
   if (!found) return readBareValue(parts, reply);
-  const notes: string[] = found.how === "plain" ? [] : [found.how];
-  const members = membersOf(parts, found.value as Record<string, unknown>);
+  return readMembers(parts, found.value as Record<string, unknown>, found.how === "plain" ? [] : [found.how]);
+}
+
+/** Reads the object of a reply into typed parts. */
+export function readMembers(parts: readonly NamedShape[], object: Readonly<Record<string, unknown>>, done: readonly string[] = []): ReplyReading {
+  const notes = [...done];
+  const members = membersOf(parts, object);
   const values: Record<string, Json> = {};
   const problems: string[] = [];
   for (const part of parts) {

@@ -1,7 +1,7 @@
 import { complain, nearest, type Complaint, type SourceDocument } from "../ground/index.js";
 import { kindOf, referencesIn, shapeSpec } from "../kinds/index.js";
 import { keyColumnsOf } from "../table/index.js";
-import { CONFIDENCE, partPaths, type InputSpec, type Template } from "../template/index.js";
+import { CONFIDENCE, partPaths, whyAlone, type InputSpec, type Template } from "../template/index.js";
 import { givenValue } from "./clear.js";
 import { readCondition } from "./condition.js";
 import { columnsRead, orderSteps } from "./order.js";
@@ -50,6 +50,8 @@ function checkTemplateStep(plan: Plan, name: string, step: TemplateStep, templat
     if (!parts.includes(part) && !(part === CONFIDENCE && template.doubt)) found.push(complain("unknownPart", document.at([...at, "fill", column]), { name: part, known: parts, near: nearest(part, parts) }));
   }
   if (plan.gate && plan.gate.step === name && !parts.includes(plan.gate.part)) found.push(complain("unknownPart", document.at(["gate", "part"]), { name: plan.gate.part, known: parts, near: nearest(plan.gate.part, parts) }));
+  const needsOwn = (step.rowsPerRequest ?? 1) > 1 ? whyAlone(template) : undefined;
+  if (needsOwn) found.push(complain("badValue", document.at([...at, "rowsPerRequest"]), { problem: `Rows of this step cannot share a request: ${needsOwn}.` }));
   for (const [index, rule] of (step.clear ?? []).entries()) found.push(...checkRule(rule, step, template, document, [...at, "clear", index]));
   return found;
 }

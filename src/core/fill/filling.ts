@@ -1,4 +1,4 @@
-import { askPrepared, type Answer, type Recall } from "../answer/index.js";
+import { askPrepared, askTogether, type Answer, type AskOptions, type Recall } from "../answer/index.js";
 import { atOnce, YoroshiError, type AtOnce, type Json, type Micros } from "../ground/index.js";
 import { chargesOf, dayOf, recallFrom, type AnswerRecord, type CellRecord, type Charge } from "../ledger/index.js";
 import { BudgetSpent, layered, ModelFailure, type Budget, type Model } from "../model/index.js";
@@ -66,6 +66,8 @@ export class Filling {
   /** Step -> rows for which all that it needs is there. */
   readonly #ready = new Map<StepWork, Passing[]>();
   readonly #isNeeded: ReadonlySet<string>;
+  /** Step -> questions that wait for others to share a request with. */
+  readonly #gathered = new Map<StepWork, Question[]>();
   /** Rows that wait for the answer of another row with the same fingerprint. */
   readonly #followers = new Map<string, Asked[]>();
   #followerCount = 0;
@@ -121,9 +123,10 @@ export class Filling {
         if (this.#stopped) break;
       }
       // What the last answers made ready.
-      while (this.#ready.size > 0 || this.#places.running > 0) {
+      while (this.#ready.size > 0 || this.#places.running > 0 || this.#gathered.size > 0) {
         if (this.#ready.size > 0) await this.#drain();
-        else await this.#places.next();
+        else if (this.#places.running > 0) await this.#places.next();
+        else await this.#sendGathered();
       }
     } catch (error) {
       this.end = "failed";
@@ -245,30 +248,80 @@ export class Filling {
   }
 
   async #ask(question: Question): Promise<void> {
-    const { fingerprint, does, passed } = question;
+    const { fingerprint, passed } = question;
     const followers = this.#followers.get(fingerprint);
     if (followers) {
       followers.push(question);
       this.#followerCount++;
-      if (this.#followerCount > MOST_FOLLOWERS) await this.#places.idle();
+      if (this.#followerCount > MOST_FOLLOWERS) {
+        await this.#sendGathered();
+        await this.#places.idle();
+      }
       return;
     }
     if (!this.#mayAsk(passed)) return this.#abandon(question);
     this.#followers.set(fingerprint, []);
-    await this.#places.start(async () => {
-      if (this.end === "failed" || this.end === "spendCap" || this.#interruptedNow()) return this.#giveUp(question);
-      try {
-        const others = Object.fromEntries(Object.entries(does.others ?? {}).map(([name, model]) => [name, this.#layered.get(model)!]));
-        const answer = await askPrepared(does.prepared, question.inputs, { model: this.#layered.get(does.model)!, others, recall: this.#recalls.get(does.model)!, clock: this.work.clock, signal: this.options.drop });
-        // Not tried again because the user stops: the row is not failed, it was not reached.
-        if (answer.state === "failed" && this.#interruptedNow()) this.#giveUp(question);
-        else await this.#keep(question, answer);
-      } catch (error) {
-        this.#fail(error, does.model);
-        this.#giveUp(question);
+    const together = question.one.rowsPerRequest;
+    if (together === 1) return this.#places.start(() => this.#askOne(question));
+    const gathered = [...(this.#gathered.get(question.one) ?? []), question];
+    if (gathered.length < together) {
+      this.#gathered.set(question.one, gathered);
+      return;
+    }
+    this.#gathered.delete(question.one);
+    await this.#places.start(() => this.#askSeveral(gathered));
+  }
+
+  /** What waits for company goes as it is. */
+  async #sendGathered(): Promise<void> {
+    const all = [...this.#gathered.values()];
+    this.#gathered.clear();
+    for (const questions of all) await this.#places.start(() => this.#askSeveral(questions));
+  }
+
+  get #hasEnded(): boolean {
+    return this.end === "failed" || this.end === "spendCap" || this.#interruptedNow();
+  }
+
+  #askOptions({ does }: Question): AskOptions {
+    const others = Object.fromEntries(Object.entries(does.others ?? {}).map(([name, model]) => [name, this.#layered.get(model)!]));
+    return { model: this.#layered.get(does.model)!, others, recall: this.#recalls.get(does.model)!, clock: this.work.clock, signal: this.options.drop };
+  }
+
+  async #askOne(question: Question): Promise<void> {
+    if (this.#hasEnded) return this.#giveUp(question);
+    try {
+      await this.#take(question, await askPrepared(question.does.prepared, question.inputs, this.#askOptions(question)));
+    } catch (error) {
+      this.#fail(error, question.does.model);
+      this.#giveUp(question);
+    }
+    this.#tell();
+  }
+
+  /** Questions of one step in one request. */
+  async #askSeveral(questions: readonly Question[]): Promise<void> {
+    const open = new Set(questions);
+    const [first] = questions;
+    try {
+      if (!this.#hasEnded) {
+        for await (const { row, answer } of askTogether(first!.does.prepared, questions.map(({ inputs }) => inputs), this.#askOptions(first!))) {
+          await this.#take(questions[row]!, answer);
+          open.delete(questions[row]!);
+          this.#tell();
+        }
       }
-      this.#tell();
-    });
+    } catch (error) {
+      this.#fail(error, first!.does.model);
+    }
+    for (const question of open) this.#giveUp(question);
+    this.#tell();
+  }
+
+  async #take(question: Question, answer: Answer): Promise<void> {
+    // Not tried again because the user stops: the row is not failed, it was not reached.
+    if (answer.state === "failed" && this.#interruptedNow()) this.#giveUp(question);
+    else await this.#keep(question, answer);
   }
 
   /** Whether the limits leave room to ask about this row; a row counts once, however many of its steps ask. */

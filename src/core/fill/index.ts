@@ -2,7 +2,7 @@ export { checkPlan, type KnownTable } from "./check-plan.js";
 export { readCondition, type Condition } from "./condition.js";
 export { explainCells, type CellExplanation } from "./explain.js";
 export { fill, type FillReport } from "./fill.js";
-export { DEFAULT_AT_ONCE, DEFAULT_RELATED_LIMIT, PLAN_FORMAT, REFILLS, columnsOf, isTemplateStep, templateSteps, type ClearRule, type Gate, type Limits, type Plan, type Refill, type RelatedSource, type SetStep, type Step, type TemplateStep } from "./plan.js";
+export { DEFAULT_AT_ONCE, DEFAULT_RELATED_LIMIT, MOST_ROWS_PER_REQUEST, PLAN_FORMAT, REFILLS, columnsOf, isTemplateStep, templateSteps, type ClearRule, type Gate, type Limits, type Plan, type Refill, type RelatedSource, type SetStep, type Step, type TemplateStep } from "./plan.js";
 export { readGate, type GateReading } from "./gate.js";
 export { preflight, type PreflightOptions, type Problem } from "./preflight.js";
 export { preview, type CountTokens, type Preview } from "./preview.js";

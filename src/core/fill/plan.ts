@@ -42,6 +42,8 @@ export interface TemplateStep {
   readonly when?: string | undefined;
   /** Rules for the clear rows, tried before any model is asked. */
   readonly clear?: readonly ClearRule[] | undefined;
+  /** Rows that share a request, at most. Default 1. */
+  readonly rowsPerRequest?: number | undefined;
 }
 
 /** Plain columns, made without a model. */
@@ -83,6 +85,7 @@ export interface Plan {
 
 export const PLAN_FORMAT = "plan/1";
 export const DEFAULT_AT_ONCE = 8;
+export const MOST_ROWS_PER_REQUEST = 50;
 export const REFILLS: readonly Refill[] = ["blank", "stale", "failed", "all"];
 
 export const isTemplateStep = (step: Step): step is TemplateStep => "template" in step;

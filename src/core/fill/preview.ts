@@ -35,6 +35,8 @@ interface Estimate {
   tokensIn: number;
   dearest: Micros;
   readonly perAnswer: number;
+  /** Tokens of a prompt that rows in one request have in common. */
+  sharedTokens?: number;
 }
 
 /**
@@ -99,7 +101,7 @@ export async function preview(setup: FillSetup, options: FillOptions, countToken
           tally.asked++;
           countState(tally, "filled");
           if (asked.size < MOST_REMEMBERED) asked.add(question.fingerprint);
-          countPrompt(one.does as AskWork, question.inputs, estimates.get(one)!, countTokens);
+          countPrompt(one, question.inputs, estimates.get(one)!, countTokens);
         }
       }
     }
@@ -107,10 +109,14 @@ export async function preview(setup: FillSetup, options: FillOptions, countToken
   return { ...sumTallies(Object.values(tallies)), steps: tallies, unknown, ...estimated(work, tallies, estimates, countTokens) };
 }
 
-function countPrompt({ prepared, model }: AskWork, inputs: Parameters<Prepared["render"]>[0], estimate: Estimate, countTokens: CountTokens): void {
+function countPrompt({ does, rowsPerRequest }: StepWork, inputs: Parameters<Prepared["render"]>[0], estimate: Estimate, countTokens: CountTokens): void {
   if (estimate.counted >= MOST_COUNTED) return;
+  const { prepared, model } = does as AskWork;
   const messages = prepared.render(inputs);
-  estimate.tokensIn += messages.reduce((sum, message) => sum + countTokens(message.content) + 4, 3);
+  const tokens = messages.reduce((sum, message) => sum + countTokens(message.content) + 4, 3);
+  // Rows that share a request share all but their own data.
+  if (rowsPerRequest > 1) estimate.sharedTokens ??= [...messages.slice(0, -1).map(({ content }) => content), prepared.pieces.answer, prepared.pieces.shared ?? ""].reduce((sum, text) => sum + countTokens(text), 0);
+  estimate.tokensIn += tokens - (estimate.sharedTokens ?? 0) * (1 - 1 / rowsPerRequest);
   estimate.dearest += costOf(dearestUsage({ messages, schema: prepared.schema, maxTokens: prepared.maxTokens }), model.price);
   estimate.counted++;
 }
@@ -123,9 +129,11 @@ function estimated({ steps }: Work, tallies: StepTallies, estimates: ReadonlyMap
     if (!found || asked === 0) continue;
     const { prepared, model } = one.does as AskWork;
     // Where no row's own prompt could be made, the prompt without any input stands for them.
-    if (found.counted === 0) countPrompt(one.does as AskWork, {}, found, countTokens);
+    if (found.counted === 0) countPrompt(one, {}, found, countTokens);
     const scale = asked / found.counted;
-    const { usual, most } = requestsPerRow(prepared);
+    const { usual, most: alone } = requestsPerRow(prepared);
+    // A request for several rows may be of no use; then each is asked alone.
+    const most = alone + (one.rowsPerRequest > 1 ? 1 : 0);
     const usage = { tokensIn: Math.round(found.tokensIn * scale * usual), tokensOut: Math.round(asked * found.perAnswer * usual) };
     sum.tokensIn += usage.tokensIn;
     sum.tokensOut += usage.tokensOut;

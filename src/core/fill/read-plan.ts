@@ -3,7 +3,7 @@ import { checkShape, complain, documentOf, readDocument, rowsSourceShape, tableS
 import { jsonSchemaOf } from "../kinds/index.js";
 import { checkFormat } from "../template/index.js";
 import { readCondition } from "./condition.js";
-import { columnsOf, PLAN_FORMAT, REFILLS, type Limits, type Plan, type Refill, type SetStep, type Step, type TemplateStep } from "./plan.js";
+import { columnsOf, MOST_ROWS_PER_REQUEST, PLAN_FORMAT, REFILLS, type Limits, type Plan, type Refill, type SetStep, type Step, type TemplateStep } from "./plan.js";
 import { readSet } from "./set-column.js";
 
 const name = z.string().check(z.regex(/^[a-z0-9][a-z0-9-]*$/, "A name is made of small letters, digits and hyphens (for example `deck-log`)."));
@@ -35,6 +35,7 @@ const planFile = z.strictObject({
           fill: columns,
           when: z.optional(z.string()),
           clear: z.optional(z.array(z.strictObject({ when: z.string(), give: z.record(z.string(), z.json()) }))),
+          rowsPerRequest: z.optional(z.int().check(z.gte(1)).check(z.lte(MOST_ROWS_PER_REQUEST))),
         }),
         z.strictObject({
           set: z.record(z.string(), z.union([z.string(), z.strictObject({ cel: z.string() })], "Expected text with placeholders, `{{ row.vessel }}`, or `{ cel: <expression over row> }`.")),

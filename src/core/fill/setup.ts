@@ -99,6 +99,8 @@ export interface StepWork {
   readonly needs: readonly string[];
   readonly condition: Condition | undefined;
   readonly targets: readonly Target[];
+  /** Rows that share a request, at most. */
+  readonly rowsPerRequest: number;
   readonly does: AskWork | SetWork;
 }
 
@@ -145,7 +147,7 @@ export function workOf(setup: FillSetup, options: FillOptions = {}): Work {
 function stepWork(setup: FillSetup, name: string, needs: readonly string[]): StepWork {
   const step = setup.plan.steps[name]!;
   const condition = step.when === undefined ? undefined : readCondition(step.when).condition;
-  const common = { name, step, needs, condition, targets: targetsOf(setup, name) };
+  const common = { name, step, needs, condition, targets: targetsOf(setup, name), rowsPerRequest: isTemplateStep(step) ? (step.rowsPerRequest ?? 1) : 1 };
   if (!isTemplateStep(step)) return { ...common, does: { kind: "set", columns: readySets(step) } };
   const asking = askingOf(setup, name);
   const { prepared, model, others } = asking;

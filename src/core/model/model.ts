@@ -64,6 +64,8 @@ export interface Model {
   readonly host: string;
   readonly price?: Price | undefined;
   readonly limits?: ModelLimits | undefined;
+  /** Most tokens that a request and its reply may have together, where it is known. */
+  readonly context?: number | undefined;
   ask(request: ModelRequest, signal?: CancelSignal): Promise<ModelReply>;
 }
 
@@ -107,5 +109,5 @@ export type ModelLayer = (model: Model) => Model;
 
 /** The same model with another way to ask it. */
 export function withAsk(model: Model, ask: Model["ask"]): Model {
-  return { id: model.id, host: model.host, price: model.price, limits: model.limits, ask };
+  return { id: model.id, host: model.host, price: model.price, limits: model.limits, context: model.context, ask };
 }

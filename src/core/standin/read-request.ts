@@ -66,6 +66,37 @@ export function readRequest(request: ModelRequest): ReadRequest {
   };
 }
 
+const ROWS_FOLLOW = /^The rows, each under its mark:$/m;
+const ROW = /^Row (\S+)$/gm;
+
+/** A prompt about several rows as one prompt for each, in the order in which they stand; `undefined` where it is about one. */
+export function readRows(request: ModelRequest): { readonly mark: string; readonly request: ModelRequest }[] | undefined {
+  const last = request.messages.at(-1);
+  const at = last?.content.search(ASKS) ?? -1;
+  if (!last || last.role !== "user" || at < 0 || !ROWS_FOLLOW.test(last.content)) return undefined;
+  const answer = last.content.slice(at).split("\n").filter((line) => !line.startsWith('- "row": ')).join("\n");
+  // Examples are a turn of the same form.
+  const turns = request.messages.slice(0, -1).flatMap((turn, index, all) => (turn.role === "user" ? exampleTurns(turn.content, all[index + 1]?.content ?? "") : turn.role === "system" ? [turn] : []));
+  return rowsOf(last.content.slice(0, at)).map(({ mark, content }) => ({ mark, request: { ...request, schema: undefined, messages: [...turns, { role: "user" as const, content: `${content}\n\n${answer}` }] } }));
+}
+
+function rowsOf(text: string): { mark: string; content: string }[] {
+  const from = text.search(ROWS_FOLLOW);
+  const words = text.slice(0, from);
+  // What a row holds is fenced: a line in it that looks like a mark is none.
+  const fences = [...text.matchAll(FENCED)].map((match) => [match.index, match.index + match[0].length] as const);
+  const marks = [...text.matchAll(ROW)].filter(({ index }) => index > from && !fences.some(([start, end]) => index > start && index < end));
+  return marks.map((match, index) => ({ mark: match[1]!, content: `${words}${text.slice(match.index + match[0].length, marks[index + 1]?.index ?? text.length)}` }));
+}
+
+function exampleTurns(turn: string, reply: string): ModelRequest["messages"] {
+  const { answers } = JSON.parse(reply) as { answers: readonly { row: string }[] };
+  return rowsOf(turn).flatMap(({ mark, content }) => {
+    const { row: _, ...answer } = answers.find(({ row }) => row === mark) ?? { row: "" };
+    return [{ role: "user" as const, content }, { role: "assistant" as const, content: JSON.stringify(answer) }];
+  });
+}
+
 /** At a temperature the same question with another seed may be answered otherwise; with the same seed it is not. */
 function noiseOf({ temperature = 0, seed = 0, messages }: ModelRequest): ReadRequest["noise"] {
   let hash = seed;

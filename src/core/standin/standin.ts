@@ -1,6 +1,6 @@
 import type { Clock } from "../ground/index.js";
 import { guessUsage, type Model, type ModelReply, type ModelRequest, type Price } from "../model/index.js";
-import { readRequest } from "./read-request.js";
+import { readRequest, readRows } from "./read-request.js";
 import { sentences } from "../ground/index.js";
 import { sureOf, weigh } from "./weigh.js";
 
@@ -13,7 +13,8 @@ export const STANDIN_HOST = "standin";
  */
 export function standinReply(request: ModelRequest): ModelReply {
   const read = readRequest(request);
-  const text = read.parts.length > 0 ? JSON.stringify(weigh(read)) : (sentences(read.data || read.instruction)[0] ?? "");
+  const several = readRows(request);
+  const text = several ? JSON.stringify({ answers: several.map(({ mark, request: own }) => ({ row: mark, ...weigh(readRequest(own)) })) }) : read.parts.length > 0 ? JSON.stringify(weigh(read)) : (sentences(read.data || read.instruction)[0] ?? "");
   const usage = guessUsage(request, text);
   return usage.tokensOut > request.maxTokens
     ? { text: text.slice(0, request.maxTokens * 4), finish: "length", usage: { ...usage, tokensOut: request.maxTokens } }

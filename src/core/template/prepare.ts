@@ -36,6 +36,25 @@ export interface Prepared<Inputs = Record<string, Json>, Parts = Record<string, 
   readonly basis: Readonly<Record<string, string>>;
   /** The prompt for one row: role, task with fenced inputs, what the answer must be; examples as earlier turns. */
   render(inputs: Readonly<Record<string, Json | undefined>>): Message[];
+  /** What the prompt is put together from. */
+  readonly pieces: PromptPieces;
+}
+
+/** What a prompt is put together from. */
+export interface PromptPieces {
+  /** Role, background and what fences mean. */
+  system(inputs: Readonly<Record<string, unknown>>): string;
+  /** The task with a row's fenced inputs. */
+  turn(inputs: Readonly<Record<string, unknown>>): string;
+  /**
+   * The task once for all rows, saying of each input that it stands with the row. Only where it prints its inputs and does
+   * nothing else with them; otherwise each row needs a task of its own.
+   */
+  readonly shared?: string | undefined;
+  /** What the answer must be. */
+  readonly answer: string;
+  /** The replies to the template's examples, as the model would have to give them. */
+  readonly replies: readonly Readonly<Record<string, Json>>[];
 }
 
 /** What a prompt carries besides the row: documents, and the values of the run. */
@@ -80,6 +99,7 @@ export function prepare<Inputs, Parts>(template: Template<Inputs, Parts>, refere
   };
   const examples = examplesOf(template, inputs, parts, labelled);
   const isCounted = asked.some((part) => specsWithin(part.spec).some(({ spec }) => isDateFromInput(spec)));
+  const pieces = piecesOfPrompt(whole, parts, asked, examples, known, background, run);
   return {
     template,
     inputs,
@@ -106,7 +126,8 @@ export function prepare<Inputs, Parts>(template: Template<Inputs, Parts>, refere
       run: Object.keys(run).length > 0 ? run : undefined,
       references: known,
     })),
-    render: promptOf(whole, parts, asked, examples, known, background, run),
+    pieces,
+    render: renderOne(pieces, examples),
   };
 }
 
@@ -170,32 +191,52 @@ function usedRunValues(template: TemplateShape, run: RunValues | undefined): Par
   return Object.fromEntries(used.map((name) => [name, run![name]]));
 }
 
-function promptOf(
+function piecesOfPrompt(
   template: TemplateShape,
   parts: readonly NamedShape[],
   asked: readonly NamedShape[],
-  given: readonly Example[],
+  examples: readonly Example[],
   references: References,
   background: NonNullable<Surroundings["background"]>,
   run: Partial<RunValues>,
-): Prepared["render"] {
+): PromptPieces {
   const trusted = new Set([...Object.keys(references), ...Object.keys(run)]);
   const documents = background.map(({ name, text }) => `Background: ${name}\n${text.trim()}`);
   const role = template.role ? parsed(template.role, trusted) : undefined;
   const task = parsed(template.task, trusted);
-  const answer = tellAnswer(asked, template.rules);
   const scopeOf = (inputs: Readonly<Record<string, unknown>>): Record<string, unknown> => ({ ...references, ...run, ...inputs });
-  const turn = (inputs: Readonly<Record<string, unknown>>): string => task.render(scopeOf(inputs)).trim();
   const confidence = asked.length > parts.length ? { [CONFIDENCE]: EXAMPLE_CONFIDENCE } : {};
-  const examples: Message[] = given.flatMap((example) => [
-    { role: "user" as const, content: turn(example.inputs) },
-    { role: "assistant" as const, content: JSON.stringify({ ...Object.fromEntries(parts.map((part) => [part.name, example.answer[part.name]])), ...confidence }) },
+  return {
+    system: (inputs) => [role?.render(scopeOf(inputs)).trim(), ...documents, FENCE_NOTE].filter(Boolean).join("\n\n"),
+    turn: (inputs) => task.render(scopeOf(inputs)).trim(),
+    get shared() {
+      const shared = sharedTask(template, trusted);
+      return shared && parsed(shared, trusted).render(scopeOf({})).trim();
+    },
+    answer: tellAnswer(asked, template.rules),
+    replies: examples.map(({ answer }) => ({ ...Object.fromEntries(parts.map((part) => [part.name, answer[part.name]!])), ...confidence })),
+  };
+}
+
+/** The task with the names of its inputs in place of their values, where it does nothing with them but print them. */
+function sharedTask({ task, inputs }: TemplateShape, trusted: ReadonlySet<string>): string | undefined {
+  const printsOnly = !task.includes("{%") && [...task.matchAll(/\{\{(.*?)\}\}/gs)].every(([, inner]) => /^-?\s*\w+\s*-?$/.test(inner!) || trusted.has(/^-?\s*(\w+)/.exec(inner!)?.[1] ?? ""));
+  return printsOnly ? task.replace(/\{\{-?\s*(\w+)\s*-?\}\}/g, (written, name: string) => (name in inputs ? `(the row's ${name})` : written)) : undefined;
+}
+
+/** Why rows of a template cannot share a request, or `undefined` where they can. */
+export function whyAlone({ role, inputs, doubt }: TemplateShape): string | undefined {
+  const used = parseText(role ?? "").text?.uses.find(({ name }) => name in inputs);
+  if (used) return `the role uses the input \`${used.name}\`, which differs from row to row`;
+  return doubt?.by === "logProbabilities" ? "log probabilities tell how sure the model is only of a row by itself" : undefined;
+}
+
+function renderOne({ system, turn, answer, replies }: PromptPieces, given: readonly Example[]): Prepared["render"] {
+  const examples = given.flatMap((example, index): Message[] => [
+    { role: "user", content: turn(example.inputs) },
+    { role: "assistant", content: JSON.stringify(replies[index]) },
   ]);
-  return (inputs) => [
-    { role: "system", content: [role?.render(scopeOf(inputs)).trim(), ...documents, FENCE_NOTE].filter(Boolean).join("\n\n") },
-    ...examples,
-    { role: "user", content: `${turn(inputs)}\n\n${answer}` },
-  ];
+  return (inputs) => [{ role: "system", content: system(inputs) }, ...examples, { role: "user", content: `${turn(inputs)}\n\n${answer}` }];
 }
 
 function parsed(source: string, trusted: ReadonlySet<string>): ParsedText {

@@ -1,17 +1,17 @@
-import { askPrepared, type Answer, type Confidence } from "../answer/index.js";
+import { askTogether, type Answer } from "../answer/index.js";
 import { atOnce, canonicalJson, relaySignal, type CancelSignal, type Clock, YoroshiError, type Json, type Micros } from "../ground/index.js";
 import { chargesOf, recallFrom, type Ledger } from "../ledger/index.js";
 import { budgetFor, layered, type Model } from "../model/index.js";
 import { fingerprinter, type Prepared } from "../template/index.js";
-import { calibration, thresholdFor, type CalibrationReport, type Threshold } from "../statistics/index.js";
-import { adviseOn, type Advice } from "./advice.js";
-import { compare, type PartComparison } from "./compare.js";
+import type { Advice } from "./advice.js";
+import type { PartComparison } from "./compare.js";
 import type { GradeOptions } from "./figures.js";
-import { grade, type Disagreement, type Graded, type PartGrade } from "./grade.js";
-import { judgedOf, judgeInputs, type Judge, type JudgedText } from "./judge.js";
+import type { Disagreement, Graded, PartGrade } from "./grade.js";
+import type { PartConfidence } from "./grading.js";
+import type { Judge, JudgedText } from "./judge.js";
 import type { Agreement, Sample, Samples, UnfitSample } from "./samples.js";
-import { sliceGrades, type Slice } from "./slices.js";
-import { steadiness, type Steadiness } from "./steadiness.js";
+import type { Slice } from "./slices.js";
+import type { Steadiness } from "./steadiness.js";
 
 export interface TrialSetup {
   readonly prepared: Prepared;
@@ -31,6 +31,8 @@ export interface TrialOptions {
   readonly signal?: CancelSignal | undefined;
   /** How often each row is asked, to see how steady the answers are. Default 1. */
   readonly asks?: number | undefined;
+  /** Rows that share a request, at most. Default 1. */
+  readonly rowsPerRequest?: number | undefined;
   /** Columns by whose values the figures are told apart; see `sliceGrades`. */
   readonly slices?: readonly string[] | undefined;
   /** Grade the sealed samples instead of the others. */
@@ -104,6 +106,8 @@ export async function trial(setup: TrialSetup, options: TrialOptions = {}): Prom
     now = [...now, ...round.answers.filter((_, index) => round.asked.has(index))];
   }
   const answers = rounds[0]!;
+  // The figures are loaded once there is something to grade: a page that only asks and fills does without them.
+  const { adviseOn, compare, grade, judgedOf, judgeInputs, partConfidence, sliceGrades, steadiness } = await import("./grading.js");
   const graded = answers.map(asGraded);
   const grades = grade(prepared, samples.graded, samples.samples, graded, options.grading);
   const steady = rounds.length > 1 ? steadiness(prepared, samples.graded, samples.samples, rounds.map((round) => round.map(asGraded))) : [];
@@ -158,21 +162,6 @@ const asGraded = (answer: Answer): Graded => (answer.state === "answered" ? { pa
 
 const DEFAULT_REACH = 0.9;
 
-/** How far a part's confidence can be trusted, and from where on it reaches an accuracy. */
-export interface PartConfidence extends CalibrationReport {
-  readonly part: string;
-  readonly reach: number;
-  readonly threshold?: Threshold | undefined;
-}
-
-function partConfidence(part: PartGrade, confidences: ReadonlyMap<string, Confidence>, reach: number): PartConfidence {
-  const judged = Object.entries(part.verdicts).flatMap(([id, right]) => {
-    const confidence = confidences.get(id);
-    return confidence ? [{ confidence: confidence.parts?.[part.part] ?? confidence.value, right }] : [];
-  });
-  return { part: part.part, reach, ...calibration(judged), threshold: thresholdFor(judged, reach) };
-}
-
 /**
  * The samples that this trial grades: the working ones, or the sealed ones when asked for. Each look at the sealed ones
  * is counted in the ledger, since looking often and choosing what does best there wears them out.
@@ -207,7 +196,9 @@ export async function earlierTrial(ledger: Ledger, report: TrialReport, version?
 async function answerAll(setup: TrialSetup, options: TrialOptions, run: string, ask: number): Promise<{ answers: Answer[]; asked: Set<number> }> {
   const { prepared, ledger, clock, samples, model } = setup;
   const fingerprint = fingerprinter(prepared, model, undefined, setup.others);
-  const marks = samples.samples.map((sample) => fingerprint(sample.inputs, ask));
+  // Answers to rows that shared a request are graded by themselves: they are not those that a row alone got.
+  const way = (options.rowsPerRequest ?? 1) > 1 ? `*${options.rowsPerRequest}` : "";
+  const marks = samples.samples.map((sample) => `${fingerprint(sample.inputs, ask)}${way}`);
   const known = await ledger.answers(marks);
   const answers = new Map<string, Answer>();
   for (const [index, record] of known.entries()) if (record) answers.set(marks[index]!, record.answer);
@@ -226,17 +217,22 @@ async function answerAll(setup: TrialSetup, options: TrialOptions, run: string, 
   const signal = relaySignal(options.signal);
   const places = atOnce(options.atOnce ?? model.limits?.atOnce ?? DEFAULT_AT_ONCE);
   let failure: { readonly error: unknown } | undefined;
-  for (const [mark, index] of questions) {
+  const together = options.rowsPerRequest ?? 1;
+  const askOptions = { model: asking, others, recall, clock, ask, signal: signal.signal };
+  for (let from = 0; from < questions.length; from += together) {
+    const some = questions.slice(from, from + together);
     await places.start(async () => {
       if (failure) return;
       try {
-        const answer = await askPrepared(prepared, samples.samples[index]!.inputs, { model: asking, others, recall, clock, ask, signal: signal.signal });
-        answers.set(mark, answer);
-        asked.add(index);
-        if (answer.state !== "failed") {
-          await ledger.record({ answers: [{ fingerprint: mark, template: prepared.template.name, version: setup.version, model: model.id, run, at: clock.now(), answer }], charges: chargesOf(answer, { run, model: model.id, at: clock.now() }) });
+        for await (const { row, answer } of askTogether(prepared, some.map(([, index]) => samples.samples[index]!.inputs), askOptions)) {
+          const [mark, index] = some[row]!;
+          answers.set(mark, answer);
+          asked.add(index);
+          if (answer.state !== "failed") {
+            await ledger.record({ answers: [{ fingerprint: mark, template: prepared.template.name, version: setup.version, model: model.id, run, at: clock.now(), answer }], charges: chargesOf(answer, { run, model: model.id, at: clock.now() }) });
+          }
+          options.onProgress?.(++done, marks.length);
         }
-        options.onProgress?.(++done, marks.length);
       } catch (error) {
         failure ??= { error };
       }
