@@ -134,6 +134,7 @@ program
   .addOption(new Option("--refill <which>", "which cells get a new value").choices(["blank", "stale", "failed", "all"]))
   .option("--overwrite <column>", "give up a person's edits in this column; may be given several times", collect)
   .option("--spend <amount>", "most to spend, instead of the plan's limit", amount)
+  .option("--derived", "also the plans whose rows are made of this one's")
   .option("--ignore-gate", "fill although no trial shows what the plan's gate wants")
   .option("--in-place", "write into the table's own file, after a backup")
   .option("--no-probe", "do not ask a model that is new to the project for a word before the first row")

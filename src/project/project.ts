@@ -4,6 +4,11 @@ import path from "node:path";
 import { sqliteLedger } from "../adapters/sqlite-ledger/index.js";
 import { systemClock } from "../adapters/system-clock/index.js";
 import {
+  derivedTable,
+  groupRows,
+  itemRows,
+  keyColumnsOf,
+  withOwnStep,
   checkPassages,
   checkPlan,
   complain,
@@ -90,6 +95,8 @@ export interface Project {
   ask<Name extends string>(nameOrPath: Untyped<Name>, inputs: Readonly<Record<string, Json>>, options?: { readonly fresh?: boolean }): Promise<Answer>;
   plan(nameOrPath: string): Promise<Plan>;
   isPlan(nameOrPath: string): Promise<boolean>;
+  /** The plans whose rows are made of a plan's, and those made of these, each after what it is made of. */
+  derivedFrom(nameOrPath: string): Promise<readonly string[]>;
   /** Complaints about one file, and about what it names. */
   check(what: "template" | "plan", nameOrPath: string): Promise<readonly Complaint[]>;
   /** What works in a template and is yet likely to give worse answers; none while it has mistakes. */
@@ -198,6 +205,17 @@ class OpenProject implements Project {
     return (await this.listPlans()).some((plan) => plan.name === nameOrPath);
   }
 
+  async derivedFrom(nameOrPath: string): Promise<readonly string[]> {
+    const { name: first } = await this.plan(nameOrPath);
+    const others = (await Promise.all((await this.listPlans()).map(async ({ file }) => readPlan(await readText(path.resolve(this.root, file), file), file).plan))).filter((plan) => plan !== undefined);
+    const found: string[] = [];
+    for (let made = [first]; made.length > 0; ) {
+      made = others.filter(({ name, table: { items, groups } }) => made.includes((items ?? groups)?.of ?? "") && name !== first && !found.includes(name)).map(({ name }) => name);
+      found.push(...made);
+    }
+    return found;
+  }
+
   async check(what: "template" | "plan", nameOrPath: string): Promise<readonly Complaint[]> {
     return what === "template" ? this.#checkTemplate(nameOrPath) : this.#checkPlan(nameOrPath);
   }
@@ -261,17 +279,33 @@ class OpenProject implements Project {
     return this.ledger().versionOf(template.name, { hash: versionText(template), text, at: this.clock.now() });
   }
 
-  table(plan: Plan, inPlace = false): Promise<Table> {
-    return this.tables.table(plan.table, { inPlace });
+  async table(plan: Plan, inPlace = false): Promise<Table> {
+    return (await this.#tableOf(plan, inPlace, [])).table;
   }
 
-  async fillSetup(nameOrPath: string, { inPlace = false }: { readonly inPlace?: boolean } = {}): Promise<{ setup: FillSetup; isStandin: boolean }> {
-    const { plan, document, complaints } = await this.#readPlan(nameOrPath);
-    if (!plan || !document) throw new YoroshiError("filesInvalid", { complaints });
+  /** A plan's table; where its rows are made of another plan's, the step that makes their columns is in the plan. */
+  async #tableOf(plan: Plan, inPlace: boolean, within: readonly string[]): Promise<{ table: Table; plan: Plan }> {
+    const { items, groups } = plan.table;
+    const of = (items ?? groups)?.of;
+    if (of === undefined) return { table: await this.tables.table(plan.table, { inPlace }), plan };
+    const path = [...within, plan.name];
+    if (path.includes(of)) throw new YoroshiError("tableBroken", { table: plan.name, place: "table", problem: `its rows would be made of themselves: ${[...path, of].join(" of ")}.` });
+    const { setup: parent } = await this.#setupOf(of, { within: path });
+    const made = items ? itemRows(parent, items, { plan: plan.name, key: keyColumnsOf(plan.table.key)[0]! }) : await groupRows(parent, groups!);
+    return { table: derivedTable(made, await this.tables.table(plan.table, { grows: true }), { onNotice: this.onNotice }), plan: withOwnStep(plan, made) };
+  }
+
+  fillSetup(nameOrPath: string, { inPlace = false }: { readonly inPlace?: boolean } = {}): Promise<{ setup: FillSetup; isStandin: boolean }> {
+    return this.#setupOf(nameOrPath, { inPlace });
+  }
+
+  async #setupOf(nameOrPath: string, { inPlace = false, within = [] }: { readonly inPlace?: boolean; readonly within?: readonly string[] } = {}): Promise<{ setup: FillSetup; isStandin: boolean }> {
+    const { plan: written, document, complaints } = await this.#readPlan(nameOrPath);
+    if (!written || !document) throw new YoroshiError("filesInvalid", { complaints });
     const loaded: Record<string, LoadedTemplate> = {};
-    for (const { name, step } of templateSteps(plan)) loaded[name] = await this.template(step.template);
-    const table = await this.table(plan, inPlace);
-    const found = checkPlan(plan, mapped(loaded, ({ template }) => template), document, { name: sourceName(plan.table), columns: await table.columns() });
+    for (const { name, step } of templateSteps(written)) loaded[name] = await this.template(step.template);
+    const { table, plan } = await this.#tableOf(written, inPlace, within);
+    const found = checkPlan(written, mapped(loaded, ({ template }) => template), document, { name: sourceName(plan.table), columns: await table.columns() });
     if (found.length > 0) throw new YoroshiError("filesInvalid", { complaints: found });
     const asking: Record<string, Asking> = {};
     let isStandin = false;

@@ -1,7 +1,7 @@
 import path from "node:path";
 import { csvRows, csvTable, readSmallCsv } from "../adapters/csv/index.js";
 import { jsonlRows, jsonlTable } from "../adapters/jsonl/index.js";
-import { inDatabase, sourceName, type RowSource, type RowsSource, type Table, type TableSource } from "../core/index.js";
+import { inDatabase, sourceName, YoroshiError, type RowSource, type RowsSource, type Table, type TableSource } from "../core/index.js";
 import type { Databases } from "./databases.js";
 import { insideProject } from "./files.js";
 import { readSmallJsonl } from "./small-jsonl.js";
@@ -20,7 +20,7 @@ export type CommandSource = RowsSource & { readonly anywhere?: boolean };
 
 /** Opens what files and commands name as tables: files by their ending, databases by their name in yoroshi.yaml. */
 export interface Tables {
-  table(source: TableSource, options?: { readonly inPlace?: boolean | undefined }): Promise<Table>;
+  table(source: TableSource, options?: { readonly inPlace?: boolean | undefined; readonly grows?: boolean | undefined }): Promise<Table>;
   /** Rows in a stream, where no row needs a key. */
   rows(source: CommandSource): Promise<RowSource>;
   /** What a command names: a file by its path, or a table of a database, `main:labelled`, where the project has a database of that name. */
@@ -43,10 +43,11 @@ export function projectTables(root: string, cwd: string, databases: Databases, o
       const found = /^([^:/\\]+):(.+)$/.exec(name);
       return found && databases.names.includes(found[1]!) ? { database: found[1]!, table: found[2]! } : { file: path.relative(root, path.resolve(cwd, name)), anywhere: true };
     },
-    async table(source, { inPlace = false } = {}) {
-      if (inDatabase(source)) return (await sqlAdapter()).sqlTable(await databases.open(source.database), source);
-      const options = { file: insideProject(root, source.file), name: source.file, key: source.key, inPlace };
-      if (isWorkbook(source.file)) return (await xlsxAdapter()).xlsxTable({ ...options, sheet: source.sheet, table: source.table, headerRow: source.headerRow, onNotice });
+    async table(source, { inPlace = false, grows = false } = {}) {
+      if (inDatabase(source)) return (await sqlAdapter()).sqlTable(await databases.open(source.database), { ...source, grows });
+      const options = { file: insideProject(root, source.file), name: source.file, key: source.key, inPlace, grows };
+      if (grows && isWorkbook(source.file)) throw new YoroshiError("tableBroken", { table: source.file, place: "table", problem: "rows that are made of another plan's are kept in a CSV or JSON Lines file, or in a database, not in a workbook. Name a `.csv` file; a spreadsheet opens it." });
+      if (isWorkbook(source.file)) return (await xlsxAdapter()).xlsxTable({ ...options, sheet: source.sheet, table: source.table, headerRow: source.headerRow, showsStates: source.states === "sheet", onNotice });
       return isJsonLines(source.file) ? jsonlTable(options) : csvTable({ ...options, onNotice });
     },
     async small(source) {

@@ -2,6 +2,7 @@ import { readFileSync, writeFileSync } from "node:fs";
 import path from "node:path";
 import { afterAll, expect, it } from "vitest";
 import { demoProject, removeTempFolders, run } from "../helpers/cli.js";
+import { xlsxRows } from "../../src/adapters/xlsx/index.js";
 import { place, PLACES } from "../helpers/places.js";
 
 afterAll(removeTempFolders);
@@ -31,4 +32,24 @@ it("the demo gives the same result as CSV, workbook, SQLite and PostgreSQL, and 
     await one.close();
   }
   for (const kind of PLACES) expect(results[kind]).toEqual(results["csv"]);
+});
+
+it("a workbook shows on request, in a second sheet, how every cell stands and why", async () => {
+  const folder = demoProject();
+  const one = await place("xlsx", folder, "deck-log.csv", "reportId");
+  const plan = path.join(folder, "plans/triage.yaml");
+  writeFileSync(plan, readFileSync(plan, "utf8").replace(/^table: .*$/m, `table: ${one.table}`));
+  await run(["fill", "triage"], folder);
+  writeFileSync(plan, readFileSync(plan, "utf8").replace("key: reportId }", "key: reportId, states: sheet }"));
+  expect((await run(["fill", "triage", "--json"], folder)).json()).toMatchObject({ asked: 0, written: true });
+  const states: Record<string, string>[] = [];
+  for await (const some of xlsxRows(path.join(folder, "rows.filled.xlsx"), "rows.filled.xlsx", { sheet: "Cell states" }).rows()) states.push(...some);
+  expect(states).toHaveLength(248);
+  const skipped = states.filter((row) => row["hazard"] === "skipped");
+  expect([states.filter((row) => row["hazard"] === "filled").length, skipped.length]).toEqual([242, 6]);
+  expect(skipped.every((row) => row["why"] !== "")).toBe(true);
+  expect((await run(["fill", "triage", "--json"], folder)).json()).toMatchObject({ written: false });
+  writeFileSync(plan, readFileSync(plan, "utf8").replace(/^table: .*$/m, "table: { file: deck-log.csv, key: reportId, states: sheet }"));
+  expect((await run(["check", "triage"], folder)).out).toContain("`states` is for workbooks");
+  await one.close();
 });

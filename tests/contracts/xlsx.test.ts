@@ -6,7 +6,7 @@ import { fileURLToPath } from "node:url";
 import { strFromU8, unzipSync } from "fflate";
 import { afterAll, describe, expect, it } from "vitest";
 import { xlsxRows, xlsxTable, type XlsxTableOptions } from "../../src/adapters/xlsx/index.js";
-import type { CellOut, Row, Table, TargetColumn } from "../../src/core/index.js";
+import type { CellOut, Row, StatesOf, Table, TargetColumn } from "../../src/core/index.js";
 import { sheetPart, workbook } from "../helpers/workbook.js";
 
 const FIXTURES = fileURLToPath(new URL("../fixtures/workbooks", import.meta.url));
@@ -80,6 +80,55 @@ print(json.dumps([[c.name for c in table.tableColumns], header, first[-3].value,
       expect(readFileSync(path.join(folder, csv), "utf8")).toMatch(/K00001,.*=1\+1 é & <b> _x0041_ \t日本 K00001,0,2026-03-04/);
     }
   }, 120_000);
+
+  it("takes a second sheet that tells how cells stand, in other programs, too", async () => {
+    const folder = mkdtempSync(path.join(root, "book-"));
+    const file = path.join(folder, name);
+    copyFileSync(path.join(FIXTURES, name), file);
+    const table = xlsxTable({ file, name, key: "Key", showsStates: true });
+    const statesOf: StatesOf = async (keys) => keys.map((key) => ({ "AI note": { state: key === "K00002" ? "skipped" : "filled", why: key === "K00002" ? "no <note> & none" : undefined } }));
+    await table.write(NEW.slice(0, 1), async (keys) => keys.map(() => ({ "AI note": "x" })), { statesOf });
+    const [before, after] = [partsOf(file), partsOf(filledName(file))];
+    const changed = Object.keys(before).filter((part) => !after[part] || Buffer.compare(before[part]!, after[part]!) !== 0);
+    expect(changed.sort()).toEqual(["[Content_Types].xml", "xl/_rels/workbook.xml.rels", "xl/tables/table1.xml", "xl/workbook.xml", "xl/worksheets/sheet1.xml", ...(changed.includes("xl/styles.xml") ? ["xl/styles.xml"] : [])].sort());
+    expect(Object.keys(after).filter((part) => !before[part])).toEqual(["xl/worksheets/cellStates.xml"]);
+    const states = await rowsOfSheet(filledName(file), "Cell states");
+    expect(states).toHaveLength(100);
+    expect(states.slice(0, 2)).toEqual([{ Key: "K00001", "AI note": "filled", why: "" }, { Key: "K00002", "AI note": "skipped", why: "no <note> & none" }]);
+    if (PYTHON) {
+      const script = `
+import openpyxl, json, sys, warnings
+warnings.filterwarnings("ignore")
+book = openpyxl.load_workbook(sys.argv[1], keep_vba=sys.argv[1].endswith("m"))
+sheet = book["Cell states"]
+print(json.dumps([book.sheetnames[-1], sheet.max_row, [c.value for c in sheet[3]], sheet.freeze_panes]))`;
+      expect(JSON.parse(execFileSync(PYTHON, ["-c", script, filledName(file)], { encoding: "utf8" }))).toEqual(["Cell states", 101, ["K00002", "skipped", "no <note> & none"], "A2"]);
+    }
+    if (SOFFICE) {
+      execFileSync(SOFFICE, ["--headless", `-env:UserInstallation=file://${folder}/profile`, "--convert-to", "csv:Text - txt - csv (StarCalc):44,34,76,1,,0,false,true,false,false,false,-1", "--outdir", folder, filledName(file)], { stdio: "ignore", timeout: 90_000 });
+      const csv = readdirSync(folder).find((one) => one.includes("Cell states") && one.endsWith(".csv"))!;
+      expect(readFileSync(path.join(folder, csv), "utf8")).toContain("K00002,skipped,no <note> & none");
+    }
+  }, 120_000);
+});
+
+async function rowsOfSheet(file: string, sheet: string): Promise<Record<string, string>[]> {
+  const rows: Record<string, string>[] = [];
+  for await (const some of xlsxRows(file, "t.xlsx", { sheet }).rows()) rows.push(...some);
+  return rows;
+}
+
+it("the sheet of cell states is written anew in place, and a person's own sheet of that name is left alone", async () => {
+  const one = open(workbook([["id", "text"], ["a", "1"], ["b", "2"]]), { inPlace: true, showsStates: true });
+  const statesOf = (state: string): StatesOf => async (keys) => keys.map(() => ({ note: { state } }));
+  const columns = [{ name: "note", freeText: true }];
+  await one.table.write(columns, gives({ a: { note: "n" } }), { statesOf: statesOf("filled") });
+  await one.table.write(columns, gives({ a: { note: "m" } }), { statesOf: statesOf("edited") });
+  expect(Object.keys(partsOf(one.file)).filter((part) => part.includes("cellStates"))).toEqual(["xl/worksheets/cellStates.xml"]);
+  expect((await rowsOfSheet(one.file, "Cell states")).map((row) => row["note"])).toEqual(["edited", "edited"]);
+  expect((await readAll(one.table)).map((row) => row.values["note"])).toEqual(["m", ""]);
+  const own = open(workbook([["id", "text"], ["a", "1"]], { name: "Cell states" }), { showsStates: true });
+  await expect(own.table.write(columns, gives({}), { statesOf: statesOf("filled") })).rejects.toThrow("a sheet of that name is there already");
 });
 
 describe("a sheet", () => {

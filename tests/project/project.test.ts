@@ -12,7 +12,7 @@ describe("a project in code", () => {
     const root = demoProject();
     const project = await openProject({ cwd: path.join(root, "plans") });
     expect(project.root).toBe(root);
-    expect((await project.listTemplates()).map(({ name }) => name)).toEqual(["act-or-not", "follow-up", "hazard-triage", "line-judge", "one-line", "repair-state", "report-details", "sure-hazard"]);
+    expect((await project.listTemplates()).map(({ name }) => name)).toEqual(["act-or-not", "follow-up", "hazard-triage", "line-judge", "one-line", "repair-state", "report-details", "sure-hazard", "vessel-brief"]);
     const { setup, isStandin } = await project.fillSetup("triage");
     expect(isStandin).toBe(true);
     const before = await preview(setup, { rows: 5 }, (text) => text.length / 4);

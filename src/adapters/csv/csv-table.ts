@@ -1,5 +1,5 @@
 import { stringify } from "csv-stringify/sync";
-import { defang, joinKey, keyColumnsOf, YoroshiError, type CellOut, type CellsOf, type Chunk, type KeyColumns, type Row, type Table, type TargetColumn } from "../../core/index.js";
+import { defang, joinKey, keyColumnsOf, YoroshiError, type CellOut, type CellsOf, type Chunk, type Growth, type KeyColumns, type Row, type Table, type TargetColumn } from "../../core/index.js";
 import { backUp, checkWritable, fileHash, filledName, KeySet, writeWhole } from "../../files/index.js";
 import { FEW_BYTES, readRecords } from "./records.js";
 import { readStyle, type CsvStyle } from "./style.js";
@@ -13,19 +13,22 @@ export interface CsvTableOptions {
   readonly key: KeyColumns;
   /** Write into the source itself, after a copy `<name>.backup`. Default: `<name>.filled.csv` beside it. */
   readonly inPlace?: boolean | undefined;
+  /** The file holds rows that Yoroshi makes: it is its own result, begins when it is first written, and rows come and go. */
+  readonly grows?: boolean | undefined;
   /** Told what a person should know though nothing is wrong: an encoding that was found, or had to be changed. */
   readonly onNotice?: ((text: string) => void) | undefined;
 }
 
 /** A CSV file (RFC 4180) as a table. Separator, line ends, encoding and byte order mark are kept on writing. */
 export function csvTable(options: CsvTableOptions): Table {
-  const { file, inPlace = false } = options;
+  const { file, grows = false } = options;
+  const inPlace = options.inPlace === true || grows;
   const key = keyColumnsOf(options.key);
   const name = options.name ?? file;
   const targetFile = inPlace ? file : filledName(file);
   const target = inPlace ? name : filledName(name);
   // Read anew each time: the file may have changed, in place by our own hand.
-  const source = (): Promise<Header> => readHeader(file, name);
+  const source = async (): Promise<Header> => (grows && (await fileHash(file)) === undefined ? { file: undefined, name, style: NEW_STYLE, columns: key } : readHeader(file, name));
 
   return {
     name,
@@ -48,17 +51,17 @@ export function csvTable(options: CsvTableOptions): Table {
     sourceMark: () => fileHash(file),
     standingMark: () => fileHash(targetFile),
     checkWritable: () => checkWritable(targetFile, target),
-    async write(columns, cellsOf) {
+    async write(columns, cellsOf, { growth } = {}) {
       const from = await source();
-      if (inPlace) await backUp(file, name);
+      if (options.inPlace) await backUp(file, name);
       const style = { ...from.style };
       try {
-        return await writeWhole(targetFile, target, (write) => writeRows(from, style, key, columns, cellsOf, write));
+        return await writeWhole(targetFile, target, (write) => writeRows(from, style, { key, columns, cellsOf, growth }, write));
       } catch (error) {
         if (!(error instanceof BeyondEncoding)) throw error;
         // A word that Windows-1252 cannot write must not be lost: the result is UTF-8, with the mark that spreadsheets look for.
         options.onNotice?.(`${target} is written as UTF-8: it has characters that Windows-1252, the encoding of ${name}, does not have.`);
-        return writeWhole(targetFile, target, (write) => writeRows(from, { ...style, encoding: "utf-8", byteOrderMark: true }, key, columns, cellsOf, write));
+        return writeWhole(targetFile, target, (write) => writeRows(from, { ...style, encoding: "utf-8", byteOrderMark: true }, { key, columns, cellsOf, growth }, write));
       }
     },
     asWritten,
@@ -70,8 +73,12 @@ function asWritten(column: TargetColumn, value: string | number | boolean): stri
   return column.freeText && typeof value === "string" ? defang(value) : String(value);
 }
 
+/** How a file is written that is not there yet. */
+const NEW_STYLE: CsvStyle = { encoding: "utf-8", byteOrderMark: false, delimiter: ",", newline: "\n" };
+
 interface Header {
-  readonly file: string;
+  /** None where there is no file yet. */
+  readonly file: string | undefined;
   readonly name: string;
   readonly style: CsvStyle;
   readonly columns: readonly string[];
@@ -92,6 +99,7 @@ async function* rowsOf({ file, name, style, columns }: Header, key: readonly str
   const keyAt = key.map((column) => columns.indexOf(column));
   if (keyAt.includes(-1)) throw new YoroshiError("tableBroken", { table: name, place: "row 1", problem: `there is no column \`${key[keyAt.indexOf(-1)]}\` for the key. Columns: ${columns.join(", ")}.` });
   const seen = new KeySet();
+  if (file === undefined) return;
   for await (const { records, firstRow, share } of readRecords(file, name, style)) {
     const rows: Row[] = [];
     records.forEach((record, index) => {
@@ -122,29 +130,45 @@ function isEmptyLine(record: readonly string[], columns: readonly string[]): boo
   return record.length === 1 && record[0] === "" && columns.length > 1;
 }
 
-async function writeRows(from: Header, style: CsvStyle, key: readonly string[], columns: readonly TargetColumn[], cellsOf: CellsOf, write: (bytes: Buffer) => Promise<void>): Promise<void> {
+interface Writing {
+  readonly key: readonly string[];
+  readonly columns: readonly TargetColumn[];
+  readonly cellsOf: CellsOf;
+  readonly growth?: Growth | undefined;
+}
+
+async function writeRows(from: Header, style: CsvStyle, { key, columns, cellsOf, growth }: Writing, write: (bytes: Buffer) => Promise<void>): Promise<void> {
   const width = from.columns.length;
   const added = columns.filter((column) => !from.columns.includes(column.name));
-  const indexOf = new Map([...from.columns, ...added.map((column) => column.name)].map((column, index) => [column, index]));
+  const header = [...from.columns, ...added.map((column) => column.name)];
+  const indexOf = new Map(header.map((column, index) => [column, index]));
   const keyAt = key.map((column) => from.columns.indexOf(column));
   const seen = new KeySet();
   const encode = (records: readonly (readonly string[])[]): Buffer => encoded(stringify(records as string[][], { delimiter: style.delimiter, record_delimiter: style.newline, quoted_match: "\r" }), style);
+  const put = (row: string[], cells: Readonly<Record<string, CellOut>> | undefined): string[] => {
+    for (const column of columns) {
+      const cell = cells?.[column.name];
+      if (cell !== undefined) row[indexOf.get(column.name)!] = textOf(column, cell);
+    }
+    return row;
+  };
   if (style.byteOrderMark) await write(encoded("\ufeff", style));
-  for await (const { records, firstRow } of readRecords(from.file, from.name, from.style)) {
+  if (from.file === undefined) await write(encode([header]));
+  for await (const { records, firstRow } of from.file === undefined ? [] : readRecords(from.file, from.name, from.style)) {
     const keys = records.map((record, index) => (firstRow + index === 1 || isEmptyLine(record, from.columns) ? "" : identify(record, firstRow + index, keyAt, width, seen).key));
     const cells = await cellsOf(keys);
-    const out = records.map((record, index) => {
-      if (firstRow + index === 1) return [...record, ...added.map((column) => column.name)];
-      if (keys[index] === "") return record;
+    const out = records.flatMap((record, index) => {
+      if (firstRow + index === 1) return [[...record, ...header.slice(width)]];
+      if (keys[index] === "") return [record];
+      if (growth?.goes({ key: keys[index]!, values: Object.fromEntries(from.columns.map((column, at) => [column, record[at] ?? ""])) }, cells[index])) return [];
       // Cells beyond the header stay, behind the new columns.
-      const row = [...record.slice(0, width), ...Array.from({ length: Math.max(0, width - record.length) + added.length }, () => ""), ...record.slice(width)];
-      for (const column of columns) {
-        const cell = cells[index]?.[column.name];
-        if (cell !== undefined) row[indexOf.get(column.name)!] = textOf(column, cell);
-      }
-      return row;
+      return [put([...record.slice(0, width), ...Array.from({ length: Math.max(0, width - record.length) + added.length }, () => ""), ...record.slice(width)], cells[index])];
     });
     await write(encode(out));
+  }
+  for await (const rows of growth?.added() ?? []) {
+    const cells = await cellsOf(rows.map((row) => row.key));
+    await write(encode(rows.map(({ values }, index) => put(header.map((column) => values[column] ?? ""), cells[index]))));
   }
 }
 

@@ -11,13 +11,16 @@ export interface JsonlTableOptions {
   readonly key: KeyColumns;
   /** Write into the source itself, after a copy `<name>.backup`. Default: `<name>.filled.jsonl` beside it. */
   readonly inPlace?: boolean | undefined;
+  /** The file holds rows that Yoroshi makes: it is its own result, begins when it is first written, and rows come and go. */
+  readonly grows?: boolean | undefined;
 }
 
 /**
  * A JSON Lines file (one object on each line) as a table. What is filled becomes members of the object, numbers and
  * true or false as such; all else on a line stays byte for byte.
  */
-export function jsonlTable({ file, inPlace = false, ...options }: JsonlTableOptions): Table {
+export function jsonlTable({ file, grows = false, ...options }: JsonlTableOptions): Table {
+  const inPlace = options.inPlace === true || grows;
   const key = keyColumnsOf(options.key);
   const name = options.name ?? file;
   const targetFile = inPlace ? file : filledName(file);
@@ -35,6 +38,7 @@ export function jsonlTable({ file, inPlace = false, ...options }: JsonlTableOpti
     },
     async *standing(columns) {
       const from = (await fileHash(targetFile)) === undefined ? file : targetFile;
+      if (grows && (await fileHash(from)) === undefined) return;
       for await (const { rows } of rowsOf(from, name, key)) {
         yield rows.flatMap((row) => (row ? [{ key: row.key, values: Object.fromEntries(columns.flatMap((column) => (row.values[column] === undefined ? [] : [[column, row.values[column]]]))) }] : []));
       }
@@ -42,13 +46,27 @@ export function jsonlTable({ file, inPlace = false, ...options }: JsonlTableOpti
     sourceMark: () => fileHash(file),
     standingMark: () => fileHash(targetFile),
     checkWritable: () => checkWritable(targetFile, target),
-    async write(columns, cellsOf) {
-      if (inPlace) await backUp(file, name);
+    async write(columns, cellsOf, { growth } = {}) {
+      if (options.inPlace) await backUp(file, name);
+      const isNew = grows && (await fileHash(file)) === undefined;
       return writeWhole(targetFile, target, async (write) => {
-        for await (const { rows, lines } of rowsOf(file, name, key)) {
+        let endsOpen = false;
+        for await (const { rows, lines } of isNew ? [] : rowsOf(file, name, key)) {
           const cells = await cellsOf(rows.map((row) => row?.key ?? ""));
-          const written = lines.map((line, index) => (rows[index] && !rows[index].problem?.startsWith(NO_OBJECT) ? withMembers(line, chosen(columns, cells[index])) : line));
-          await write(Buffer.from(written.join(""), "utf8"));
+          const written = lines.flatMap((line, index) => {
+            const row = rows[index];
+            if (!row || row.problem?.startsWith(NO_OBJECT)) return [line];
+            return growth?.goes({ key: row.key, values: row.values }, cells[index]) ? [] : [withMembers(line, chosen(columns, cells[index]))];
+          });
+          const text = written.join("");
+          if (text !== "") endsOpen = !/[\r\n]$/.test(text);
+          await write(Buffer.from(text, "utf8"));
+        }
+        for await (const rows of growth?.added() ?? []) {
+          const cells = await cellsOf(rows.map((row) => row.key));
+          const text = rows.map(({ values }, index) => `${withMembers(JSON.stringify(values), chosen(columns, cells[index]))}\n`).join("");
+          await write(Buffer.from(`${endsOpen ? "\n" : ""}${text}`, "utf8"));
+          endsOpen = false;
         }
       });
     },

@@ -59,6 +59,8 @@ export interface Dialect {
   keyParameter(value: unknown): unknown;
   /** The type for a new column. */
   typeFor(type: CellType): string;
+  /** The type for the key column of a new table. */
+  readonly keyType: string;
   /** The text of a value as its driver gives it; NULL is blank. */
   textOf(value: unknown, column?: SqlColumn): string;
   /** Updates the rows whose columns still hold what was read. Returns how many did. */

@@ -47,6 +47,7 @@ export const mysql: Dialect = {
   // A number against a text would be compared as a float.
   keyParameter: (value) => (typeof value === "string" && /^-?\d{1,20}$/.test(value) && String(BigInt(value)) === value ? BigInt(value) : value),
   typeFor: (type) => TYPES[type],
+  keyType: "VARCHAR(190) CHARACTER SET utf8mb4 COLLATE utf8mb4_bin",
   textOf: (value, column) => {
     if (value === null || value === undefined) return "";
     if (column?.class === "boolean") return value === "0" ? "false" : value === "1" ? "true" : String(value);

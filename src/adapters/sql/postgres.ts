@@ -44,6 +44,7 @@ export const postgres: Dialect = {
   asText: (column) => sql`${column}::text`,
   keyParameter: (value) => value,
   typeFor: (type) => TYPES[type],
+  keyType: "text",
   textOf: (value, column) => {
     if (value === null || value === undefined) return "";
     // `2026-03-01 10:00:00+13` as ISO 8601 has it.

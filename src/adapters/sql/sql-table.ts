@@ -1,6 +1,6 @@
 import { Big } from "big.js";
 import { sql, type RawBuilder } from "kysely";
-import { joinKey, keyColumnsOf, nearest, plural, wellFormed, YoroshiError, type CellOut, type CellsOf, type CellValue, type Chunk, type KeyColumns, type Row, type RowSource, type StandingRow, type Table, type TargetColumn } from "../../core/index.js";
+import { joinKey, keyColumnsOf, nearest, plural, wellFormed, YoroshiError, type CellOut, type CellsOf, type CellValue, type Chunk, type Growth, type KeyColumns, type Row, type RowSource, type StandingRow, type Table, type TargetColumn } from "../../core/index.js";
 import { ValueRefused, type Database } from "./database.js";
 import type { RowChange, SqlColumn, TableName } from "./dialect.js";
 import { keyAlias, pages } from "./pages.js";
@@ -16,6 +16,8 @@ export interface SqlSource {
 
 export interface SqlTableOptions extends SqlSource {
   readonly key: KeyColumns;
+  /** The table holds rows that Yoroshi makes: it may be created, and rows come and go. */
+  readonly grows?: boolean | undefined;
 }
 
 const PAGE_ROWS = 1_024;
@@ -39,6 +41,7 @@ export function sqlTable(database: Database, options: SqlTableOptions): Table {
     requireKey(target.name, key, targetColumns);
     return { from: target.from, name: target.name, columns: targetColumns };
   };
+  const isThere = async (): Promise<boolean> => options.grows !== true || (await database.patiently((db) => dialect.columns(db, target!.table!), target!.rights)).length > 0;
   const needsUnique = async (): Promise<void> => {
     if (unique) return;
     for (const one of new Set([source, target ?? source])) await requireUnique(database, one, key);
@@ -69,7 +72,7 @@ export function sqlTable(database: Database, options: SqlTableOptions): Table {
       }
     },
     async *standing(wanted) {
-      if (!target) return;
+      if (!target || !(await isThere())) return;
       const { from, columns } = await intoTable();
       const present = columns.filter((column) => wanted.includes(column.name));
       if (present.length === 0) return;
@@ -81,17 +84,22 @@ export function sqlTable(database: Database, options: SqlTableOptions): Table {
     sourceMark: async () => undefined,
     standingMark: async () => undefined,
     async missingColumns(wanted) {
+      if (!(await isThere())) {
+        const types = wanted.map((column) => sql`${sql.id(column.name)} ${sql.raw(key.includes(column.name) ? `${dialect.keyType} NOT NULL` : dialect.typeFor(column.type ?? "text"))}`);
+        return [sql`CREATE TABLE ${target!.from} (${sql.join(types)}, PRIMARY KEY (${sql.join(key.map((column) => sql.id(column)))}))`.compile(database.db).sql];
+      }
       const { from, columns } = await intoTable();
       const there = new Set(columns.map((column) => column.name));
       return wanted.filter((column) => !there.has(column.name)).map((column) => sql`ALTER TABLE ${from} ADD COLUMN ${sql.id(column.name)} ${sql.raw(dialect.typeFor(column.type ?? "text"))}`.compile(database.db).sql);
     },
     async createColumns(wanted) {
       for (const statement of await this.missingColumns!(wanted)) {
-        await database.patiently((db) => sql.raw(statement).execute(db), `ownership of ${target!.name}, or ALTER on it; or add the columns by hand: ${statement}`);
+        await database.patiently((db) => sql.raw(statement).execute(db), `ownership of ${target!.name}, or ALTER on it (CREATE where it is not there yet); or run it by hand: ${statement}`);
       }
       await intoTable();
     },
     async checkWritable(wanted) {
+      if (!(await isThere())) return;
       const { from, name, columns } = await intoTable();
       const present = columns.filter((column) => wanted.some((one) => one.name === column.name));
       await needsUnique();
@@ -99,14 +107,15 @@ export function sqlTable(database: Database, options: SqlTableOptions): Table {
       const nothing = sql`UPDATE ${from} SET ${sql.join(present.map((column) => sql`${sql.id(column.name)} = ${sql.id(column.name)}`))} WHERE 1 = 0`;
       await database.patiently((db) => nothing.execute(db), writeRights(name, key, present));
     },
-    async write(wanted, cellsOf) {
+    async write(wanted, cellsOf, { growth } = {}) {
       const { from, name, columns } = await intoTable();
       await needsUnique();
       const written = wanted.map((column) => ({ column, own: columns.find((one) => one.name === column.name) }));
       const missing = written.filter(({ own }) => !own).map(({ column }) => column.name);
       if (missing.length > 0) throw new YoroshiError("tableBroken", { table: name, place: "columns", problem: `there is no column ${missing.map((one) => `\`${one}\``).join(", ")}. Add it, or let it be created: --create-columns.` });
       const own = written.map((one) => one.own!);
-      await writeRows({ database, from, name, key, keyColumns: key.map((one) => columns.find((column) => column.name === one)!), wanted, own }, cellsOf);
+      const writing: Writing = { database, from, name, key, keyColumns: key.map((one) => columns.find((column) => column.name === one)!), wanted, own, all: columns };
+      await writeRows(writing, cellsOf, growth);
       return undefined;
     },
     asWritten: (column, value) => writtenText(targetColumns?.find((one) => one.name === column.name) ?? newColumn(column), value),
@@ -268,22 +277,29 @@ interface Writing {
   readonly keyColumns: readonly SqlColumn[];
   readonly wanted: readonly TargetColumn[];
   readonly own: readonly SqlColumn[];
+  /** All columns of the table. */
+  readonly all: readonly SqlColumn[];
 }
 
-async function writeRows(writing: Writing, cellsOf: CellsOf): Promise<void> {
+async function writeRows(writing: Writing, cellsOf: CellsOf, growth: Growth | undefined): Promise<void> {
   const { database, from, key, own, wanted, name } = writing;
   const { dialect } = database;
   const guard = (index: number): string => `yoroshi_was_${index}`;
-  const select = own.flatMap((column, index) => [sql`${sql.id("y", column.name)} AS ${sql.id(column.name)}`, sql`${dialect.asText(sql.id("y", column.name))} AS ${sql.id(guard(index))}`]);
+  const read = growth ? writing.all : own;
+  const select = [...read.map((column) => sql`${sql.id("y", column.name)} AS ${sql.id(column.name)}`), ...own.map((column, index) => sql`${dialect.asText(sql.id("y", column.name))} AS ${sql.id(guard(index))}`)];
   const rights = writeRights(name, key, own);
   const refused = new Refused(name);
   for await (const page of pages(database, { from, key, select, rights }, WRITE_ROWS)) {
     const keyed = page.filter((row) => keyOf(key, row) !== "");
     const standing: StandingRow[] = keyed.map((row) => ({ key: keyOf(key, row), values: Object.fromEntries(own.map((column) => [column.name, standingText(database, column, row[column.name])])) }));
     const cells = await cellsOf(standing.map((row) => row.key), standing);
+    const gone = growth ? keyed.filter((row, at) => growth.goes({ key: standing[at]!.key, values: Object.fromEntries(read.map((column) => [column.name, standingText(database, column, row[column.name])])) }, cells[at])) : [];
+    await remove(writing, gone.map((row) => ({ key: key.map((_, index) => row[keyAlias(index)]), was: own.map((_, index) => (row[guard(index)] ?? null) as string | null) })));
+    const isGone = new Set(gone);
     // Rows that change the same columns go together.
     const groups = new Map<string, { columns: number[]; rows: (RowChange & { name: string })[] }>();
     keyed.forEach((row, at) => {
+      if (isGone.has(row)) return;
       const changed = own.flatMap((column, index) => {
         const cell = cells[at]?.[column.name];
         const text = cell === undefined ? undefined : outText(column, cell);
@@ -305,7 +321,51 @@ async function writeRows(writing: Writing, cellsOf: CellsOf): Promise<void> {
       await update(writing, change, rows, rights, refused);
     }
   }
+  for await (const rows of growth?.added() ?? []) {
+    const cells = await cellsOf(rows.map((row) => row.key));
+    await insert(writing, rows.map((row, at) => ({ row, texts: own.map((column) => (cells[at]?.[column.name] === undefined ? "" : outText(column, cells[at][column.name]!))) })), refused);
+  }
   refused.tell(wanted.map((column) => column.name));
+}
+
+const growthRights = ({ name }: Writing): string => `SELECT, INSERT, UPDATE and DELETE on ${name}`;
+
+/** Takes rows away that still hold what was read. */
+async function remove(writing: Writing, rows: readonly Pick<RowChange, "key" | "was">[]): Promise<void> {
+  const { database, from, keyColumns, own } = writing;
+  if (rows.length === 0) return;
+  await database.patiently((db) => db.transaction().execute(async (transaction) => {
+    for (const { key, was } of rows) {
+      const holds = [...keyColumns.map((column, index) => sql`${sql.id(column.name)} = ${database.dialect.keyParameter(key[index])}`), ...own.map((column, index) => (was[index] === null ? sql`${sql.id(column.name)} IS NULL` : sql`${database.dialect.asText(sql.id(column.name))} = ${was[index]}`))];
+      await sql`DELETE FROM ${from} WHERE ${sql.join(holds, sql` AND `)}`.execute(transaction);
+    }
+  }), growthRights(writing));
+}
+
+interface NewRow {
+  readonly row: StandingRow;
+  /** The text of each of the columns that are written. */
+  readonly texts: readonly string[];
+}
+
+/** New rows by their keys, then filled like those that were there; all of it or, for a row that is refused, nothing. */
+async function insert(writing: Writing, rows: readonly NewRow[], refused: Refused): Promise<void> {
+  const { database, from, key, keyColumns, own } = writing;
+  const most = STATEMENT_ROWS.MySQL;
+  for (let at = 0; at < rows.length; at += most) {
+    const some = rows.slice(at, at + most);
+    const changes = some.map(({ row, texts }): RowChange => ({ key: key.map((column) => row.values[column] ?? ""), was: own.map(() => null), becomes: texts.map((text) => (text === "" ? null : text)) }));
+    try {
+      await database.patiently((db) => db.transaction().execute(async (transaction) => {
+        await sql`INSERT INTO ${from} (${sql.join(key.map((column) => sql.id(column)))}) VALUES ${sql.join(changes.map((change) => sql`(${sql.join(change.key)})`))}`.execute(transaction);
+        await database.dialect.update(transaction, { table: from, key: keyColumns, columns: own, rows: changes });
+      }), growthRights(writing));
+    } catch (error) {
+      if (!(error instanceof ValueRefused)) throw error;
+      if (some.length === 1) refused.add(some[0]!.row.key, own.map((column) => column.name), error.message);
+      else for (const half of [some.slice(0, some.length >> 1), some.slice(some.length >> 1)]) await insert(writing, half, refused);
+    }
+  }
 }
 
 type NamedChange = RowChange & { readonly name: string };

@@ -26,6 +26,7 @@ export const sqlite: Dialect = {
   asText: (column) => sql`CAST(${column} AS TEXT)`,
   keyParameter: (value) => value,
   typeFor: (type) => TYPES[type],
+  keyType: "TEXT",
   textOf: (value, column) => {
     if (value === null || value === undefined) return "";
     if (column?.class === "boolean" && (typeof value === "bigint" || typeof value === "number")) return Number(value) === 1 ? "true" : Number(value) === 0 ? "false" : String(value);

@@ -20,7 +20,7 @@ export interface PackageFile {
    * Writes the package anew: the parts named in `changed` with their new text (`null` leaves one out), all others as they are, still
    * compressed, so that not a byte of their content changes.
    */
-  copy(changed: ReadonlyMap<string, string | AsyncIterable<string> | null>, added: ReadonlyMap<string, string>, write: (bytes: Buffer) => Promise<void>): Promise<void>;
+  copy(changed: ReadonlyMap<string, string | AsyncIterable<string> | null>, added: ReadonlyMap<string, string | AsyncIterable<string>>, write: (bytes: Buffer) => Promise<void>): Promise<void>;
   close(): Promise<void>;
 }
 

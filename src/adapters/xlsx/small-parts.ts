@@ -52,3 +52,30 @@ export async function withoutCalculationChain(file: PackageFile, book: Workbook)
     [types, without((await file.text(types))!, (tag) => attribute(tag, "PartName")?.toLowerCase() === `/${chain.toLowerCase()}`)],
   ];
 }
+
+/** The parts that name a new sheet, behind all others: the workbook, its links, the list of parts' types. */
+export async function withSheet(book: Workbook, { name, part }: { readonly name: string; readonly part: string }, partText: (part: string) => Promise<string>): Promise<[string, string][]> {
+  const links = relationshipsPart(book.part);
+  const types = "[Content_Types].xml";
+  const [bookText, linksText, typesText] = await Promise.all([partText(book.part), partText(links), partText(types)]);
+  const bookTags = tagsOf(bookText);
+  const sheets = bookTags.filter((tag) => tag.name === "sheet");
+  const linkTags = tagsOf(linksText);
+  const ids = linkTags.filter((tag) => tag.name === "Relationship").map((tag) => attribute(tag, "Id"));
+  let number = ids.length + 1;
+  while (ids.includes(`rId${number}`)) number++;
+  const last = sheets.at(-1)!;
+  // The namespace of `id` may be declared at each sheet; it is another in files of the strict form.
+  const prefix = /([\w.-]+):id\s*=/.exec(last.source)?.[1] ?? "r";
+  const namespace = new RegExp(`xmlns:${prefix}\\s*=\\s*["']([^"']+)["']`).exec(bookText)?.[1] ?? "http://schemas.openxmlformats.org/officeDocument/2006/relationships";
+  const sheetId = Math.max(0, ...sheets.map((tag) => Number(attribute(tag, "sheetId")))) + 1;
+  const behind = (text: string, tag: Tag | undefined, what: string): string => {
+    const end = text.lastIndexOf(`</${tag!.qualified}>`);
+    return edited(text, [{ start: end, end, text: what }]);
+  };
+  return [
+    [book.part, behind(bookText, bookTags.find((tag) => tag.name === "sheets"), `<${prefixOf(last.qualified)}sheet name="${escapeAttribute(name)}" sheetId="${sheetId}" xmlns:${prefix}="${namespace}" ${prefix}:id="rId${number}"/>`)],
+    [links, behind(linksText, linkTags[0], `<${prefixOf(linkTags[0]!.qualified)}Relationship Id="rId${number}" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/worksheet" Target="/${escapeAttribute(part)}"/>`)],
+    [types, behind(typesText, tagsOf(typesText)[0], `<${prefixOf(tagsOf(typesText)[0]!.qualified)}Override PartName="/${escapeAttribute(part)}" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/>`)],
+  ];
+}

@@ -3,7 +3,8 @@ import { backUp, checkWritable, fileHash, filledName, KeySet, writeWhole } from 
 import type { DateSystem } from "./cell-text.js";
 import { dataRows, readLayout, rowValues, type Layout, type SheetChoice } from "./layout.js";
 import { openPackage, orUnreadable } from "./package-file.js";
-import { recalculated, widenedTable, withoutCalculationChain } from "./small-parts.js";
+import { recalculated, widenedTable, withoutCalculationChain, withSheet } from "./small-parts.js";
+import { statesSheet, STATES_SHEET } from "./states-sheet.js";
 import { styleEditor } from "./styles.js";
 import { rowKey, surveySheet, writtenSheet, writtenText } from "./write-sheet.js";
 
@@ -15,6 +16,8 @@ export interface XlsxTableOptions extends SheetChoice {
   readonly key: KeyColumns;
   /** Write into the workbook itself, after a copy `<name>.backup`. Default: `<name>.filled.xlsx` beside it. */
   readonly inPlace?: boolean | undefined;
+  /** Whether a second sheet tells of every filled cell how it stands. */
+  readonly showsStates?: boolean | undefined;
   /** Told what a person should know though nothing is wrong: formulas without a value, a protected sheet. */
   readonly onNotice?: ((text: string) => void) | undefined;
 }
@@ -55,8 +58,9 @@ export function xlsxTable(options: XlsxTableOptions): Table {
     },
     sourceMark: () => fileHash(file),
     standingMark: () => fileHash(targetFile),
+    showsStates: options.showsStates,
     checkWritable: () => checkWritable(targetFile, target),
-    async write(columns, cellsOf) {
+    async write(columns, cellsOf, { statesOf } = {}) {
       if (inPlace) await backUp(file, name);
       return withLayout(file, name, options, async (layout) => {
         requireKey(layout, key);
@@ -68,14 +72,21 @@ export function xlsxTable(options: XlsxTableOptions): Table {
         const survey = await surveySheet(layout, targets, styles);
         if (survey.isProtected) onNotice?.(`${target}: the sheet ${sheet.name} is protected and stays so; filled cells are locked for people as its others are.`);
         const changed = new Map<string, string | AsyncIterable<string> | null>();
+        const fresh = new Map<string, AsyncIterable<string>>();
         const added = survey.places.filter((place) => place.isNew).map((place) => place.target.name);
         if (table && added.length > 0) changed.set(table.part, widenedTable((await parts.text(table.part))!, added));
+        const partText = async (part: string): Promise<string> => (changed.get(part) as string | undefined) ?? (await parts.text(part))!;
         if (added.length < columns.length) changed.set(book.part, recalculated((await parts.text(book.part))!));
         if (survey.replacesFormulas) for (const [part, text] of await withoutCalculationChain(parts, book)) changed.set(part, text);
+        if (statesOf) {
+          const states = await statesSheet(layout, key, columns, statesOf);
+          (states.isNew ? fresh : changed).set(states.part, states.content);
+          if (states.isNew) for (const [part, text] of await withSheet(book, { name: STATES_SHEET, part: states.part }, partText)) changed.set(part, text);
+        }
         const styled = styles.text();
         if (styled !== undefined && book.styles !== undefined) changed.set(book.styles, styled);
         changed.set(sheet.part, writtenSheet(layout, survey, key, styles, cellsOf));
-        return writeWhole(targetFile, target, (write) => parts.copy(changed, new Map(), write));
+        return writeWhole(targetFile, target, (write) => parts.copy(changed, fresh, write));
       });
     },
     asWritten: (column, value) => writtenText(column, value, dates),

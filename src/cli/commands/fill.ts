@@ -19,40 +19,58 @@ interface FillCommandOptions extends CommonOptions {
   readonly sample?: number | undefined;
   readonly seed?: number | undefined;
   readonly probe?: boolean | undefined;
+  readonly derived?: boolean | undefined;
 }
 
 /** `yoroshi fill`: exit 0 when every row is as it should be, 1 when some failed or a limit stopped it, 3, 130. */
 export async function fillCommand(name: string, options: FillCommandOptions): Promise<number> {
   return withProject(options, async (project) => {
-    const { setup, isStandin } = await project.fillSetup(name, { inPlace: options.inPlace === true });
-    const chosen: FillOptions = {
-      refill: options.refill,
-      only: options.only,
-      where: options.where,
-      rows: options.rows,
-      sample: options.sample,
-      seed: options.seed,
-      overwrite: options.overwrite,
-      createColumns: options.createColumns,
-      spendCap: options.spend === undefined ? undefined : toMicros(options.spend),
-    };
-    await checkWhere(setup, options.where);
-    if (options.createColumns) {
-      const statements = (await setup.table.missingColumns?.(targetColumns(setup))) ?? [];
-      for (const statement of statements) note(`${statement};`);
+    const told: object[] = [];
+    let worst = await fillOne(project, name, options, (report) => told.push(report));
+    const derived = await project.derivedFrom(name);
+    // What is made of rows that are not all there would be made anew at once.
+    for (const plan of options.derived && worst <= 1 ? derived : []) {
+      if (!options.json) out("");
+      const code = await fillOne(project, plan, { json: options.json, dryRun: options.dryRun, probe: options.probe, createColumns: options.createColumns, spend: options.spend }, (report) => told.push(report));
+      worst = Math.max(worst, code);
+      if (code > 1) break;
     }
-    const gate = await readGate(setup);
-    if (!gate.open && !options.dryRun) {
-      if (!options.ignoreGate) throw new YoroshiError("gateClosed", { plan: setup.plan.name, template: gate.template, reason: gate.reason });
-      note(warn(`Filled in spite of the gate: ${gate.reason}.`));
-    }
-    if (!options.dryRun) {
-      const problems = await preflight(setup, { ...chosen, probe: options.probe !== false && !isStandin });
-      if (problems.length > 1) throw new YoroshiError("notReady", { plan: setup.plan.name, problems: problems.map(({ message }) => message) });
-      for (const { error, host } of problems) throw error instanceof YoroshiError ? error : modelError(error, host);
-    }
-    return options.dryRun ? dryRun(project, setup, isStandin, chosen, options) : runFill(project, setup, isStandin, chosen, options);
+    if (options.json) outJson(told.length > 1 ? { ...told[0], derived: told.slice(1) } : told[0]!);
+    else if (derived.length > 0 && !options.derived) note(quiet(`Made of its rows: ${derived.join(", ")}. \`yoroshi fill ${name} --derived\` fills ${derived.length === 1 ? "it" : "them"}, too.`));
+    return worst;
   });
+}
+
+/** One plan; with `--json`, `tell` gets what would be printed. */
+async function fillOne(project: Project, name: string, options: FillCommandOptions, tell: (report: object) => void): Promise<number> {
+  const { setup, isStandin } = await project.fillSetup(name, { inPlace: options.inPlace === true });
+  const chosen: FillOptions = {
+    refill: options.refill,
+    only: options.only,
+    where: options.where,
+    rows: options.rows,
+    sample: options.sample,
+    seed: options.seed,
+    overwrite: options.overwrite,
+    createColumns: options.createColumns,
+    spendCap: options.spend === undefined ? undefined : toMicros(options.spend),
+  };
+  await checkWhere(setup, options.where);
+  if (options.createColumns) {
+    const statements = (await setup.table.missingColumns?.(targetColumns(setup))) ?? [];
+    for (const statement of statements) note(`${statement};`);
+  }
+  const gate = await readGate(setup);
+  if (!gate.open && !options.dryRun) {
+    if (!options.ignoreGate) throw new YoroshiError("gateClosed", { plan: setup.plan.name, template: gate.template, reason: gate.reason });
+    note(warn(`Filled in spite of the gate: ${gate.reason}.`));
+  }
+  if (!options.dryRun) {
+    const problems = await preflight(setup, { ...chosen, probe: options.probe !== false && !isStandin });
+    if (problems.length > 1) throw new YoroshiError("notReady", { plan: setup.plan.name, problems: problems.map(({ message }) => message) });
+    for (const { error, host } of problems) throw error instanceof YoroshiError ? error : modelError(error, host);
+  }
+  return options.dryRun ? dryRun(project, setup, isStandin, chosen, options, tell) : runFill(project, setup, isStandin, chosen, options, tell);
 }
 
 /** A column that the table does not have would quietly leave every row out. */
@@ -67,10 +85,10 @@ async function checkWhere({ table: source, plan }: FillSetup, where: string | un
   }
 }
 
-async function dryRun(project: Project, setup: FillSetup, isStandin: boolean, chosen: FillOptions, options: FillCommandOptions): Promise<number> {
+async function dryRun(project: Project, setup: FillSetup, isStandin: boolean, chosen: FillOptions, options: FillCommandOptions, tell: (report: object) => void): Promise<number> {
   const { countTokens } = await import("gpt-tokenizer/encoding/o200k_base");
   const result = await preview(setup, chosen, (text) => countTokens(text));
-  if (options.json) outJson(previewJson(result, setup, isStandin));
+  if (options.json) tell(previewJson(result, setup, isStandin));
   else printPreview(setup, result, project.settings.currency);
   return 0;
 }
@@ -113,7 +131,7 @@ function stepTable(steps: StepTallies): string {
   return table(["step", ...used.map((figure) => titles[figure] ?? figure)], Object.entries(steps).map(([name, tally]) => [name, ...used.map((figure) => tally[figure])]), { right: used.map((_, index) => index + 1) });
 }
 
-export async function runFill(project: Project, setup: FillSetup, isStandin: boolean, chosen: FillOptions, options: CommonOptions): Promise<number> {
+export async function runFill(project: Project, setup: FillSetup, isStandin: boolean, chosen: FillOptions, options: CommonOptions, tell: (report: object) => void = outJson): Promise<number> {
   const { currency } = project.settings;
   const progress = fillProgress(currency, options.json !== true);
   const stop = new AbortController();
@@ -140,7 +158,7 @@ export async function runFill(project: Project, setup: FillSetup, isStandin: boo
     process.off("SIGINT", onInterrupt);
     process.off("SIGTERM", onInterrupt);
   }
-  if (options.json) outJson(reportJson(report, setup, isStandin));
+  if (options.json) tell(reportJson(report, setup, isStandin));
   else printReport(report, setup, isStandin, currency);
   if (report.error) throw modelError(report.error, report.errorHost ?? "");
   return exitCode(report);

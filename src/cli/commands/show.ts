@@ -1,4 +1,4 @@
-import { columnsOf, isTemplateStep, keyColumnsOf, sourceName, type Step, type InputSpec, type Json, type Message, type Prepared } from "../../core/index.js";
+import { columnsOf, isTemplateStep, keyColumnsOf, sourceName, type Plan, type Step, type InputSpec, type Json, type Message, type Prepared } from "../../core/index.js";
 import { findTemplates, type Project } from "../../project/index.js";
 import { block, cut, heading, out, outJson, quiet, table } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
@@ -44,6 +44,7 @@ async function showPlan(project: Project, name: string, options: CommonOptions):
   out(heading(`Plan ${plan.name}`) + (plan.title ? `  ${plan.title}` : ""));
   out(table(["", ""], [
     ["table", `${sourceName(plan.table)}, key ${keyColumnsOf(plan.table.key).join(", ")}`],
+    ...madeOf(plan.table),
     ...Object.entries(plan.related ?? {}).map(([related, source]) => [`rows ${related}`, `${sourceName(source.table)}, where ${Object.entries(source.match).map(([there, here]) => `${there} is ${here}`).join(" and ")}`]),
     ["refill", plan.refill],
     ["limits", Object.entries(plan.limits).map(([limit, value]) => `${limit} ${value}`).join(", ") || "none"],
@@ -51,11 +52,19 @@ async function showPlan(project: Project, name: string, options: CommonOptions):
   for (const [stepName, step] of Object.entries(plan.steps)) showStep(stepName, step);
 }
 
+/** Of a table whose rows are made of another plan's. */
+function madeOf({ items, groups }: Plan["table"]): string[][] {
+  if (items) return [["made of", `each item of ${items.column} of ${items.of}${items.carry ? `, with ${items.carry.join(", ")}` : ""}`]];
+  if (!groups) return [];
+  const by = groups.by === undefined ? `all rows of ${groups.of}` : `groups of ${groups.of} by ${keyColumnsOf(groups.by).join(", ")}`;
+  return [["made of", `${by}${groups.when === undefined ? "" : `, when ${groups.when}`}`], ...Object.entries(groups.figures).map(([name, figure]) => [name, Object.entries(figure).map(([key, value]) => `${key}: ${value}`).join(", ")])];
+}
+
 function showStep(name: string, step: Step): void {
   out(`\n${heading(`Step ${name}`)}  ${isTemplateStep(step) ? `template ${step.template}` : "plain columns"}${quiet(step.when === undefined ? ", for every row" : `, when ${step.when}`)}`);
-  if (!isTemplateStep(step)) return out(table(["column", "made of"], Object.entries(step.set).map(([column, source]) => [column, typeof source === "string" ? source : `CEL: ${source.cel}`])));
+  if (!isTemplateStep(step)) return out(table(["column", "made of"], Object.entries(step.set).map(([column, source]) => [column, typeof source === "string" ? source : "cel" in source ? `CEL: ${source.cel}` : "the row itself"])));
   if (step.clear) out(table(["rule", "when", "gives"], step.clear.map((rule, index) => [index + 1, rule.when, Object.entries(rule.give).map(([part, value]) => `${part} ${JSON.stringify(value)}`).join(", ")])));
-  out(table(["input", "from column"], Object.entries(step.inputs)));
+  out(Object.keys(step.inputs).length > 0 ? table(["input", "from column"], Object.entries(step.inputs)) : quiet("  Each input comes from the column of its own name."));
   out(table(["column", "from part"], Object.entries(step.fill)));
 }
 

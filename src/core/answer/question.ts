@@ -44,16 +44,16 @@ export type Checked = { readonly ok: true; readonly parts: Record<string, Json>;
 
 /** Reads a reply; an answer that fits its kinds but breaks a rule is handled like one that does not fit. */
 export function readChecked(prepared: Prepared, inputs: Readonly<Record<string, Json>>, reply: string): Checked {
-  return checked(prepared, readReply(prepared.askedFor(inputs), reply));
+  return checked(prepared, inputs, readReply(prepared.askedFor(inputs), reply));
 }
 
 /** Holds what was read against the template's rules. */
-export function checked(prepared: Prepared, reading: ReplyReading): Checked {
+export function checked(prepared: Prepared, inputs: Readonly<Record<string, Json>>, reading: ReplyReading): Checked {
   if (!reading.ok) return reading;
   const isStated = prepared.template.doubt?.by === "stated";
   const { [CONFIDENCE]: stated, ...own } = reading.parts;
   const parts = isStated ? own : reading.parts;
-  const broken = prepared.brokenRules(parts);
+  const broken = prepared.brokenRules(parts, inputs);
   return broken.length > 0 ? { ok: false, problems: broken } : { ok: true, parts, stated: isStated ? (stated as number) : undefined, notes: reading.notes };
 }
 

@@ -99,7 +99,7 @@ function readItem(prepared: Prepared, inputs: Readonly<Record<string, Json>>, it
   const [only, second] = items ?? [];
   if (!only || second) return undefined;
   const { [ROW_MARK]: _, ...members } = only;
-  const reading = checked(prepared, readMembers(prepared.askedFor(inputs), members));
+  const reading = checked(prepared, inputs, readMembers(prepared.askedFor(inputs), members));
   if (!reading.ok) return undefined;
   return { state: "answered", ...reading, messages: prepared.render(inputs), reply: { text: JSON.stringify(members), finish: "stop" } };
 }

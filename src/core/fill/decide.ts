@@ -1,6 +1,7 @@
 import type { Json } from "../ground/index.js";
 import type { CellRecord, CellState, CellValue } from "../ledger/index.js";
 import { readInputs } from "../template/index.js";
+import { NOT_RENEWED } from "./cells.js";
 import type { ReadyRule } from "./clear.js";
 import { inputsFor, rowFor, type Passing } from "./passing.js";
 import type { AskWork, SetWork, StepWork, Work } from "./setup.js";
@@ -74,7 +75,9 @@ function decideAsk(work: Work, one: StepWork, does: AskWork, passed: Passing, va
     return work.refill === "failed" ? { do: "answer", fingerprint, inputs: reading.inputs, fresh: true, was } : { do: "leave", state: "failed", reason: record.reason };
   }
   if (stands && !same && work.refill === "blank") return { do: "mark", state: "stale", reason: CHANGED };
-  return { do: "answer", fingerprint, inputs: reading.inputs, fresh: false, was, shortened: reading.shortened };
+  // An old value whose renewal failed: the ledger has that answer, and it is no use.
+  const failedBefore = work.refill === "failed" && record?.reason?.startsWith(NOT_RENEWED) === true;
+  return { do: "answer", fingerprint, inputs: reading.inputs, fresh: failedBefore, was, shortened: reading.shortened };
 }
 
 const hasValues = (record: CellRecord | undefined): boolean => record !== undefined && Object.keys(record.values).length > 0;

@@ -213,6 +213,10 @@ describe("a fill", () => {
       ["stale", "not renewed: the host's content filter held the answer back"],
       ["stale", "the condition no longer holds"],
     ]);
+    // The answer that failed is known, and not asked again unless that is what is wanted.
+    broken = false;
+    expect(await fill(one)).toMatchObject({ asked: 0 });
+    expect(await fill(one, { refill: "failed" })).toMatchObject({ asked: 1, failed: 0 });
   });
 
   it("fails a row when the host keeps failing, and asks again next time", async () => {

@@ -1,4 +1,5 @@
 import type { Json, RowsSource, TableSource } from "../ground/index.js";
+import type { TargetColumn } from "../table/index.js";
 
 /** Which cells a fill gives a new value; each one takes in those before it. */
 export type Refill = "blank" | "stale" | "failed" | "all";
@@ -49,9 +50,14 @@ export interface TemplateStep {
 /** Plain columns, made without a model. */
 export interface SetStep {
   /** Column -> Liquid over `row`, or CEL that gives a text, a number, true or false. */
-  readonly set: Readonly<Record<string, string | { readonly cel: string }>>;
+  readonly set: Readonly<Record<string, string | { readonly cel: string } | OwnColumn>>;
   /** CEL over `row`: the columns are made only for rows where it holds. */
   readonly when?: string | undefined;
+}
+
+/** A column that the table's rows are made with; not something that a person writes. */
+export interface OwnColumn {
+  readonly own: TargetColumn;
 }
 
 /** What a trial must have shown before a fill may run. */
@@ -84,6 +90,8 @@ export interface Plan {
 }
 
 export const PLAN_FORMAT = "plan/1";
+/** The step that makes the own columns of rows that are made of another plan's. */
+export const OWN_STEP = "rows";
 export const DEFAULT_AT_ONCE = 8;
 export const MOST_ROWS_PER_REQUEST = 50;
 export const REFILLS: readonly Refill[] = ["blank", "stale", "failed", "all"];

@@ -1,5 +1,5 @@
 import type { CellRecord } from "../ledger/index.js";
-import type { CellOut } from "../table/index.js";
+import type { CellOut, ShownState, StatesOf } from "../table/index.js";
 import { absorbEdits, absorbRows } from "./edits.js";
 import type { Work } from "./setup.js";
 import { keepWritten, readWritten, recordTime, sameWritten, writersOf, type Writer, type Written } from "./writers.js";
@@ -24,7 +24,8 @@ export async function project(work: Work, run: string, changed: boolean): Promis
   const standingNow = await work.table.standingMark();
   let edits = standingNow !== undefined && standingNow !== work.standingMark ? (await absorbEdits(work, run)).edits : 0;
   const writers = writersOf(work, before);
-  const now: Written = { source: (await work.table.sourceMark()) ?? null, standing: standingNow ?? null, writers };
+  const showsStates = work.table.showsStates === true ? { showsStates: true } : {};
+  const now: Written = { source: (await work.table.sourceMark()) ?? null, standing: standingNow ?? null, ...showsStates, writers };
   if (!changed && edits === 0 && now.source !== null && now.standing !== null && sameWritten(before, now)) return NOT_WRITTEN;
   const standing = await work.table.write(writers.flatMap((writer) => writer.columns), async (keys, rows) => {
     const cells: Record<string, CellOut>[] = keys.map(() => ({}));
@@ -34,8 +35,8 @@ export async function project(work: Work, run: string, changed: boolean): Promis
       keys.forEach((key, index) => addCells(cells[index]!, writer, records.get(key)));
     }
     return cells;
-  });
-  await keepWritten(work, { source: (await work.table.sourceMark()) ?? null, standing: standing ?? null, at: recordTime(work.clock.now(), before.at), writers });
+  }, work.table.showsStates ? { statesOf: statesOf(work, writers) } : {});
+  await keepWritten(work, { source: (await work.table.sourceMark()) ?? null, standing: standing ?? null, at: recordTime(work.clock.now(), before.at), ...showsStates, writers });
   return { written: true, edits };
 }
 
@@ -46,4 +47,20 @@ function addCells(cells: Record<string, CellOut>, { columns }: Writer, record: C
     if (edited !== undefined) cells[name] = { asIs: edited };
     else if (value !== undefined) cells[name] = value;
   }
+}
+
+/** How the cells of rows stand, step by step. */
+function statesOf({ ledger }: Work, writers: readonly Writer[]): StatesOf {
+  return async (keys) => {
+    const shown: Record<string, ShownState>[] = keys.map(() => ({}));
+    for (const { plan, step, columns } of writers) {
+      const records = await ledger.cells(plan, step, keys);
+      keys.forEach((key, index) => {
+        const record = records.get(key);
+        const why = record?.reason ?? record?.notes?.join("; ");
+        for (const { name } of columns) shown[index]![name] = record?.edited?.[name] !== undefined ? { state: "edited" } : { state: record?.state ?? "blank", why };
+      });
+    }
+    return shown;
+  };
 }

@@ -1,9 +1,9 @@
 import * as z from "zod/mini";
-import { checkShape, complain, documentOf, readDocument, rowsSourceShape, tableSourceShape, YoroshiError, type Complaint, type Json, type SourceDocument } from "../ground/index.js";
+import { checkShape, complain, documentOf, readDocument, rowsSourceShape, tableSourceShape, YoroshiError, type Complaint, type GroupsSource, type Json, type SourceDocument } from "../ground/index.js";
 import { jsonSchemaOf } from "../kinds/index.js";
 import { checkFormat } from "../template/index.js";
 import { readCondition } from "./condition.js";
-import { columnsOf, MOST_ROWS_PER_REQUEST, PLAN_FORMAT, REFILLS, type Limits, type Plan, type Refill, type SetStep, type Step, type TemplateStep } from "./plan.js";
+import { columnsOf, MOST_ROWS_PER_REQUEST, OWN_STEP, PLAN_FORMAT, REFILLS, type Limits, type Plan, type Refill, type SetStep, type Step, type TemplateStep } from "./plan.js";
 import { readSet } from "./set-column.js";
 
 const name = z.string().check(z.regex(/^[a-z0-9][a-z0-9-]*$/, "A name is made of small letters, digits and hyphens (for example `deck-log`)."));
@@ -25,7 +25,7 @@ const planFile = z.strictObject({
         keep: z.optional(z.enum(["newest", "oldest"], "Expected newest or oldest.")),
       }),
     )),
-  steps: z.record(
+  steps: z._default(z.record(
     z.string(),
     z.union(
       [
@@ -44,7 +44,7 @@ const planFile = z.strictObject({
       ],
       "Expected a step: a `template` with what it takes and fills, or plain columns with `set`.",
     ),
-  ),
+  ), {}),
   limits: z._default(z.strictObject({
       rows: z.optional(z.int().check(z.positive())),
       spend: z.optional(z.number().check(z.positive())),
@@ -58,8 +58,10 @@ const planFile = z.strictObject({
 export const planFileSchema = (): Record<string, Json> => jsonSchemaOf(planFile);
 
 /** The shape that a person writes, in YAML or in TypeScript. */
-export interface PlanShape extends Omit<Plan, "steps" | "limits" | "refill"> {
-  readonly steps: Readonly<Record<string, SetStep | (Omit<TemplateStep, "inputs"> & { readonly inputs?: TemplateStep["inputs"] | undefined })>>;
+export interface PlanShape extends Omit<Plan, "table" | "steps" | "limits" | "refill"> {
+  /** `key` is left out where rows are made of groups: these name them. */
+  readonly table: Plan["table"] | (Omit<Plan["table"], "key" | "groups"> & { readonly groups: GroupsSource });
+  readonly steps?: Readonly<Record<string, SetStep | (Omit<TemplateStep, "inputs"> & { readonly inputs?: TemplateStep["inputs"] | undefined })>> | undefined;
   readonly limits?: Limits | undefined;
   readonly refill?: Refill | undefined;
 }
@@ -90,12 +92,28 @@ export function plan(shape: PlanShape): Plan {
   return made;
 }
 
+/** The conditions of figures that are not CEL. */
+function conditionFaults(groups: GroupsSource | undefined, document: SourceDocument): Complaint[] {
+  if (!groups) return [];
+  const conditions: [string | undefined, (string | number)[]][] = [[groups.when, ["when"]]];
+  for (const [name, figure] of Object.entries(groups.figures)) {
+    for (const key of ["count", "share", "shareOfTable", "where"] as const) if (!(key === "count" && figure.count === "all")) conditions.push([figure[key], ["figures", name, key]]);
+  }
+  return conditions.flatMap(([source, path]) => {
+    const problem = source === undefined ? undefined : readCondition(source).problem;
+    return problem === undefined ? [] : [complain("badCondition", document.at(["table", "groups", ...path]), { problem })];
+  });
+}
+
 function readPlanDocument(document: SourceDocument): PlanReading {
   const { value, complaints } = checkShape(planFile, document.value, document);
   if (!value) return { document, complaints };
   const found: Complaint[] = [];
   const steps = Object.entries(value.steps);
-  if (steps.length === 0) found.push(complain("missingKey", document.atKey(["steps"]), { key: "steps", hint: "A plan needs a step." }));
+  const { items, groups } = value.table as Plan["table"];
+  found.push(...conditionFaults(groups, document));
+  if (OWN_STEP in value.steps && (items ?? groups)) found.push(complain("badValue", document.atKey(["steps", OWN_STEP]), { problem: `\`${OWN_STEP}\` is the step that makes the rows of this table. Give yours another name.` }));
+  if (steps.length === 0 && !items && !groups) found.push(complain("missingKey", document.atKey(["steps"]), { key: "steps", hint: "A plan needs a step." }));
   const { gate } = value;
   if (gate && !("template" in (value.steps[gate.step] ?? {}))) found.push(complain("badValue", document.at(["gate", "step"]), { problem: `The plan has no template step \`${gate.step}\`. Steps: ${Object.keys(value.steps).join(", ")}.` }));
   const writer = new Map<string, string>();

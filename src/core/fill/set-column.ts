@@ -2,12 +2,14 @@ import { canonicalJson, readFormula, sha256Hex } from "../ground/index.js";
 import type { CellValue } from "../ledger/index.js";
 import type { CellType } from "../table/index.js";
 import { parsePlainText } from "../template/index.js";
-import type { SetStep } from "./plan.js";
+import type { OwnColumn, SetStep } from "./plan.js";
 
 /** A plain column, ready to be made for many rows. */
 export interface ReadySet {
   readonly column: string;
   readonly type: CellType;
+  /** Whether words stand in it that could be taken for a formula. */
+  readonly freeText: boolean;
   /** The columns that it reads. */
   readonly reads: readonly string[];
   /** Its value for a row; a reason instead where it cannot be made. */
@@ -16,17 +18,18 @@ export interface ReadySet {
 
 /** Reads what a plain column is made of. `problem` says in one line what is wrong with it. */
 export function readSet(column: string, source: SetStep["set"][string]): { set?: ReadySet; problem?: string } {
+  if (typeof source === "object" && "own" in source) return { set: readyOwn(source.own) };
   if (typeof source === "string") {
     const { text, problem } = parsePlainText(source, "row");
     if (!text) return { problem: problem! };
-    return { set: { column, type: "text", reads: text.members, value: (row) => ({ value: text.render(row) }) } };
+    return { set: { column, type: "text", freeText: true, reads: text.members, value: (row) => ({ value: text.render(row) }) } };
   }
   const { formula, type, problem } = readFormula(source.cel, "row");
   if (!formula) return { problem: problem! };
   return {
     set: {
       column,
-      type: type === "int" || type === "uint" ? "integer" : type === "double" ? "number" : "text",
+      ...typeOf(type),
       reads: formula.members,
       value: (row) => {
         const result = formula.evaluate(row);
@@ -34,6 +37,26 @@ export function readSet(column: string, source: SetStep["set"][string]): { set?:
         const value = cellOf(result.value);
         return value === undefined ? { reason: `\`${column}\` gives neither text nor a number nor true or false` } : { value };
       },
+    },
+  };
+}
+
+function typeOf(cel: string | undefined): Pick<ReadySet, "type" | "freeText"> {
+  const type = cel === "int" || cel === "uint" ? "integer" : cel === "double" ? "number" : "text";
+  return { type, freeText: type === "text" };
+}
+
+/** A number stays one where the column is of numbers; all else is text. */
+function readyOwn({ name, type = "text", freeText }: OwnColumn["own"]): ReadySet {
+  const isNumber = type === "integer" || type === "number" || type === "decimal";
+  return {
+    column: name,
+    type,
+    freeText,
+    reads: [name],
+    value: (row) => {
+      const value = String(row[name] ?? "");
+      return { value: isNumber && value !== "" && String(Number(value)) === value ? Number(value) : value };
     },
   };
 }

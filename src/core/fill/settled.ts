@@ -27,7 +27,7 @@ async function markOf(work: Work): Promise<string | undefined> {
     if (mark === undefined) return undefined;
     related.push(name, mark);
   }
-  return sha256Hex(canonicalJson({ source, standing, related: related.length > 0 ? [related, work.plan.related] : undefined, refill: work.refill, steps: work.steps.map(markOfStep), key: work.table.keyColumns }));
+  return sha256Hex(canonicalJson({ source, standing, related: related.length > 0 ? [related, work.plan.related] : undefined, refill: work.refill, steps: work.steps.map(markOfStep), key: work.table.keyColumns, states: work.table.showsStates }));
 }
 
 function markOfStep({ name, step, does }: StepWork): Json {

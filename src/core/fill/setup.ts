@@ -168,7 +168,7 @@ export function askingOf({ plan, asking }: Pick<FillSetup, "plan" | "asking">, s
 
 function targetsOf(setup: Pick<FillSetup, "plan" | "asking">, name: string): Target[] {
   const step = setup.plan.steps[name]!;
-  if (!isTemplateStep(step)) return readySets(step).map(({ column, type }) => ({ name: column, type, freeText: type === "text", part: undefined }));
+  if (!isTemplateStep(step)) return readySets(step).map(({ column, type, freeText }) => ({ name: column, type, freeText, part: undefined }));
   const { parts } = askingOf(setup, name).prepared;
   return Object.entries(step.fill).map(([column, partName]) => {
     const part = partAt(parts, partName) ?? CONFIDENCE_SHAPE;

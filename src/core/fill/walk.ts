@@ -1,10 +1,12 @@
+import { canonicalJson } from "../ground/index.js";
 import type { CellRecord } from "../ledger/index.js";
 import type { RelatedRow, Row } from "../table/index.js";
 import { decide, type Decision } from "./decide.js";
+import { absorbEdits } from "./edits.js";
 import { inputColumns } from "./order.js";
 import { hand, inputsFor, passing, type Passing, type RelatedRows } from "./passing.js";
 import { templateSteps } from "./plan.js";
-import { askingOf, type FillSetup, type StepWork, type Work } from "./setup.js";
+import { askingOf, workOf, type FillSetup, type StepWork, type Work } from "./setup.js";
 
 /** Walks over the table in chunks of the rows that are chosen, each with what belongs to it. */
 export async function* walk(work: Work): AsyncGenerator<{ readonly rows: readonly Passing[]; readonly share: number }> {
@@ -43,6 +45,25 @@ export async function* considerAll(work: Work): AsyncGenerator<readonly { readon
     }
     yield steps;
   }
+}
+
+/** The rows of a plan as its steps left them, for what is made of them. Looks for a person's edits first. */
+export async function* filledRows(setup: FillSetup): AsyncGenerator<{ readonly rows: readonly Passing[]; readonly share: number }> {
+  const work = workOf(setup);
+  await absorbEdits(work, "derived");
+  for await (const { rows, share } of walk(work)) {
+    for (const one of work.steps) {
+      const records = await work.ledger.cells(work.plan.name, one.name, rows.map(({ row }) => row.key));
+      for (const passed of rows) hand(passed, one, records.get(passed.row.key));
+    }
+    yield { rows, share };
+  }
+}
+
+/** A mark that changes when the rows of a plan do; `undefined` where that cannot be told. */
+export async function filledMark({ plan, table, ledger }: FillSetup): Promise<string | undefined> {
+  const [source, standing, [run]] = await Promise.all([table.sourceMark(), table.standingMark(), ledger.runs("fill", plan.name, 1)]);
+  return source === undefined || standing === undefined || run === undefined ? undefined : canonicalJson([source, standing, run.id, run.end ?? ""]);
 }
 
 /** What belongs to each row, looked up for all of them at once. */

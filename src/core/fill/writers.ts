@@ -16,6 +16,7 @@ export interface Written {
   readonly standing: string | null;
   /** When it was written, milliseconds since 1970. */
   readonly at?: number | undefined;
+  readonly showsStates?: boolean | undefined;
   readonly writers: readonly Writer[];
 }
 

@@ -48,12 +48,17 @@ export function checkShape<T>(schema: z.ZodMiniType<T>, value: unknown, document
 
 type UnionIssue = Extract<z.core.$ZodIssue, { code: "invalid_union" }>;
 
-/** The branch of a union that the value was meant to be: the one whose outer type fits, and of several the one with the fewest wrong or missing keys. */
+/**
+ * The branch of a union that the value was meant to be: the one whose outer type fits, and of several the one that knows
+ * most of the outer keys, then the one with the fewest mistakes.
+ */
 function closestBranch(issue: UnionIssue): z.core.$ZodIssue[] | undefined {
   const fitting = issue.errors.filter((branch) => !branch.some((i) => i.path.length === 0 && (i.code === "invalid_type" || i.code === "invalid_value")));
   const weight = (branch: z.core.$ZodIssue[]): number => branch.reduce((sum, i) => sum + (i.code === "unrecognized_keys" ? i.keys.length : 1), 0);
-  const [first, second] = fitting.toSorted((a, b) => weight(a) - weight(b));
-  return first && (!second || weight(first) < weight(second)) ? first : undefined;
+  const unknown = (branch: z.core.$ZodIssue[]): number => weight(branch.filter((i) => i.code === "unrecognized_keys" && i.path.length === 0));
+  const compare = (a: z.core.$ZodIssue[], b: z.core.$ZodIssue[]): number => unknown(a) - unknown(b) || weight(a) - weight(b);
+  const [first, second] = fitting.toSorted(compare);
+  return first && (!second || compare(first, second) < 0) ? first : undefined;
 }
 
 function unionExpected(issue: UnionIssue): string {

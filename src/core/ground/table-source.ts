@@ -11,6 +11,12 @@ export interface FileSource {
   readonly headerRow?: number | undefined;
 }
 
+/** What a workbook shows besides what is filled. */
+export interface Showing {
+  /** `sheet`: a second sheet tells of every filled cell how it stands, and why. */
+  readonly states?: "sheet" | undefined;
+}
+
 /** A table of a database, or what a query gives. */
 export interface DatabaseSource {
   /** The database by its name in yoroshi.yaml. */
@@ -26,11 +32,64 @@ export interface DatabaseSource {
 /** Where a table is. */
 export type RowsSource = FileSource | DatabaseSource;
 
-/** Where a table is, and what names its rows. */
-export type TableSource = RowsSource & {
+/** Rows made of the items that a plan's column holds, one row for each. */
+export interface ItemsSource {
+  /** The plan. */
+  readonly of: string;
+  /** The column of its table that takes a list. */
+  readonly column: string;
+  /** Columns of its table that each row carries, besides the key. */
+  readonly carry?: readonly string[] | undefined;
+}
+
+/** One figure of a group of rows; exactly one of the first twelve. Conditions are CEL over `row`. */
+export interface FigureSource {
+  /** Rows: `all`, or those for which a condition holds. */
+  readonly count?: string | undefined;
+  /** Share of the group's rows for which a condition holds, 0 to 1. */
+  readonly share?: string | undefined;
+  /** The group's rows for which a condition holds, as a share of all such rows, 0 to 1. */
+  readonly shareOfTable?: string | undefined;
+  /** Columns whose numbers are added up, averaged, put in the middle. */
+  readonly sum?: string | undefined;
+  readonly mean?: string | undefined;
+  readonly median?: string | undefined;
+  /** Columns whose least or greatest value counts: numbers, or days. */
+  readonly min?: string | undefined;
+  readonly max?: string | undefined;
+  /** How many different values a column has. */
+  readonly distinct?: string | undefined;
+  /** The most frequent values of a column with their counts, at most `most` (3). */
+  readonly top?: string | undefined;
+  /** The values of a column, each on its line, at most `most` (200): the first, or with `by` those with the greatest value there. */
+  readonly list?: string | undefined;
+  readonly by?: string | undefined;
+  readonly most?: number | undefined;
+  /** Only the rows for which a condition holds. */
+  readonly where?: string | undefined;
+}
+
+/** Rows made of groups of a plan's rows, with figures computed from them. */
+export interface GroupsSource {
+  /** The plan. */
+  readonly of: string;
+  /** The columns whose values make a group. Left out: all rows are one group. */
+  readonly by?: string | readonly string[] | undefined;
+  /** CEL over `row`: only these rows count. */
+  readonly when?: string | undefined;
+  readonly figures: Readonly<Record<string, FigureSource>>;
+}
+
+/** Where a table is, and what names its rows. Of rows that are made of another plan's: where they are kept. */
+export type TableSource = RowsSource & Showing & {
   /** The column whose value names a row, or several that do so together. */
   readonly key: string | readonly string[];
+  readonly items?: ItemsSource | undefined;
+  readonly groups?: GroupsSource | undefined;
 };
+
+/** What the one group of a whole table is called, and its key's column. */
+export const WHOLE_TABLE = { column: "group", value: "all rows" } as const;
 
 const text = z.string().check(z.minLength(1));
 const file = { file: text, sheet: z.optional(text), table: z.optional(text), headerRow: z.optional(z.int().check(z.gte(1)).check(z.lte(1_048_576))) };
@@ -43,6 +102,21 @@ const ONE = z.refine<{ table?: string | undefined; query?: string | undefined }>
 const INTO = z.refine<{ query?: string | undefined; into?: string | undefined }>((value) => value.into === undefined || value.query !== undefined, "`into` belongs to a `query`.");
 const SHEET = z.refine<FileSource>((value) => value.table === undefined || (value.sheet === undefined && value.headerRow === undefined), "A defined table needs neither `sheet` nor `headerRow`.");
 
+const STATES = z.refine<FileSource & Showing>((value) => value.states === undefined || /\.xls[xm]$/i.test(value.file), "`states` is for workbooks; `yoroshi status PLAN --empty` lists the cells of any table.");
+const items = z.strictObject({ of: text, column: text, carry: z.optional(z.array(text)) });
+const FIGURES = ["count", "share", "shareOfTable", "sum", "mean", "median", "min", "max", "distinct", "top", "list"] as const;
+const figure = z
+  .strictObject({ ...Object.fromEntries(FIGURES.map((name) => [name, z.optional(text)])) as Record<(typeof FIGURES)[number], z.ZodMiniOptional<typeof text>>, by: z.optional(text), most: z.optional(z.int().check(z.gte(1)).check(z.lte(10_000))), where: z.optional(text) })
+  .check(
+    z.refine((value) => FIGURES.filter((name) => value[name] !== undefined).length === 1, `A figure is exactly one of ${FIGURES.join(", ")}.`),
+    z.refine((value) => value.by === undefined || value.list !== undefined, "`by` belongs to a `list`."),
+    z.refine((value) => value.most === undefined || value.list !== undefined || value.top !== undefined, "`most` belongs to a `list` or a `top`."),
+    z.refine((value) => value.where === undefined || (value.count ?? value.share ?? value.shareOfTable) === undefined, "`where` is for figures of a column; a count or a share has its own condition."),
+  );
+const groups = z.strictObject({ of: text, by: z.optional(z.union([text, z.array(text).check(z.minLength(1))])), when: z.optional(text), figures: z.record(z.string(), figure) });
+const kept = { file: text };
+const keptThere = { database: text, table: text };
+
 /** The shape of a source as a file names it. */
 export const rowsSourceShape = z.union([z.strictObject(file).check(SHEET), z.strictObject(database).check(ONE)], WHERE);
 
@@ -51,8 +125,21 @@ const columns = { columns: z.optional(z.catchall(z.object({ name: z.string() }),
 /** The shapes of a source with which columns of it are read, and as what. */
 export const columnsSourceShapes = [z.strictObject({ ...file, ...columns }).check(SHEET), z.strictObject({ ...database, ...columns }).check(ONE)] as const;
 
+/** Groups name their rows by themselves. */
+const withKey = <T extends { readonly groups: GroupsSource }>(source: T): T & { readonly key: string | readonly string[] } => ({ ...source, key: source.groups.by ?? WHOLE_TABLE.column });
+
 /** A source with what names its rows. */
-export const tableSourceShape = z.union([z.strictObject({ ...file, ...key }).check(SHEET), z.strictObject({ ...database, ...into, ...key }).check(ONE).check(INTO)], WHERE);
+export const tableSourceShape = z.union(
+  [
+    z.strictObject({ ...file, ...key, states: z.optional(z.literal("sheet", "Expected sheet.")) }).check(SHEET, STATES),
+    z.strictObject({ ...database, ...into, ...key }).check(ONE).check(INTO),
+    z.strictObject({ items, ...kept, key: text }),
+    z.strictObject({ items, ...keptThere, key: text }),
+    z.pipe(z.strictObject({ groups, ...kept }), z.transform(withKey)),
+    z.pipe(z.strictObject({ groups, ...keptThere }), z.transform(withKey)),
+  ],
+  WHERE,
+);
 
 /** Whether a source is in a database. */
 export const inDatabase = <S extends RowsSource>(source: S): source is Extract<S, DatabaseSource> => "database" in source;

@@ -5,6 +5,7 @@ export { fits, jsonSchemaOf, keptSchemaOf, misfit, shapeSpec, type AnySpec, type
 export type { ListSpec } from "./list.js";
 export { mapLeaves, referenceOf, referencesIn, specsInside, specsWithin } from "./nested.js";
 export type { NumberSpec } from "./number.js";
+export { plainNumber } from "./plain-number.js";
 export { hasKind, kindNames, kindOf, specSchema } from "./registry.js";
 export type { RecordSpec } from "./record.js";
 export { relativeDay } from "./relative-day.js";

@@ -38,15 +38,28 @@ export function memoryTable(rows: readonly Readonly<Record<string, string>>[], {
     },
     sourceMark: async () => JSON.stringify(own),
     standingMark: async () => (mark === 0 ? undefined : JSON.stringify(own)),
-    async write(columns, cellsOf) {
+    async write(columns, cellsOf, { growth } = {}) {
       const cells = await cellsOf(own.map(keyOf));
-      own.forEach((row, index) => {
+      const put = (row: Record<string, string>, given: (typeof cells)[number]): void => {
         for (const column of columns) {
-          const cell = cells[index]?.[column.name];
+          const cell = given?.[column.name];
           if (cell !== undefined) row[column.name] = typeof cell === "object" ? cell.asIs : this.asWritten(column, cell);
           else row[column.name] ??= "";
         }
+      };
+      const kept = own.filter((row, index) => {
+        if (growth?.goes({ key: keyOf(row), values: row }, cells[index])) return false;
+        put(row, cells[index]);
+        return true;
       });
+      own.splice(0, own.length, ...kept);
+      for await (const some of growth?.added() ?? []) {
+        const given = await cellsOf(some.map((row) => row.key));
+        some.forEach((row, index) => {
+          own.push({ ...row.values });
+          put(own.at(-1)!, given[index]);
+        });
+      }
       mark++;
       return JSON.stringify(own);
     },

@@ -43,6 +43,30 @@ export interface StandingRow {
  */
 export type CellsOf = (keys: readonly string[], standing?: readonly StandingRow[]) => Promise<readonly (Readonly<Record<string, CellOut>> | undefined)[]>;
 
+/** Rows that go and come while a table is written whose rows Yoroshi makes. */
+export interface Growth {
+  /** Whether a row that the table has goes, with all that stands in it and what its cells would become. */
+  goes(row: StandingRow, cells: Readonly<Record<string, CellOut>> | undefined): boolean;
+  /** The rows that the table lacks, in order, with the values of their key columns; asked for once `goes` saw all that it has. */
+  added(): AsyncIterable<readonly StandingRow[]>;
+}
+
+/** How a cell stands, and why, where that is not simply filled. */
+export interface ShownState {
+  readonly state: string;
+  readonly why?: string | undefined;
+}
+
+/** Gives how the cells of rows stand, by key and column. */
+export type StatesOf = (keys: readonly string[]) => Promise<readonly Readonly<Record<string, ShownState>>[]>;
+
+/** What is written besides cells. */
+export interface Beside {
+  readonly growth?: Growth | undefined;
+  /** Given to a table that shows states. */
+  readonly statesOf?: StatesOf | undefined;
+}
+
 /**
  * The port to a table: rows out in a stream, cells in by key. A table never changes its source before the whole
  * result is ready, and touches only the named columns.
@@ -64,8 +88,13 @@ export interface Table {
   standingMark(): Promise<string | undefined>;
   /** A mark that changes when the source changes; `undefined` where that cannot be told. */
   sourceMark(): Promise<string | undefined>;
-  /** Writes columns: asks for the cells of every row, keeps everything else. Returns the new `standingMark`. */
-  write(columns: readonly TargetColumn[], cellsOf: CellsOf): Promise<string | undefined>;
+  /**
+   * Writes columns: asks for the cells of every row, keeps everything else. Returns the new `standingMark`. With `growth`
+   * rows go and come, too; a table that cannot do that says so in `checkWritable`.
+   */
+  write(columns: readonly TargetColumn[], cellsOf: CellsOf, beside?: Beside): Promise<string | undefined>;
+  /** Whether it shows how its cells stand, beside them. */
+  readonly showsStates?: boolean | undefined;
   /** Of a table whose columns must be there before they are written: the statements that would add those it lacks. */
   missingColumns?(columns: readonly TargetColumn[]): Promise<readonly string[]>;
   /** Adds the columns that it lacks. */

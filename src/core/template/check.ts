@@ -114,6 +114,7 @@ function checkMissing(template: Template, document: SourceDocument): Complaint[]
 
 function checkRules(template: Template, document: SourceDocument): Complaint[] {
   const known = Object.keys(template.answer);
+  const inputs = Object.keys(template.inputs);
   return (template.rules ?? []).flatMap((rule, index) => {
     const at = document.at(["rules", index]);
     const fault = ruleFault(rule);
@@ -122,6 +123,7 @@ function checkRules(template: Template, document: SourceDocument): Complaint[] {
     return [
       ...(fault === undefined ? [] : [complain("badValue", at, { problem: fault })]),
       ...unknown.map((name) => complain("unknownPart", at, { name, known, near: nearest(name, known) })),
+      ...(Array.isArray(rule.numbersFrom) ? rule.numbersFrom : []).filter((name: string) => !inputs.includes(name)).map((name: string) => complain("unknownInput", at, { name, known: inputs, near: nearest(name, inputs) })),
     ];
   });
 }

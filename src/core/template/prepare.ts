@@ -29,7 +29,7 @@ export interface Prepared<Inputs = Record<string, Json>, Parts = Record<string, 
   readonly schema: Record<string, Json>;
   readonly maxTokens: number;
   /** What an answer whose parts fit their kinds breaks of the template's rules, in words. */
-  brokenRules(parts: Readonly<Record<string, Json>>): string[];
+  brokenRules(parts: Readonly<Record<string, Json>>, inputs: Readonly<Record<string, Json>>): string[];
   /** Hash of all in the template and its references that decides an answer. */
   readonly fingerprint: string;
   /** What the fingerprint rests on, each piece with a short hash: the template, its references, its background. */

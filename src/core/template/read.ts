@@ -40,6 +40,7 @@ export const templateFile = z.strictObject({
         require: z.optional(z.array(z.string().check(z.minLength(1))).check(z.minLength(1))),
         pattern: z.optional(z.string().check(z.minLength(1))),
         check: z.optional(z.string().check(z.minLength(1))),
+        numbersFrom: z.optional(z.union([z.literal("inputs"), z.array(z.string()).check(z.minLength(1))], "Expected `inputs`, or a list of their names.")),
         in: z.optional(z.union([z.pipe(z.string(), z.transform((part) => [part])), z.array(z.string()).check(z.minLength(1))])),
         say: z.optional(z.string().check(z.minLength(1))),
       }),

@@ -2,7 +2,8 @@ import { describe, expect, it } from "vitest";
 import { fakeClock } from "../../../tests/helpers/clock.js";
 import { scriptedModel } from "../../../tests/helpers/models.js";
 import { askPrepared } from "../answer/index.js";
-import { formatComplaint } from "../ground/index.js";
+import { formatComplaint, type Json } from "../ground/index.js";
+import { strayNumbers } from "./numbers-from.js";
 import { prepare } from "./prepare.js";
 import { readInputs } from "./read-inputs.js";
 import { readTemplate } from "./read.js";
@@ -27,7 +28,7 @@ describe("rules on the answer", () => {
   - { pattern: "^[A-Z]", in: summary, say: The summary begins with a capital letter }
   - { check: answer.act || size(answer.steps) == 0, say: When nobody has to act there are no steps }
 `);
-  const broken = (summary: string, act: boolean, steps: string[]) => prepared.brokenRules({ summary, act, steps });
+  const broken = (summary: string, act: boolean, steps: string[]) => prepared.brokenRules({ summary, act, steps }, {});
 
   it("hold or are broken, each in words that a model can act on", () => {
     expect(broken("The boat is late", true, ["tell them"])).toEqual([]);
@@ -52,6 +53,33 @@ describe("rules on the answer", () => {
     expect(await askPrepared(prepared, inputs, { model, clock: fakeClock() })).toMatchObject({ state: "answered", notes: ["mended"] });
     expect(model.requests[1]!.messages.at(-1)!.content).toContain('"summary" breaks a rule: Never use "asap" or "!"');
     expect(await askPrepared(prepared, inputs, { model: scriptedModel(() => replies[0]!), clock: fakeClock() })).toMatchObject({ state: "malformed", reason: expect.stringContaining("Never use") });
+  });
+
+  it.each<[string, unknown, string[]]>([
+    ["51 reports, 11 of them grave.", [51, 11], []],
+    ["52 reports, 11 of them grave.", [51, 11], ["52"]],
+    ["About 21.6 % or 22% were grave, 0.22 of all.", [0.2157], []],
+    ["About 23 percent were grave.", [0.2157], ["23 percent"]],
+    ["1,200 rows, 1200 rows, 1.2 in thousands", [1200], ["1.2"]],
+    ["3,5 m and -4 degrees, \u22124 at most", ["3.5", -4], []],
+    ["Report R-012 of 2026-08-03 at 14:30", ["see R-012, written 2026-08-03 at 14:30."], []],
+    ["Report R-013 at 14:31.", ["see R-012 at 14:30"], ["R-013", "14:31"]],
+    ["Three reports, two grave; one was not.", [3, 1], ["two"]],
+    ["Ten seconds, 3 boats, four men.", ["ten seconds, three boats"], ["four"]],
+    ["MV2 left berth 4.", [4], ["MV2"]],
+    ["Nothing at all.", [], []],
+    ["Deep inside 7", [{ a: ["7"] }], []],
+  ])("knows the numbers of %j that do not stand in %j", (text, data, stray) => {
+    expect(strayNumbers(text, data as Json[])).toEqual(stray);
+  });
+
+  it("let no number into a text that the data does not have, in the inputs that are named or in any", () => {
+    const held = (numbersFrom: string) => preparedOf(`rules: [{ numbersFrom: ${numbersFrom}, in: summary }]\n`);
+    const parts = { summary: "5 of 7", act: true, steps: ["9"] };
+    expect(held("inputs").brokenRules(parts, { note: "7 boats", size: 5 })).toEqual([]);
+    expect(held("[size]").brokenRules(parts, { note: "7 boats", size: 5 })).toEqual(['"summary" has the number 7, which the data does not have. Rule: Use no number in "summary" that does not stand in the data.']);
+    expect(held("[size]").render({ note: "n", place: null, size: 1 }).at(-1)!.content).toContain('Rule: Use no number in "summary" that does not stand in the data.');
+    expect(complaintsOf("rules: [{ numbersFrom: [sice] }]")).toContain("size");
   });
 
   it.each([

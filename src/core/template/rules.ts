@@ -1,6 +1,7 @@
+import { strayNumbers } from "./numbers-from.js";
 import { isPattern, joinWords, readExpression, wordPattern, type Json } from "../ground/index.js";
 
-/** A rule that an answer must keep, beyond its kinds. One of `forbid`, `require`, `pattern` or `check`. */
+/** A rule that an answer must keep, beyond its kinds. One of `forbid`, `require`, `pattern`, `check` or `numbersFrom`. */
 export interface Rule {
   /** Words that must not occur. */
   readonly forbid?: readonly string[] | undefined;
@@ -10,7 +11,9 @@ export interface Rule {
   readonly pattern?: string | undefined;
   /** CEL over `answer`, which must hold: `answer.act || size(answer.steps) == 0`. */
   readonly check?: string | undefined;
-  /** The parts that the words or the pattern are about; every part when not given. */
+  /** Every number in the text must stand in these inputs, or in any of them: `inputs`. See `strayNumbers`. */
+  readonly numbersFrom?: readonly string[] | "inputs" | undefined;
+  /** The parts that the words, the pattern or the numbers are about; every part when not given. */
   readonly in?: readonly string[] | undefined;
   /** The rule in words, for the model and for messages. Needed for `pattern` and `check`. */
   readonly say?: string | undefined;
@@ -18,8 +21,8 @@ export interface Rule {
 
 /** What is wrong with a rule by itself, or `undefined`. */
 export function ruleFault(rule: Rule): string | undefined {
-  const kinds = [rule.forbid, rule.require, rule.pattern, rule.check].filter((part) => part !== undefined);
-  if (kinds.length !== 1) return "A rule has exactly one of `forbid`, `require`, `pattern` and `check`.";
+  const kinds = [rule.forbid, rule.require, rule.pattern, rule.check, rule.numbersFrom].filter((part) => part !== undefined);
+  if (kinds.length !== 1) return "A rule has exactly one of `forbid`, `require`, `pattern`, `check` and `numbersFrom`.";
   if ((rule.pattern !== undefined || rule.check !== undefined) && !rule.say) return "Say in words what the rule wants: `say: …`. The model is told, and so is whoever reads why an answer failed.";
   if (rule.pattern !== undefined && !isPattern(rule.pattern)) return `\`${rule.pattern}\` is not a regular expression.`;
   if (rule.check !== undefined) {
@@ -34,17 +37,29 @@ export function tellRule(rule: Rule): string {
   const where = rule.in ? ` in ${joinWords(rule.in.map((part) => `"${part}"`))}` : "";
   if (rule.say) return rule.say.replace(/([^.!?])$/, "$1.");
   if (rule.forbid) return `Never use ${joinWords(rule.forbid.map((word) => `"${word}"`), "or")}${where}.`;
+  if (rule.numbersFrom) return `Use no number${where} that does not stand in the data.`;
   return `Use ${joinWords((rule.require ?? []).map((word) => `"${word}"`))}${where}.`;
 }
 
 /** Makes the check of all rules: what an answer breaks, in words that a model can act on. */
-export function rulesCheck(rules: readonly Rule[]): (parts: Readonly<Record<string, Json>>) => string[] {
+export function rulesCheck(rules: readonly Rule[]): RulesCheck<string[]> {
   const checks = rules.map(checkOf);
-  return (parts) => checks.flatMap((check) => check(parts) ?? []);
+  return (parts, inputs) => checks.flatMap((check) => check(parts, inputs) ?? []);
 }
 
-function checkOf(rule: Rule): (parts: Readonly<Record<string, Json>>) => string | undefined {
+type Values = Readonly<Record<string, Json>>;
+type RulesCheck<T> = (parts: Values, inputs: Values) => T;
+
+function checkOf(rule: Rule): RulesCheck<string | undefined> {
   const told = tellRule(rule);
+  const { numbersFrom } = rule;
+  if (numbersFrom !== undefined) {
+    return (parts, inputs) => {
+      const data = Object.entries(inputs).flatMap(([name, value]) => (numbersFrom === "inputs" || numbersFrom.includes(name) ? [value] : []));
+      const stray = (rule.in ?? Object.keys(parts)).flatMap((name) => strayNumbers(textOf(parts[name] ?? ""), data).map((number) => `"${name}" has the number ${number}`));
+      return stray.length > 0 ? `${joinWords(stray)}, which the data does not have. Rule: ${told}` : undefined;
+    };
+  }
   if (rule.check !== undefined) {
     const { expression } = readExpression(rule.check, "answer");
     return (parts) => {

@@ -1,0 +1,73 @@
+import path from "node:path";
+import type { ShownState, StatesOf, TargetColumn } from "../../core/index.js";
+import { KeySet } from "../../files/index.js";
+import { columnLetters, escapeCell } from "./cell-text.js";
+import { broken, dataRows, readLayout, rowValues, type Layout } from "./layout.js";
+import { escapeText } from "./xml.js";
+import { rowKey } from "./write-sheet.js";
+
+/** The sheet that tells how cells stand. */
+export const STATES_SHEET = "Cell states";
+const WHY = "why";
+const BATCH_ROWS = 500;
+const WIDE = 80;
+const NARROW = 14;
+
+/**
+ * A sheet with a row for each row of the table: its key, how each filled cell stands, and why. One of an earlier fill is
+ * written anew; another of that name is left alone, and is an error.
+ */
+export async function statesSheet(layout: Layout, key: readonly string[], columns: readonly TargetColumn[], statesOf: StatesOf): Promise<{ readonly part: string; readonly isNew: boolean; readonly content: AsyncIterable<string> }> {
+  const { file, book, sheet } = layout;
+  const before = book.sheets.find((one) => one.name === STATES_SHEET);
+  if (before) {
+    const names = (await readLayout(file, { sheet: STATES_SHEET, headerRow: 1 })).columns.map((column) => column.name);
+    if (before.part === sheet.part || names.at(-1) !== WHY || !key.every((column, index) => names[index] === column)) {
+      throw broken(file, before, "row 1", `a sheet of that name is there already, and is none that tells of cells. Give it another name, or leave out \`states: sheet\`.`);
+    }
+  }
+  const folder = path.posix.dirname(sheet.part);
+  let part = before?.part ?? `${folder}/cellStates.xml`;
+  for (let number = 2; !before && file.has(part); number++) part = `${folder}/cellStates${number}.xml`;
+  return { part, isNew: !before, content: sheetText(layout, key, columns, statesOf) };
+}
+
+async function* sheetText(layout: Layout, key: readonly string[], columns: readonly TargetColumn[], statesOf: StatesOf): AsyncGenerator<string> {
+  const header = [...key, ...columns.map(({ name }) => name), WHY];
+  const widths = header.map((_, index) => `<col min="${index + 1}" max="${index + 1}" width="${index === header.length - 1 ? WIDE : NARROW}" customWidth="1"/>`).join("");
+  yield `<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetViews><sheetView workbookViewId="0"><pane ySplit="1" topLeftCell="A2" activePane="bottomLeft" state="frozen"/></sheetView></sheetViews><cols>${widths}</cols><sheetData>`;
+  yield rowText(1, header);
+  let number = 1;
+  let batch: Named[] = [];
+  const seen = new KeySet();
+  const flush = async (): Promise<string> => {
+    const states = await statesOf(batch.map((row) => row.key));
+    const text = batch.map(({ values, problem }, index) => rowText(++number, [...key.map((column) => values[column] ?? ""), ...columns.map(({ name }) => states[index]?.[name]?.state ?? ""), problem ?? whyOf(columns, states[index] ?? {})])).join("");
+    batch = [];
+    return text;
+  };
+  for await (const rows of dataRows(layout)) {
+    for (const row of rows) {
+      const values = rowValues(layout, row);
+      if (values) batch.push({ values, ...rowKey(values, key, row.number, seen) });
+      if (batch.length >= BATCH_ROWS) yield await flush();
+    }
+  }
+  yield await flush();
+  yield "</sheetData></worksheet>";
+}
+
+interface Named {
+  readonly key: string;
+  readonly values: Readonly<Record<string, string>>;
+  readonly problem?: string;
+}
+
+/** The reasons of a row's cells, each once. */
+function whyOf(columns: readonly TargetColumn[], states: Readonly<Record<string, ShownState>>): string {
+  return [...new Set(columns.flatMap(({ name }) => states[name]?.why ?? []))].join("; ");
+}
+
+function rowText(number: number, cells: readonly string[]): string {
+  return `<row r="${number}">${cells.map((text, index) => (text === "" ? "" : `<c r="${columnLetters(index + 1)}${number}" t="inlineStr"><is><t xml:space="preserve">${escapeText(escapeCell(text.slice(0, 32_000)))}</t></is></c>`)).join("")}</row>`;
+}

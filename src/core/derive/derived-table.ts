@@ -1,0 +1,98 @@
+import type { Chunk, Growth, StandingRow, Table, TargetColumn } from "../table/index.js";
+import { OWN_STEP, writerOf, type Plan } from "../fill/index.js";
+import { YoroshiError } from "../ground/index.js";
+
+/** Rows that are made of another plan's rows. */
+export interface MadeRows {
+  /** What messages call them. */
+  readonly name: string;
+  /** The columns that they are made with, besides the key. */
+  readonly columns: readonly TargetColumn[];
+  /** All rows in a steady order. */
+  rows(): AsyncIterable<Chunk>;
+  /** A mark that changes when the rows do; `undefined` where that cannot be told. */
+  mark(): Promise<string | undefined>;
+  /** Makes the rows' keys stay what they are, before they are written. */
+  settle?(): Promise<void>;
+}
+
+export interface DerivedOptions {
+  /** Told of rows that nothing makes any more, and that stay since a person wrote in them. */
+  readonly onNotice?: ((text: string) => void) | undefined;
+}
+
+const CHUNK_ROWS = 500;
+const FEW = 3;
+
+/**
+ * A table whose rows are made of another plan's, kept in a table of their own. It is filled like any other: what a person
+ * writes in it stays. A row that nothing makes any more goes, unless a person wrote in it.
+ *
+ * The keys of all rows are in memory while the table is written.
+ */
+export function derivedTable(made: MadeRows, out: Table, { onNotice }: DerivedOptions = {}): Table {
+  const withKey = (columns: readonly TargetColumn[]): TargetColumn[] => [...out.keyColumns.map((name) => ({ name, freeText: false })), ...columns];
+  return {
+    name: made.name,
+    target: out.target,
+    keyColumns: out.keyColumns,
+    columns: async () => [...out.keyColumns, ...made.columns.map(({ name }) => name)],
+    read: () => made.rows(),
+    standing: (columns) => out.standing(columns),
+    standingMark: () => out.standingMark(),
+    sourceMark: () => made.mark(),
+    async write(columns, cellsOf) {
+      await made.settle?.();
+      const missing = new Map<string, StandingRow>();
+      // A row that cannot be made for now is not added, and stays where it stands.
+      const spoilt = new Set<string>();
+      for await (const { rows } of made.rows()) {
+        for (const { key, values, problem } of rows) {
+          if (problem === undefined) missing.set(key, { key, values: Object.fromEntries(out.keyColumns.map((column) => [column, values[column] ?? ""])) });
+          else spoilt.add(key);
+        }
+      }
+      const kept: string[] = [];
+      const growth = growthOf(missing, spoilt, [...out.keyColumns, ...columns.map(({ name }) => name)], kept);
+      const mark = await out.write(columns, cellsOf, { growth });
+      if (kept.length > 0) onNotice?.(`${kept.length === 1 ? "One row" : `${kept.length} rows`} of ${out.target} ${kept.length === 1 ? "is" : "are"} made of nothing any more, and ${kept.length === 1 ? "stays" : "stay"} since a person wrote in ${kept.length === 1 ? "it" : "them"}: ${kept.slice(0, FEW).join(", ")}${kept.length > FEW ? " …" : ""}.`);
+      return mark;
+    },
+    ...(out.missingColumns ? { missingColumns: (columns) => out.missingColumns!(withKey(columns)) } : {}),
+    ...(out.createColumns ? { createColumns: (columns) => out.createColumns!(withKey(columns)) } : {}),
+    ...(out.checkWritable ? { checkWritable: (columns) => out.checkWritable!(columns) } : {}),
+    asWritten: (column, value) => out.asWritten(column, value),
+  };
+}
+
+/** @param missing the rows that shall be there, by key; those that are found are taken out of it. */
+function growthOf(missing: Map<string, StandingRow>, spoilt: ReadonlySet<string>, own: readonly string[], kept: string[]): Growth {
+  const isMine = new Set(own);
+  const wroteBeside = ({ values }: StandingRow): boolean => Object.entries(values).some(([column, text]) => text !== "" && !isMine.has(column));
+  const made = new Set<string>([...missing.keys(), ...spoilt]);
+  return {
+    goes(row, cells) {
+      missing.delete(row.key);
+      // A row that holds nothing of ours is a person's own.
+      if (made.has(row.key) || !Object.values(cells ?? {}).some((cell) => typeof cell !== "object")) return false;
+      const stays = Object.values(cells!).some((cell) => typeof cell === "object") || wroteBeside(row);
+      if (stays) kept.push(row.key);
+      return !stays;
+    },
+    async *added() {
+      const rows = [...missing.values()];
+      for (let from = 0; from < rows.length; from += CHUNK_ROWS) yield rows.slice(from, from + CHUNK_ROWS);
+    },
+  };
+}
+
+/**
+ * The plan with the step that makes the own columns of its rows.
+ *
+ * @throws YoroshiError `tableBroken` where another step fills one of them.
+ */
+export function withOwnStep(plan: Plan, { name, columns }: Pick<MadeRows, "name" | "columns">): Plan {
+  const twice = columns.find((own) => writerOf(plan, own.name) !== undefined);
+  if (twice) throw new YoroshiError("tableBroken", { table: name, place: "steps", problem: `the step ${writerOf(plan, twice.name)} fills \`${twice.name}\`, which the rows have of their own. Give the column another name.` });
+  return { ...plan, steps: { [OWN_STEP]: { set: Object.fromEntries(columns.map((own) => [own.name, { own }])) }, ...plan.steps } };
+}
