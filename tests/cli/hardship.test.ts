@@ -100,6 +100,16 @@ describe("a fill under hardship", () => {
     expect(await run(["fill", "log", "--json"], folder, { YOROSHI_TEST_KEY: "right" })).toMatchObject({ code: 0 });
   });
 
+  it("with rows too long for the model asks nothing, and names them", async () => {
+    const server = await served();
+    const folder = smallProject(`id,note\na,${"smoke and oil ".repeat(120)}\nb,short\n`, { endpoint: server.endpoint, model: ", context: 1300" });
+    const ran = await run(["fill", "log"], folder);
+    expect(ran.code).toBe(2);
+    expect(ran.err).toMatch(/1 row of the step sort would not fit the model standin-small, which has room for 1,300 tokens \(a\); the longest is a with about 1,\d\d\d/);
+    expect(server.counts.requests).toBeLessThanOrEqual(1);
+    expect((await run(["fill", "log", "--where", 'row.id == "b"', "--json"], folder)).json()).toMatchObject({ filled: 1 });
+  });
+
   it("whose output cannot be written keeps every answer", async () => {
     const folder = smallProject(notesCsv(20));
     mkdirSync(path.join(folder, "log.filled.csv"));

@@ -66,7 +66,7 @@ async function fillOne(project: Project, name: string, options: FillCommandOptio
     note(warn(`Filled in spite of the gate: ${gate.reason}.`));
   }
   if (!options.dryRun) {
-    const problems = await preflight(setup, { ...chosen, probe: options.probe !== false && !isStandin });
+    const problems = await preflight(setup, { ...chosen, tokenizer, probe: options.probe !== false && !isStandin });
     if (problems.length > 1) throw new YoroshiError("notReady", { plan: setup.plan.name, problems: problems.map(({ message }) => message) });
     for (const { error, host } of problems) throw error instanceof YoroshiError ? error : modelError(error, host);
   }
@@ -85,9 +85,14 @@ async function checkWhere({ table: source, plan }: FillSetup, where: string | un
   }
 }
 
-async function dryRun(project: Project, setup: FillSetup, isStandin: boolean, chosen: FillOptions, options: FillCommandOptions, tell: (report: object) => void): Promise<number> {
+/** Takes a second to load. */
+async function tokenizer(): Promise<(text: string) => number> {
   const { countTokens } = await import("gpt-tokenizer/encoding/o200k_base");
-  const result = await preview(setup, chosen, (text) => countTokens(text));
+  return (text) => countTokens(text);
+}
+
+async function dryRun(project: Project, setup: FillSetup, isStandin: boolean, chosen: FillOptions, options: FillCommandOptions, tell: (report: object) => void): Promise<number> {
+  const result = await preview(setup, chosen, await tokenizer());
   if (options.json) tell(previewJson(result, setup, isStandin));
   else printPreview(setup, result, project.settings.currency);
   return 0;

@@ -1,9 +1,12 @@
 import { budgetFor, costOf, dearestUsage, guessUsage, ModelFailure, type Model } from "../model/index.js";
 import { toMicros, YoroshiError, type CancelSignal } from "../ground/index.js";
 import { dayOf, monthStart } from "../ledger/index.js";
+import type { CountTokens } from "./preview.js";
 import { targetColumns, type FillOptions, type FillSetup } from "./setup.js";
 
-export interface PreflightOptions extends Pick<FillOptions, "spendCap" | "createColumns"> {
+export interface PreflightOptions extends FillOptions {
+  /** Gives what counts a text's tokens; called where a prompt may be too long for its model. Default: four characters a token. */
+  readonly tokenizer?: (() => Promise<CountTokens>) | undefined;
   /** Ask each model that has not answered in this project yet for a word. Default true. */
   readonly probe?: boolean | undefined;
   readonly signal?: CancelSignal | undefined;
@@ -23,7 +26,7 @@ const PROBE = { messages: [{ role: "user" as const, content: "Answer with one wo
 /**
  * Looks for what would stop a fill before it begins, and tells all of it at once: a source that cannot be read, a key column
  * that is not there, columns that are missing or may not be written, a cap on a model without a price, a model that cannot be
- * reached or does not take the key.
+ * reached or does not take the key, rows that are too long for their model.
  *
  * @returns the problems; none when the fill can begin.
  */
@@ -49,6 +52,7 @@ export async function preflight(setup: FillSetup, options: PreflightOptions = {}
     if (statements.length > 0 && !options.createColumns) throw new YoroshiError("columnsMissing", { table: table.target, statements });
     if (statements.length === 0) await table.checkWritable?.(targets);
   });
+  if (problems.length === 0) await attempt(async () => (await import("./over-context.js")).checkContext(setup, options, options.tokenizer));
   const models = [...new Set(Object.values(asking).flatMap(({ model, others }) => [model, ...Object.values(others ?? {})]))];
   const unpriced = options.spendCap !== undefined || plan.limits.spend !== undefined || setup.monthlyCap !== undefined ? models.find((model) => !model.price) : undefined;
   if (unpriced) await attempt(async () => void budgetFor([unpriced], 0));

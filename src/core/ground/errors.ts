@@ -30,6 +30,8 @@ export const ERRORS = {
   notReady: entry(3, 502, (d: { plan: string; problems: readonly string[] }) => `The plan ${d.plan} cannot be filled yet; nothing was asked:\n${d.problems.map((problem) => `  - ${problem}`).join("\n")}`),
   columnsMissing: entry(2, 409, (d: { table: string; statements: readonly string[] }) =>
     `${d.table} lacks columns that the plan fills. Add them, or let them be added with --create-columns:\n${d.statements.map((statement) => `  ${statement};`).join("\n")}`),
+  overContext: entry(2, 409, (d: { step: string; template: string; model: string; context: string; rows: string; keys: readonly string[]; longest: string; tokens: string }) =>
+    `${d.rows} of the step ${d.step} would not fit the model ${d.model}, which has room for ${d.context} tokens (${d.keys.join(", ")}); the longest is ${d.longest} with about ${d.tokens}. Give the inputs of ${d.template} a \`maxChars\` with \`whenLong\`, or leave these rows out with \`when\` or --where.`),
   badOption: entry(2, 400, (d: { option: string; problem: string }) => `${d.option}: ${d.problem}`),
   keyNotFound: entry(2, 404, (d: { keys: readonly string[]; table: string }) => `${d.table} has no row with the key ${d.keys.map((k) => `\`${k}\``).join(", ")}.`),
   samplesUnfit: entry(2, 400, (d: { file: string; problem: string }) => `${d.file} cannot be used as samples: ${d.problem}`),
