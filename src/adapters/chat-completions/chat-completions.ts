@@ -1,4 +1,4 @@
-import { ModelFailure, type CancelSignal, type Clock, type Model, type ModelLimits, type ModelReply, type ModelRequest, type Price } from "../../core/index.js";
+import { ModelFailure, ownSignal, type CancelSignal, type Clock, type Model, type ModelLimits, type ModelReply, type ModelRequest, type Price } from "../../core/index.js";
 import { readResponse, requestBody } from "./protocol.js";
 import type { Send } from "./send.js";
 
@@ -77,16 +77,14 @@ function refusedExtra(error: unknown, request: ModelRequest): Extra | undefined 
 async function exchange(options: ChatCompletionsOptions, url: string, headers: Record<string, string>, body: string, signal: CancelSignal | undefined): ReturnType<Send> {
   if (signal?.aborted) throw new ModelFailure("cancelled", "cancelled");
   const timeoutMs = options.timeoutMs ?? DEFAULT_TIMEOUT_MS;
-  const controller = new AbortController();
+  const own = ownSignal(signal);
   let timedOut = false;
   const timer = setTimeout(() => {
     timedOut = true;
-    controller.abort();
+    own.abort();
   }, timeoutMs);
-  const onAbort = (): void => controller.abort();
-  signal?.addEventListener("abort", onAbort, { once: true });
   try {
-    return await options.send(url, headers, body, controller.signal);
+    return await options.send(url, headers, body, own.signal);
   } catch (error) {
     if (signal?.aborted) throw new ModelFailure("cancelled", "cancelled", { cause: error });
     if (timedOut) throw new ModelFailure("timeout", `no whole reply within ${timeoutMs / 1000} s`, { cause: error });
@@ -94,6 +92,6 @@ async function exchange(options: ChatCompletionsOptions, url: string, headers: R
     throw new ModelFailure("network", `the connection failed${typeof code === "string" ? ` (${code})` : ""}`, { cause: error });
   } finally {
     clearTimeout(timer);
-    signal?.removeEventListener("abort", onAbort);
+    own.release();
   }
 }

@@ -1,2 +1,2 @@
 export { chatCompletions, type ChatCompletionsOptions, type Extra } from "./chat-completions.js";
-export { viaFetch, type Send } from "./send.js";
+export { viaFetch, type Received, type Send } from "./send.js";

@@ -1,24 +1,29 @@
-import * as z from "zod/mini";
 import { ModelFailure, type Finish, type ModelReply, type ModelRequest } from "../../core/index.js";
 import { allowanceOf, retryAfterMs } from "./retry-after.js";
 
-const contentPart = z.looseObject({ text: z.optional(z.string()) });
-const token = z.looseObject({ token: z.string(), logprob: z.number() });
+/** What of a chat completion is needed, as hosts send it; any of it may be missing or of another type. */
+interface Completion {
+  readonly id?: unknown;
+  readonly choices?: readonly {
+    readonly finish_reason?: unknown;
+    readonly logprobs?: { readonly content?: readonly { readonly token?: unknown; readonly logprob?: unknown }[] | null } | null;
+    readonly message?: { readonly content?: unknown; readonly refusal?: unknown } | null;
+  }[];
+  readonly usage?: { readonly prompt_tokens?: unknown; readonly completion_tokens?: unknown } | null;
+}
 
-/** What of a chat completion is needed; hosts add much more. */
-const completion = z.looseObject({
-  id: z.optional(z.string()),
-  choices: z
-    .array(
-      z.looseObject({
-        finish_reason: z.nullish(z.string()),
-        logprobs: z.nullish(z.looseObject({ content: z.nullish(z.array(token)) })),
-        message: z.looseObject({ content: z.nullish(z.union([z.string(), z.array(contentPart)])), refusal: z.nullish(z.string()) }),
-      }),
-    )
-    .check(z.minLength(1)),
-  usage: z.nullish(z.looseObject({ prompt_tokens: z.number(), completion_tokens: z.number() })),
-});
+/** The text of a message: as it is, or in parts. `undefined` where it is neither, nor left out. */
+function contentText(content: unknown): string | undefined {
+  if (typeof content === "string") return content;
+  if (content === null || content === undefined) return "";
+  return Array.isArray(content) ? content.map((part: { text?: unknown } | null) => (typeof part?.text === "string" ? part.text : "")).join("") : undefined;
+}
+
+function tokensOf(logprobs: NonNullable<Completion["choices"]>[number]["logprobs"]): ModelReply["tokens"] {
+  const content = logprobs?.content;
+  if (!Array.isArray(content)) return undefined;
+  return content.flatMap(({ token, logprob }) => (typeof token === "string" && typeof logprob === "number" ? [{ text: token, logProbability: logprob }] : []));
+}
 
 /** The JSON body of a request in the chat-completions protocol. */
 export function requestBody(id: string, request: ModelRequest, withSchema: boolean): string {
@@ -50,25 +55,27 @@ export function readResponse(status: number, headers: Readonly<Record<string, st
   const body = parse(text);
   if (status < 200 || status >= 300) throw statusFailure(status, headers, body, now);
   if (body === undefined) throw new ModelFailure("garbled", "the reply is not JSON", { status });
-  const error = (body as { error?: unknown } | null)?.error;
-  if (error) throw new ModelFailure("server", `the host reported an error: ${wordsOf(body)}`, { status });
-  const parsed = completion.safeParse(body);
-  if (!parsed.success) throw new ModelFailure("garbled", "the reply is not a chat completion", { status });
-  const { id, choices, usage } = parsed.data;
-  const [first] = choices;
-  const { content, refusal } = first!.message;
+  if (body === null || typeof body !== "object") throw new ModelFailure("garbled", "the reply is not a chat completion", { status });
+  if ((body as { error?: unknown }).error) throw new ModelFailure("server", `the host reported an error: ${wordsOf(body)}`, { status });
+  const { id, choices, usage } = body as Completion;
+  const message = Array.isArray(choices) ? choices[0]?.message : undefined;
+  const content = message === null || typeof message !== "object" ? undefined : contentText(message.content);
+  if (content === undefined) throw new ModelFailure("garbled", "the reply is not a chat completion", { status });
+  const { finish_reason: reason, logprobs } = choices![0]!;
+  const refusal = typeof message!.refusal === "string" && message!.refusal !== "" ? message!.refusal : undefined;
+  const { prompt_tokens: tokensIn, completion_tokens: tokensOut } = usage ?? {};
   return {
-    text: typeof content === "string" ? content : (content ?? []).map((part) => part.text ?? "").join(""),
-    finish: refusal ? "refused" : finishOf(first!.finish_reason),
-    refusal: refusal || undefined,
-    tokens: first!.logprobs?.content?.map((one) => ({ text: one.token, logProbability: one.logprob })),
+    text: content,
+    finish: refusal ? "refused" : finishOf(reason),
+    refusal,
+    tokens: tokensOf(logprobs),
     allowance: allowanceOf(headers),
-    usage: usage ? { tokensIn: usage.prompt_tokens, tokensOut: usage.completion_tokens } : undefined,
-    id,
+    usage: typeof tokensIn === "number" && typeof tokensOut === "number" ? { tokensIn, tokensOut } : undefined,
+    id: typeof id === "string" ? id : undefined,
   };
 }
 
-function finishOf(reason: string | null | undefined): Finish {
+function finishOf(reason: unknown): Finish {
   if (reason === "stop" || reason === "length") return reason;
   return reason === "content_filter" ? "filtered" : "unknown";
 }

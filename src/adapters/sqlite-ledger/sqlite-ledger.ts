@@ -8,6 +8,11 @@ import { groupCommit } from "./group-commit.js";
 import { MIGRATIONS } from "./migrations.js";
 
 const CACHE_KIB = 4_000;
+/**
+ * Of 4 KiB: the write-ahead log is written back to the file when it has so many. Answers lie in the order of their
+ * fingerprints, that is at random, so that doing it seldom writes far fewer pages.
+ */
+const CHECKPOINT_PAGES = 4_000;
 /** Records that are read at a time when all are wanted. */
 const SOME = 500;
 
@@ -160,6 +165,7 @@ function open(file: string): Database.Database {
     const db = new Database(file, { timeout: 10_000 });
     db.pragma("journal_mode = WAL");
     db.pragma("synchronous = NORMAL");
+    db.pragma(`wal_autocheckpoint = ${CHECKPOINT_PAGES}`);
     // In KiB: the library's own default of 16 MB buys little here.
     db.pragma(`cache_size = -${CACHE_KIB}`);
     migrate(db, file);

@@ -1,4 +1,4 @@
-import type { Answer } from "../answer/index.js";
+import type { Answer, Exchange } from "../answer/index.js";
 
 /** What asking a model cost in one run on one day, by step; at the prices of that day, whatever they are later. */
 export interface Charge {
@@ -44,13 +44,16 @@ export function addCharge(charges: Map<string, Charge>, charge: Charge): void {
 
 /** What an answer cost, by model. */
 export function chargesOf(answer: Answer, about: { readonly run: string; readonly step?: string; readonly model: string; readonly at: number }): Charge[] {
-  if (answer.asks === 0) return [];
+  if (answer.asks === 0 && answer.usage.tokensIn === 0 && answer.usage.tokensOut === 0) return [];
   const common = { run: about.run, step: about.step ?? "", day: dayOf(about.at), unsure: 0 };
   const exchanges = answer.spentBy ? (answer.exchanges ?? []) : [];
   if (exchanges.length === 0) return [{ ...common, model: about.model, requests: answer.asks, ...answer.usage, spent: answer.spent }];
   return [...new Set(exchanges.map(({ model }) => model))].map((model) => {
     const own = exchanges.filter((one) => one.model === model);
     const sum = (of: (one: (typeof own)[number]) => number): number => own.reduce((total, one) => total + of(one), 0);
-    return { ...common, model, requests: own.length, tokensIn: sum(({ usage }) => usage.tokensIn), tokensOut: sum(({ usage }) => usage.tokensOut), spent: sum(({ spent }) => spent) };
+    return { ...common, model, requests: own.filter(isOwnRequest).length, tokensIn: sum(({ usage }) => usage.tokensIn), tokensOut: sum(({ usage }) => usage.tokensOut), spent: sum(({ spent }) => spent) };
   });
 }
+
+/** A request that several rows share counts for the first of them, which keeps its reply. */
+const isOwnRequest = ({ why, raw }: Exchange): boolean => why !== "asked with others" || raw !== "";
