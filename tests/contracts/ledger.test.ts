@@ -42,14 +42,14 @@ describe.each([["memory", () => memoryLedger()], ["sqlite", () => sqliteLedger(f
 
   it("books what an answer cost under every model that was asked", async () => {
     await ledger.startRun({ id: "run1", kind: "fill", subject: "p", startedAt: 1 });
+    const first = answer(1).answer;
     const usage = { tokensIn: 5, tokensOut: 1 };
     const doubtful = { ...answer(3).answer, asks: 2, spent: 12, spentBy: { m: 2, dear: 10 }, exchanges: [{ why: "asked" as const, model: "m", raw: "", usage, spent: 2 }, { why: "in doubt" as const, model: "dear", raw: "", usage, spent: 10 }] };
     const about = { run: "run1", step: "s", model: "m", at: Date.UTC(2026, 1, 28, 23) };
     await ledger.record({ charges: chargesOf(answer(1).answer, about) });
     await ledger.record({ charges: chargesOf(doubtful, about) });
-    await ledger.record({ charges: chargesOf({ ...doubtful, asks: 0 }, about) });
+    await ledger.record({ charges: chargesOf({ ...first, asks: 0, usage: { tokensIn: 0, tokensOut: 0 }, spent: 0 }, about) });
     await ledger.record({ charges: [{ run: "run1", step: "", model: "m", day: dayOf(Date.UTC(2026, 2, 1)), requests: 0, tokensIn: 0, tokensOut: 0, spent: 1, unsure: 30 }] });
-    const first = answer(1).answer;
     expect(await ledger.spend("p")).toEqual([
       { model: "dear", step: "s", requests: 1, tokensIn: 5, tokensOut: 1, spent: 10, unsure: 0 },
       { model: "m", step: "", requests: 0, tokensIn: 0, tokensOut: 0, spent: 1, unsure: 30 },
