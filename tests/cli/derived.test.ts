@@ -14,7 +14,7 @@ it("rows made of items: one command fills both plans, a person's words stay, a s
   const folder = demoProject();
   expect((await run(["check"], folder)).code).toBe(0);
   const both = await run(["fill", "details", "--derived", "--json"], folder);
-  expect(both.json()).toMatchObject({ plan: "details", failed: 0, derived: [{ plan: "seen", table: "seen of details", target: "seen.csv", asked: 0, failed: 0, steps: { rows: {}, board: {} } }] });
+  expect(both.json()).toMatchObject({ plan: "details", failed: 0, derived: [{ plan: "seen", table: "details.seen", target: "seen.csv", asked: 0, failed: 0, steps: { rows: {}, board: {} } }] });
   const filled = rowsOf(folder, "deck-log.filled.csv");
   const items = filled.flatMap((row) => row["seen"]!.split("\n").filter(Boolean).map((line) => ({ reportId: row["reportId"]!, vessel: row["vessel"]!, ...(JSON.parse(line.replaceAll("\\\\", "\\")) as { what: string; how: number }) })));
   expect(items.length).toBeGreaterThan(100);

@@ -3,6 +3,7 @@ import path from "node:path";
 import { spawn } from "node:child_process";
 import { parse } from "csv-parse/sync";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { sqliteLedger } from "../../src/adapters/sqlite-ledger/index.js";
 import { demoProject, MAIN, removeTempFolders, run } from "../helpers/cli.js";
 
 afterAll(removeTempFolders);
@@ -25,6 +26,22 @@ describe("trials on the command line", () => {
     const trial = await run(["trial", "hazard-triage", "--against", against], demo);
     expect(trial).toMatchObject({ code: 2 });
     expect(trial.err).toContain(told);
+  });
+
+  it("keep answers of shared requests apart from those of single rows", async () => {
+    const folder = demoProject();
+    const asked = async (...args: string[]): Promise<{ asked: number; contestants: { costPerThousand: number }[] }> => (await run(["trial", "hazard-triage", ...args, "--json"], folder)).json();
+    const first = await asked("--against", "rowsPerRequest=10");
+    const again = await asked("--against", "rowsPerRequest=10");
+    expect([first.asked, again.asked]).toEqual([expect.any(Number), 0]);
+    expect(again.contestants).toEqual(first.contestants);
+    const ledger = sqliteLedger(path.join(folder, ".yoroshi/ledger.sqlite"));
+    const counts = new Map<number, number>();
+    for await (const some of ledger.everyAnswer()) for (const { answer } of some) counts.set(answer.asks, (counts.get(answer.asks) ?? 0) + 1);
+    await ledger.close();
+    // Single rows asked once each; of ten rows in a request nine asked nothing of their own.
+    expect(counts.get(0)).toBeGreaterThan(80);
+    expect(counts.get(1)).toBeGreaterThan(95);
   });
 
   it("compare with a version, a template, a model, a temperature and a column, cost and time beside", async () => {

@@ -101,8 +101,8 @@ import openpyxl, json, sys, warnings
 warnings.filterwarnings("ignore")
 book = openpyxl.load_workbook(sys.argv[1], keep_vba=sys.argv[1].endswith("m"))
 sheet = book["Cell states"]
-print(json.dumps([book.sheetnames[-1], sheet.max_row, [c.value for c in sheet[3]], sheet.freeze_panes]))`;
-      expect(JSON.parse(execFileSync(PYTHON, ["-c", script, filledName(file)], { encoding: "utf8" }))).toEqual(["Cell states", 101, ["K00002", "skipped", "no <note> & none"], "A2"]);
+print(json.dumps([book.sheetnames[-1], sheet.max_row, [c.value for c in sheet[3]], sheet.freeze_panes, sheet.auto_filter.ref]))`;
+      expect(JSON.parse(execFileSync(PYTHON, ["-c", script, filledName(file)], { encoding: "utf8" }))).toEqual(["Cell states", 101, ["K00002", "skipped", "no <note> & none"], "A2", "A1:C101"]);
     }
     if (SOFFICE) {
       execFileSync(SOFFICE, ["--headless", `-env:UserInstallation=file://${folder}/profile`, "--convert-to", "csv:Text - txt - csv (StarCalc):44,34,76,1,,0,false,true,false,false,false,-1", "--outdir", folder, filledName(file)], { stdio: "ignore", timeout: 90_000 });

@@ -54,7 +54,7 @@ async function* sheetText(layout: Layout, key: readonly string[], columns: reado
     }
   }
   yield await flush();
-  yield "</sheetData></worksheet>";
+  yield `</sheetData><autoFilter ref="A1:${columnLetters(header.length)}${number}"/></worksheet>`;
 }
 
 interface Named {

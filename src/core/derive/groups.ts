@@ -25,7 +25,7 @@ interface Group {
  */
 export async function groupRows(parent: FillSetup, { of, by = [], when, figures }: GroupsSource): Promise<MadeRows> {
   const columns = keyColumnsOf(by);
-  const name = `groups of ${of}`;
+  const name = columns.length === 0 ? of : `${of} by ${joinWords(columns)}`;
   const ready = Object.entries(figures).map(([figure, source]) => readyFigure(figure, source));
   const condition = when === undefined ? undefined : readCondition(when).condition;
   await checkColumns(parent, name, columns, [...ready, ...(condition ? [{ column: { name: "when" }, reads: condition.columns }] : [])]);

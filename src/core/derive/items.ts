@@ -33,7 +33,7 @@ export function itemRows(parent: FillSetup, { of, column, carry = [] }: ItemsSou
   const parts = partsOfItem(list);
   const carried = [...new Set([...parent.table.keyColumns, ...carry])];
   const twice = [key, ...parts.map(({ column: own }) => own.name)].find((name, index, all) => carried.includes(name) || all.indexOf(name) !== index);
-  if (twice !== undefined) throw new YoroshiError("tableBroken", { table: `${column} of ${of}`, place: "items", problem: `two columns would be named \`${twice}\`. Give the key another name, or the part of the answer.` });
+  if (twice !== undefined) throw new YoroshiError("tableBroken", { table: `${of}.${column}`, place: "items", problem: `two columns would be named \`${twice}\`. Give the key another name, or the part of the answer.` });
   const { ledger, clock } = parent;
 
   const numbers = async function* (): AsyncGenerator<{ rows: readonly { row: Row; values: Record<string, string | undefined>; items: Numbered; problem: string | undefined; known: boolean }[]; share: number }> {
@@ -54,7 +54,7 @@ export function itemRows(parent: FillSetup, { of, column, carry = [] }: ItemsSou
   };
 
   return {
-    name: `${column} of ${of}`,
+    name: `${of}.${column}`,
     columns: [...carried.map((name) => ({ name, type: "text" as const, freeText: false })), ...parts.map(({ column: own }) => own)],
     async *rows() {
       for await (const { rows, share } of numbers()) {
@@ -86,7 +86,7 @@ export function itemRows(parent: FillSetup, { of, column, carry = [] }: ItemsSou
 function listShape(parent: FillSetup, of: string, column: string): NamedShape {
   const stepName = writerOf(parent.plan, column);
   const bad = (problem: string): never => {
-    throw new YoroshiError("tableBroken", { table: `${column} of ${of}`, place: "items", problem });
+    throw new YoroshiError("tableBroken", { table: `${of}.${column}`, place: "items", problem });
   };
   const known = Object.values(parent.plan.steps).flatMap(columnsOf);
   const near = nearest(column, known);

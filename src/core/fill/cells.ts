@@ -71,7 +71,9 @@ function keptEdits(work: Work, record: CellRecord | undefined): CellRecord["edit
 }
 
 function valuesOf({ targets }: StepWork, parts: Readonly<Record<string, unknown>>, confidence: number | undefined): Record<string, CellValue> {
-  return Object.fromEntries(targets.map((target) => [target.name, target.part!.name === CONFIDENCE ? confidenceCell(confidence) : cellValue(target.part!, parts)]));
+  const values: Record<string, CellValue> = {};
+  for (const { name, part } of targets) values[name] = part!.name === CONFIDENCE ? confidenceCell(confidence) : cellValue(part!, parts);
+  return values;
 }
 
 const confidenceCell = (confidence: number | undefined): CellValue => (confidence === undefined ? "" : Math.round(confidence * 1000) / 1000);
@@ -86,6 +88,6 @@ function notesOf(shortened: Asked["shortened"], answer: Answer): readonly string
 
 function cellValue(part: NonNullable<Target["part"]>, parts: Readonly<Record<string, unknown>>): CellValue {
   // A part inside a record is named by its path.
-  const value = part.name.split(".").reduce<unknown>((outer, name) => (outer as Record<string, unknown> | undefined)?.[name], parts);
+  const value = part.name.includes(".") ? part.name.split(".").reduce<unknown>((outer, name) => (outer as Record<string, unknown> | undefined)?.[name], parts) : parts[part.name];
   return typeof value === "number" ? value : part.toCell((value ?? null) as never);
 }

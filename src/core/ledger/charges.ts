@@ -28,30 +28,28 @@ export function monthStart(at: number): number {
 }
 
 /** Adds a charge to what the same run, step, model and day were charged before. */
-export function addCharge(charges: Map<string, Charge>, charge: Charge): void {
-  const id = `${charge.run}\n${charge.step}\n${charge.model}\n${charge.day}`;
-  const before = charges.get(id);
-  if (!before) return void charges.set(id, charge);
-  charges.set(id, {
-    ...charge,
-    requests: before.requests + charge.requests,
-    tokensIn: before.tokensIn + charge.tokensIn,
-    tokensOut: before.tokensOut + charge.tokensOut,
-    spent: before.spent + charge.spent,
-    unsure: before.unsure + charge.unsure,
-  });
+export function addCharge(charges: Map<string, Charge>, { run, step, model, day, requests, tokensIn, tokensOut, spent, unsure }: Charge): void {
+  const id = `${run}\n${step}\n${model}\n${day}`;
+  const sum = charges.get(id) as { -readonly [Figure in keyof Charge]: Charge[Figure] } | undefined;
+  if (!sum) return void charges.set(id, { run, step, model, day, requests, tokensIn, tokensOut, spent, unsure });
+  sum.requests += requests;
+  sum.tokensIn += tokensIn;
+  sum.tokensOut += tokensOut;
+  sum.spent += spent;
+  sum.unsure += unsure;
 }
 
 /** What an answer cost, by model. */
 export function chargesOf(answer: Answer, about: { readonly run: string; readonly step?: string; readonly model: string; readonly at: number }): Charge[] {
   if (answer.asks === 0 && answer.usage.tokensIn === 0 && answer.usage.tokensOut === 0) return [];
-  const common = { run: about.run, step: about.step ?? "", day: dayOf(about.at), unsure: 0 };
+  const { run, step = "" } = about;
+  const day = dayOf(about.at);
   const exchanges = answer.spentBy ? (answer.exchanges ?? []) : [];
-  if (exchanges.length === 0) return [{ ...common, model: about.model, requests: answer.asks, ...answer.usage, spent: answer.spent }];
+  if (exchanges.length === 0) return [{ run, step, model: about.model, day, requests: answer.asks, tokensIn: answer.usage.tokensIn, tokensOut: answer.usage.tokensOut, spent: answer.spent, unsure: 0 }];
   return [...new Set(exchanges.map(({ model }) => model))].map((model) => {
     const own = exchanges.filter((one) => one.model === model);
     const sum = (of: (one: (typeof own)[number]) => number): number => own.reduce((total, one) => total + of(one), 0);
-    return { ...common, model, requests: own.filter(isOwnRequest).length, tokensIn: sum(({ usage }) => usage.tokensIn), tokensOut: sum(({ usage }) => usage.tokensOut), spent: sum(({ spent }) => spent) };
+    return { run, step, model, day, unsure: 0, requests: own.filter(isOwnRequest).length, tokensIn: sum(({ usage }) => usage.tokensIn), tokensOut: sum(({ usage }) => usage.tokensOut), spent: sum(({ spent }) => spent) };
   });
 }
 

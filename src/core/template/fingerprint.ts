@@ -16,7 +16,8 @@ export type Sha256 = (text: string) => string;
 
 /** What a fingerprint rests on, piece by piece: the template, references, background, the model, each input. */
 export function basisOf(prepared: Pick<Prepared, "basis">, model: ModelIdentity, inputs: Readonly<Record<string, Json>>): Record<string, string> {
-  const basis: Record<string, string> = { ...prepared.basis, model: `${model.id} of ${model.host}` };
+  const basis: Record<string, string> = { ...prepared.basis };
+  basis["model"] = `${model.id} of ${model.host}`;
   for (const name in inputs) basis[`input ${name}`] = quickHash(typeof inputs[name] === "string" ? inputs[name] : canonicalJson(inputs[name]!));
   return basis;
 }

@@ -1,5 +1,5 @@
 import { askTogether, type Answer } from "../answer/index.js";
-import { atOnce, canonicalJson, relaySignal, type CancelSignal, type Clock, YoroshiError, type Json, type Micros } from "../ground/index.js";
+import { atOnce, canonicalJson, relaySignal, sha256Hex, type CancelSignal, type Clock, YoroshiError, type Json, type Micros } from "../ground/index.js";
 import { chargesOf, recallFrom, type Ledger } from "../ledger/index.js";
 import { budgetFor, layered, type Model } from "../model/index.js";
 import { fingerprinter, type Prepared } from "../template/index.js";
@@ -196,9 +196,9 @@ export async function earlierTrial(ledger: Ledger, report: TrialReport, version?
 async function answerAll(setup: TrialSetup, options: TrialOptions, run: string, ask: number): Promise<{ answers: Answer[]; asked: Set<number> }> {
   const { prepared, ledger, clock, samples, model } = setup;
   const fingerprint = fingerprinter(prepared, model, undefined, setup.others);
-  // Answers to rows that shared a request are graded by themselves: they are not those that a row alone got.
-  const way = (options.rowsPerRequest ?? 1) > 1 ? `*${options.rowsPerRequest}` : "";
-  const marks = samples.samples.map((sample) => `${fingerprint(sample.inputs, ask)}${way}`);
+  // Answers to rows that shared a request are kept apart: they are not those that a row alone got.
+  const together = options.rowsPerRequest ?? 1;
+  const marks = samples.samples.map((sample) => (together === 1 ? fingerprint(sample.inputs, ask) : sha256Hex(`${fingerprint(sample.inputs, ask)} with ${together}`)));
   const known = await ledger.answers(marks);
   const answers = new Map<string, Answer>();
   for (const [index, record] of known.entries()) if (record) answers.set(marks[index]!, record.answer);
@@ -217,7 +217,6 @@ async function answerAll(setup: TrialSetup, options: TrialOptions, run: string, 
   const signal = relaySignal(options.signal);
   const places = atOnce(options.atOnce ?? model.limits?.atOnce ?? DEFAULT_AT_ONCE);
   let failure: { readonly error: unknown } | undefined;
-  const together = options.rowsPerRequest ?? 1;
   const askOptions = { model: asking, others, recall, clock, ask, signal: signal.signal };
   for (let from = 0; from < questions.length; from += together) {
     const some = questions.slice(from, from + together);
