@@ -1,6 +1,5 @@
 import path from "node:path";
 import { csvRows, csvTable, readSmallCsv } from "../adapters/csv/index.js";
-import { jsonlRows, jsonlTable } from "../adapters/jsonl/index.js";
 import { inDatabase, sourceName, YoroshiError, type RowSource, type RowsSource, type Table, type TableSource } from "../core/index.js";
 import type { Databases } from "./databases.js";
 import { insideProject } from "./files.js";
@@ -35,7 +34,7 @@ export function projectTables(root: string, cwd: string, databases: Databases, o
     if (inDatabase(source)) return (await sqlAdapter()).sqlRows(await databases.open(source.database), source);
     const file = placeOf(source);
     if (isWorkbook(file)) return (await xlsxAdapter()).xlsxRows(file, source.file, source);
-    return isJsonLines(file) ? jsonlRows(file, source.file) : csvRows(file, source.file);
+    return isJsonLines(file) ? (await jsonlAdapter()).jsonlRows(file, source.file) : csvRows(file, source.file);
   };
   return {
     rows,
@@ -48,7 +47,7 @@ export function projectTables(root: string, cwd: string, databases: Databases, o
       const options = { file: insideProject(root, source.file), name: source.file, key: source.key, inPlace, grows };
       if (grows && isWorkbook(source.file)) throw new YoroshiError("tableBroken", { table: source.file, place: "table", problem: "rows that are made of another plan's are kept in a CSV or JSON Lines file, or in a database, not in a workbook. Name a `.csv` file; a spreadsheet opens it." });
       if (isWorkbook(source.file)) return (await xlsxAdapter()).xlsxTable({ ...options, sheet: source.sheet, table: source.table, headerRow: source.headerRow, showsStates: source.states === "sheet", onNotice });
-      return isJsonLines(source.file) ? jsonlTable(options) : csvTable({ ...options, onNotice });
+      return isJsonLines(source.file) ? (await jsonlAdapter()).jsonlTable(options) : csvTable({ ...options, onNotice });
     },
     async small(source) {
       if (!inDatabase(source) && !isWorkbook(source.file)) {
@@ -63,6 +62,7 @@ export function projectTables(root: string, cwd: string, databases: Databases, o
   };
 }
 
-// Loaded when first needed: most projects have files of text only.
+// Loaded when first needed: most projects have CSV files only.
+const jsonlAdapter = () => import("../adapters/jsonl/index.js");
 const xlsxAdapter = () => import("../adapters/xlsx/index.js");
 const sqlAdapter = () => import("../adapters/sql/index.js");

@@ -1,4 +1,5 @@
-import { Agent, type Dispatcher } from "undici";
+import type { Dispatcher } from "undici";
+import Agent from "undici/lib/dispatcher/agent.js";
 import { ModelFailure, type CancelSignal } from "../../core/index.js";
 import type { Received, Send } from "./send.js";
 

@@ -52,7 +52,7 @@ export async function preflight(setup: FillSetup, options: PreflightOptions = {}
     if (statements.length > 0 && !options.createColumns) throw new YoroshiError("columnsMissing", { table: table.target, statements });
     if (statements.length === 0) await table.checkWritable?.(targets);
   });
-  if (problems.length === 0) await attempt(async () => (await import("./over-context.js")).checkContext(setup, options, options.tokenizer));
+  if (problems.length === 0 && Object.values(asking).some(({ model }) => model.context !== undefined)) await attempt(async () => (await import("./over-context.js")).checkContext(setup, options, options.tokenizer));
   const models = [...new Set(Object.values(asking).flatMap(({ model, others }) => [model, ...Object.values(others ?? {})]))];
   const unpriced = options.spendCap !== undefined || plan.limits.spend !== undefined || setup.monthlyCap !== undefined ? models.find((model) => !model.price) : undefined;
   if (unpriced) await attempt(async () => void budgetFor([unpriced], 0));
