@@ -1,8 +1,9 @@
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { openDatabase, sqlRows, sqlTable, type Database } from "../../src/adapters/sql/index.js";
 import { systemClock } from "../../src/adapters/system-clock/index.js";
-import type { CellOut, Row, Table, TargetColumn } from "../../src/core/index.js";
+import { fill, memoryLedger, plan, prepare, template, type CellOut, type Prepared, type Row, type Table, type TargetColumn } from "../../src/core/index.js";
 import { mariadbDatabase, postgresDatabase, sqliteDatabase, type TestDatabase } from "../helpers/databases.js";
+import { fenced, scriptedModel } from "../helpers/models.js";
 
 const NAMES = ["sqlite", "postgres", "mariadb"] as const;
 const bases: Partial<Record<(typeof NAMES)[number], TestDatabase>> = {};
@@ -94,6 +95,30 @@ describe.each(NAMES)("tables of %s", (kind) => {
       return keys.map(() => ({ note: "ours" }));
     });
     expect((await base.run("SELECT note FROM races ORDER BY id")).map((row) => row["note"])).toEqual(["ours", "theirs", "ours"]);
+  });
+
+  onBase("aligns answers by key when a key changes while its row is asked about, and asks nothing twice for it", async (base, database) => {
+    await base.run("CREATE TABLE renamed (id INTEGER PRIMARY KEY, note VARCHAR(50), echo VARCHAR(50))");
+    await base.run("INSERT INTO renamed VALUES (1, 'one', NULL), (2, 'two', NULL), (3, 'three', NULL)");
+    const echo = template({ name: "echo", inputs: { note: { kind: "text" } }, task: "Repeat. {{ note }}", answer: { said: { kind: "text", maxChars: 50 } } });
+    let renamed = false;
+    const model = scriptedModel(async (request) => {
+      if (!renamed) await base.run("UPDATE renamed SET id = 20 WHERE id = 2");
+      renamed = true;
+      return JSON.stringify({ said: fenced(request, "note") });
+    });
+    const setup = {
+      plan: plan({ name: "echo", table: { database: "main", table: "renamed", key: "id" }, steps: { echo: { template: "echo", fill: { echo: "said" } } }, limits: { atOnce: 1 } }),
+      table: sqlTable(database, { table: "renamed", key: "id" }),
+      asking: { echo: { prepared: prepare(echo) as unknown as Prepared, version: 1, model } },
+      ledger: memoryLedger(),
+      clock: systemClock(),
+    };
+    expect(await fill(setup)).toMatchObject({ asked: 3, filled: 3 });
+    const echoes = async (): Promise<unknown[]> => (await base.run("SELECT note, echo FROM renamed ORDER BY id")).map((row) => [row["note"], row["echo"]]);
+    expect(await echoes()).toEqual([["one", "one"], ["three", "three"], ["two", null]]);
+    expect(await fill(setup)).toMatchObject({ asked: 0, filled: 3 });
+    expect(await echoes()).toEqual([["one", "one"], ["three", "three"], ["two", "two"]]);
   });
 
   onBase("keeps keys of several columns apart, and pages through them while others write", async (base, database) => {

@@ -28,7 +28,7 @@ async function compileAndRun(name: string, code: string): Promise<Record<string,
 
 describe("the library guide", () => {
   it("has code that compiles and does what it says", async () => {
-    const [asking, filling, project, typed] = blocks as [string, string, string, string];
+    const [asking, filling, project, typed, derived] = blocks as [string, string, string, string, string];
     const standin = 'import { standin } from "yoroshi/standin";\nconst key = "none";\n';
     const made = await compileAndRun("library", [
       imports(asking),
@@ -49,5 +49,7 @@ describe("the library guide", () => {
     // A hazard that the reference does not have would not compile.
     const asked = await compileAndRun("typed", `${typed.replace('"marrowby"', JSON.stringify(demo))}\nexport const hazard: "mooring" | "slip-trip-fall" | "fire" | "machinery" | "navigation" | "vehicle-deck" | "passenger-conduct" | "health" | "spill" | "lifesaving-gear" | "unclear" | undefined = answer.parts?.hazard;\n// @ts-expect-error the template has no such input\nawait project.ask("hazard-triage", { raport: "x" }).catch(() => undefined);`);
     expect(asked["hazard"]).toBe("mooring");
+    const groups = await compileAndRun("derived", `${derived.replace('"marrowby"', JSON.stringify(demoProject()))}\nexport { table };`);
+    expect((groups["table"] as { rows: Record<string, string>[] }).rows).toHaveLength(5);
   }, 60_000);
 });

@@ -47,7 +47,7 @@ export function itemRows(parent: FillSetup, { of, column, carry = [] }: ItemsSou
           const read = readItems(list, values[column] ?? "");
           // A list that a person made unreadable takes no row away.
           const items = "problem" in read ? before : numbered(before, read.items);
-          return { row: passed.row, values, items, problem: "problem" in read ? read.problem : undefined, known: canonicalJson(items as unknown as Json) === canonicalJson(before as unknown as Json) };
+          return { row: passed.row, values, items, problem: "problem" in read ? read.problem : undefined, known: JSON.stringify(items) === JSON.stringify(before) };
         }),
       };
     }
@@ -119,7 +119,7 @@ function readItems(list: NamedShape, cell: string): { readonly items: readonly J
 
 function numbersIn(record: CellRecord | undefined): Numbered {
   const kept = record?.values["items"];
-  return typeof kept === "string" ? (JSON.parse(kept) as Numbered) : { next: 1, items: [] };
+  return typeof kept === "string" ? (JSON.parse(kept) as Numbered) : { items: [], next: 1 };
 }
 
 const numbersRecord = (plan: string, key: string, items: Numbered, at: number): CellRecord => ({ plan, step: NUMBERS, key, state: "filled", values: { items: JSON.stringify(items) }, run: "derived", at });

@@ -60,10 +60,17 @@ export function valueSchemaOf(spec: AnySpec, kinds: KindLookup): z.ZodMiniType<J
   return orNull(spec, kinds(spec.kind).value(spec, kinds));
 }
 
+/** A spec never changes, and making its schema takes a hundred times as long as using it. */
+const keptSchemas = new WeakMap<AnySpec, z.ZodMiniType<Json>>();
+
 /** The schema of a value as it is kept. */
 export function keptSchemaOf(spec: AnySpec, kinds: KindLookup): z.ZodMiniType<Json> {
-  const kind = kinds(spec.kind);
-  return orNull(spec, kind.kept ? kind.kept(spec, kinds) : kind.value(spec, kinds));
+  let schema = keptSchemas.get(spec);
+  if (!schema) {
+    const kind = kinds(spec.kind);
+    keptSchemas.set(spec, (schema = orNull(spec, kind.kept ? kind.kept(spec, kinds) : kind.value(spec, kinds))));
+  }
+  return schema;
 }
 
 /** A kept value in the form that a model is asked for. */
