@@ -34,6 +34,8 @@ it("rows made of items: one command fills both plans, a person's words stay, a s
 
 it("rows made of groups: figures by code, prose whose numbers are held against them", async () => {
   const folder = demoProject();
+  const early = await run(["fill", "by-vessel"], folder);
+  expect(early).toMatchObject({ code: 0, err: expect.stringContaining("The plan rounds gives no rows yet. Fill it first: `yoroshi fill rounds --derived`.") });
   const report = await run(["fill", "rounds", "--derived", "--json"], folder);
   expect(report.json()).toMatchObject({ derived: [{ plan: "by-vessel", rows: 5, steps: { rows: { filled: 5 }, tell: { asked: 5 } } }] });
   const log = rowsOf(folder, "deck-log.filled.csv").filter((row) => row["kind"] !== "");
@@ -45,6 +47,8 @@ it("rows made of groups: figures by code, prose whose numbers are held against t
     for (const number of row["brief"]!.match(/\d+/g) ?? []) expect(`${row["worst"]} ${row["reports"]} ${row["grave"]}`).toContain(number);
   }
   expect((await run(["show", "by-vessel"], folder)).out).toMatch(/table +by-vessel\.csv, key vessel\n +made of +groups of rounds by vessel, when row\.kind != ""[\s\S]+graveShare +share: row\.gravity >= 4/);
+  expect((await run(["fill", "by-vessel", "--where", "row.grave > 9", "--json"], folder)).json<{ rows: number }>().rows).toBe(rowsOf(folder, "by-vessel.csv").filter((row) => Number(row["grave"]) > 9).length);
+  expect((await run(["fill", "rounds", "--where", "row.report > 3"], folder)).err).toContain("--where holds for no row. Cells are text");
   // One row of one vessel changes: only what is made of it is asked again.
   edit(folder, "deck-log.csv", (text) => text.replace(/^(R-005,.*)Polished/m, "$1Freshly polished"));
   await run(["fill", "rounds"], folder);

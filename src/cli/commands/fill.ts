@@ -165,8 +165,16 @@ export async function runFill(project: Project, setup: FillSetup, isStandin: boo
   }
   if (options.json) tell(reportJson(report, setup, isStandin));
   else printReport(report, setup, isStandin, currency);
+  if (report.rows === 0 && report.end === "done") for (const line of whyNoRow(setup, chosen)) note(warn(line));
   if (report.error) throw modelError(report.error, report.errorHost ?? "");
   return exitCode(report);
+}
+
+/** Nothing is chosen silently. */
+function whyNoRow({ plan: { table: source } }: FillSetup, { where }: FillOptions): string[] {
+  const of = (source.items ?? source.groups)?.of;
+  if (where !== undefined) return ["--where holds for no row. Cells are text: a number is compared as `double(row.length) > 4.0`."];
+  return of === undefined ? [] : [`The plan ${of} gives no rows yet. Fill it first: \`yoroshi fill ${of} --derived\`.`];
 }
 
 /** A run that stands still says why. */

@@ -230,6 +230,11 @@ describe("rows made of groups", () => {
     expect(out.rows).toEqual([{ ship: "Kea", last: "2026-05-05" }, { ship: "Tui", last: "2026-05-04" }]);
   });
 
+  it("have figures that conditions of a command see as numbers", async () => {
+    const setup = await one.groups({ by: "ship", figures: { rows: { count: "all" }, last: { max: "day" } } });
+    expect(await fill(setup, { where: 'row.rows > 2 && row.last > "2026"' })).toMatchObject({ rows: 1, filled: 1 });
+  });
+
   it("put blank values into a group of their own", async () => {
     one.parent.table.rows[0]!["ship"] = " ";
     expect((await filled({ by: ["ship"], figures: { rows: { count: "all" } } })).rows).toEqual([{ ship: "(blank)", rows: "1" }, { ship: "Tui", rows: "2" }, { ship: "Kea", rows: "2" }]);

@@ -1,4 +1,4 @@
-import type { Chunk, Growth, StandingRow, Table, TargetColumn } from "../table/index.js";
+import type { Chunk, Growth, Row, StandingRow, Table, TargetColumn } from "../table/index.js";
 import { OWN_STEP, writerOf, type Plan } from "../fill/index.js";
 import { YoroshiError } from "../ground/index.js";
 
@@ -37,7 +37,9 @@ export function derivedTable(made: MadeRows, out: Table, { onNotice }: DerivedOp
     target: out.target,
     keyColumns: out.keyColumns,
     columns: async () => [...out.keyColumns, ...made.columns.map(({ name }) => name)],
-    read: () => made.rows(),
+    async *read() {
+      for await (const { rows, share } of made.rows()) yield { rows: rows.map((row) => ({ ...row, numbers: numbersOf(made.columns, row) })), share };
+    },
     standing: (columns) => out.standing(columns),
     standingMark: () => out.standingMark(),
     sourceMark: () => made.mark(),
@@ -63,6 +65,15 @@ export function derivedTable(made: MadeRows, out: Table, { onNotice }: DerivedOp
     ...(out.checkWritable ? { checkWritable: (columns) => out.checkWritable!(columns) } : {}),
     asWritten: (column, value) => out.asWritten(column, value),
   };
+}
+
+function numbersOf(columns: readonly TargetColumn[], { values }: Row): Record<string, number> {
+  const numbers: Record<string, number> = {};
+  for (const { name, type } of columns) {
+    const text = values[name] ?? "";
+    if ((type === "integer" || type === "number" || type === "decimal") && text !== "" && Number.isFinite(Number(text))) numbers[name] = Number(text);
+  }
+  return numbers;
 }
 
 /** @param missing the rows that shall be there, by key; those that are found are taken out of it. */

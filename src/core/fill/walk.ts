@@ -12,7 +12,7 @@ import { askingOf, workOf, type FillSetup, type StepWork, type Work } from "./se
 export async function* walk(work: Work): AsyncGenerator<{ readonly rows: readonly Passing[]; readonly share: number }> {
   for await (const { rows, share } of work.table.read()) {
     const named = work.only ? rows.filter((row) => work.only!.has(row.key)) : rows;
-    const chosen = work.where ? named.filter((row) => work.where!.test(row.values) === true) : named;
+    const chosen = work.where ? named.filter((row) => work.where!.test(row.numbers ? { ...row.values, ...row.numbers } : row.values) === true) : named;
     const related = await relatedRows(work, chosen);
     yield { rows: chosen.map((row, index) => passing(row, related[index]!)), share };
   }

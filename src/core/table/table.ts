@@ -6,6 +6,8 @@ export interface Row {
   /** Where it stands, for messages: `line 12`. */
   readonly place: string;
   readonly values: Readonly<Record<string, string>>;
+  /** The columns that are known to be numbers, for conditions. */
+  readonly numbers?: Readonly<Record<string, number>> | undefined;
   /** Why the row cannot be used: a doubled key, cells that do not match the header. */
   readonly problem?: string | undefined;
 }
