@@ -1,5 +1,5 @@
 import { plural, type Json } from "../ground/index.js";
-import { costOf, guessUsage, ModelFailure, type Model, type ModelReply, type ModelRequest } from "../model/index.js";
+import { BudgetSpent, costOf, guessUsage, ModelFailure, type Model, type ModelReply, type ModelRequest } from "../model/index.js";
 import { renderTogether, ROW_MARK, rowMarks, schemaTogether, type Prepared } from "../template/index.js";
 import type { Answer, Exchange } from "./answer.js";
 import { answerFrom, askPrepared, firstSettings, type AskOptions } from "./ask.js";
@@ -19,7 +19,8 @@ export interface AnswerOf<Parts = Record<string, Json>> {
  * Asks about several rows in one request. Each item of the reply is matched by the mark of its row; a row whose item is
  * missing, doubled, broken or does not fit is asked about again alone, and so is every row where the reply as a whole
  * is of no use. What comes after the first reply (further asks, a second look) is done for each row by itself. A row with
- * an input that is condensed first is asked alone, and rows that would not fit the model's context go in two requests.
+ * an input that is condensed first is asked alone, and rows that would not fit the model's context, or
+ * what is left of a cap, go in two requests.
  *
  * @returns the answers, each as soon as it stands, the rows in any order.
  * @throws ModelFailure that is final, BudgetSpent; rows that were not yielded by then have no answer.
@@ -41,17 +42,19 @@ async function* someTogether(prepared: Prepared, rows: readonly NumberedRow[], o
   const marks = rowMarks(rows.map(({ inputs }) => inputs));
   const messages = renderTogether(prepared, rows.map(({ inputs }, index) => ({ mark: marks[index]!, inputs })));
   const request: ModelRequest = { ...requestOf(prepared, messages, firstSettings(prepared, options)), schema: schemaTogether(prepared), maxTokens: prepared.maxTokens * rows.length };
-  if (rows.length > 1 && model.context !== undefined && guessUsage(request, "").tokensIn + request.maxTokens > model.context) {
+  const inHalves = async function* (): AsyncGenerator<AnswerOf> {
     const half = Math.ceil(rows.length / 2);
     yield* someTogether(prepared, rows.slice(0, half), options);
     yield* someTogether(prepared, rows.slice(half), options);
-    return;
-  }
+  };
+  if (rows.length > 1 && model.context !== undefined && guessUsage(request, "").tokensIn + request.maxTokens > model.context) return yield* inHalves();
   const began = clock.now();
   let reply: ModelReply | undefined;
   try {
     reply = await model.ask(request, signal);
   } catch (error) {
+    // What is left of the cap may still do for fewer rows.
+    if (error instanceof BudgetSpent && rows.length > 1) return yield* inHalves();
     if (!(error instanceof ModelFailure)) throw error;
     if (error.mayPass) {
       for (const { row } of rows) yield { row, answer: { state: "failed", reason: error.message, raw: "", notes: [], ...new Conversation(clock, signal).facts() } };

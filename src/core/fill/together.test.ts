@@ -146,6 +146,17 @@ describe("a fill with several rows in a request", () => {
     expect(await one.ledger.spend("log")).toMatchObject([{ requests: 3, tokensIn: 300, tokensOut: 30, spent: 330 }]);
   });
 
+  it("asks about fewer rows where the cap leaves no room for all", async () => {
+    const model = modelWith((request) => reply(items(request)));
+    const one = setup(model, [...Array(8).keys()].map((index) => `note ${index}`), 8, {});
+    // At its dearest, a request about all eight would not fit; what is spent is far less.
+    const cap = prepared.maxTokens * 3 + 3_000;
+    expect(await fill(one, { spendCap: cap })).toMatchObject({ end: "done", filled: 8 });
+    const sizes = model.requests.map((request) => rowsOf(request).length);
+    expect(Math.max(...sizes)).toBeLessThan(8);
+    expect(Math.max(...sizes)).toBeGreaterThan(1);
+  });
+
   it("ends with every row in one state and no more spent than the cap, whatever the replies are", async () => {
     await fc.assert(fc.asyncProperty(fc.array(fc.constantFrom("fine", "short", "double", "junk"), { minLength: 1, maxLength: 6 }), fc.integer({ min: 1, max: 7 }), fc.integer({ min: 0, max: 60_000 }), async (faults, rowsPerRequest, cap) => {
       let number = 0;
