@@ -58,7 +58,7 @@ function world(notes: readonly string[]): World {
     async groups(source, steps = {}) {
       const plan = makePlan({ name: "ships", table: { file: "ships.csv", groups: { of: "log", ...source } as TableSource["groups"] & object }, steps });
       const made = await groupRows(parent, plan.table.groups!);
-      const table = memoryTable([], { key: plan.table.key, name: "out" });
+      const table = memoryTable([], { key: plan.table.key, name: "groups" });
       const derived = { ...parent, asking: {}, plan: withOwnStep(plan, made), table: derivedTable(made, table) };
       return Object.assign(derived, { out: table });
     },
@@ -159,6 +159,20 @@ describe("rows made of items", () => {
     expect(report).toMatchObject({ rows: 4, failed: 1 });
     expect(one.out.rows.map(({ key }) => key)).toEqual(["r1/1", "r1/2", "r3/1"]);
     expect((await survey(one.items())).reasons[0]!.reason).toContain("`seen` has an item that is not a record");
+  });
+
+  it("hold a model's words so that no spreadsheet runs them", async () => {
+    const [hostile] = [world(["=HYPERLINK(1) 3 | wet"])];
+    await fill(hostile.parent);
+    await fill(hostile.items());
+    expect(hostile.out.rows[0]!["what"]).toMatch(/^'=HYPERLINK/);
+    expect(await fill(hostile.items())).toMatchObject({ newEdits: 0, written: false });
+    const grouped = await hostile.groups({ by: "seen", figures: { rows: { count: "all" } } });
+    hostile.parent.table.rows[0]!["seen"] = "=1+1";
+    await fill(grouped);
+    expect((grouped as unknown as { out: MemoryTable }).out.rows).toEqual([{ seen: "'=1+1", rows: "1" }]);
+    await fill(grouped);
+    expect((grouped as unknown as { out: MemoryTable }).out.rows).toHaveLength(1);
   });
 
   it("are made of plain values, too", async () => {

@@ -1,6 +1,6 @@
 import { canonicalJson, nearest, YoroshiError, type ItemsSource, type Json } from "../ground/index.js";
 import { kindOf, shapeSpec, type AnySpec, type Shaped } from "../kinds/index.js";
-import { columnsOf, filledMark, filledRows, inputsFor, isTemplateStep, writerOf, type FillSetup } from "../fill/index.js";
+import { columnsOf, filledMark, filledRows, inputsFor, isTemplateStep, targetColumns, writerOf, type FillSetup } from "../fill/index.js";
 import type { CellRecord } from "../ledger/index.js";
 import type { Row, TargetColumn } from "../table/index.js";
 import { partAt, type NamedShape } from "../template/index.js";
@@ -35,6 +35,7 @@ export function itemRows(parent: FillSetup, { of, column, carry = [] }: ItemsSou
   const twice = [key, ...parts.map(({ column: own }) => own.name)].find((name, index, all) => carried.includes(name) || all.indexOf(name) !== index);
   if (twice !== undefined) throw new YoroshiError("tableBroken", { table: `${of}.${column}`, place: "items", problem: `two columns would be named \`${twice}\`. Give the key another name, or the part of the answer.` });
   const { ledger, clock } = parent;
+  const isFree = new Set(targetColumns(parent).filter(({ freeText }) => freeText).map((own) => own.name));
 
   const numbers = async function* (): AsyncGenerator<{ rows: readonly { row: Row; values: Record<string, string | undefined>; items: Numbered; problem: string | undefined; known: boolean }[]; share: number }> {
     for await (const { rows, share } of filledRows(parent)) {
@@ -55,7 +56,7 @@ export function itemRows(parent: FillSetup, { of, column, carry = [] }: ItemsSou
 
   return {
     name: `${of}.${column}`,
-    columns: [...carried.map((name) => ({ name, type: "text" as const, freeText: false })), ...parts.map(({ column: own }) => own)],
+    columns: [...carried.map((name) => ({ name, type: "text" as const, freeText: isFree.has(name) })), ...parts.map(({ column: own }) => own)],
     async *rows() {
       for await (const { rows, share } of numbers()) {
         yield {
