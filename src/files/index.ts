@@ -2,6 +2,6 @@ export { backUp } from "./backup.js";
 export { checkWritable } from "./check-writable.js";
 export { fileProblem } from "./file-problem.js";
 export { filledName } from "./filled-name.js";
-export { KeySet } from "./key-set.js";
+export { KeySet, usableKey } from "./key-set.js";
 export { isRunning } from "./process.js";
 export { fileHash, writeWhole } from "./write-file.js";

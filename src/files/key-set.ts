@@ -53,6 +53,16 @@ export class KeySet {
   }
 }
 
+/**
+ * The key of a file's row, and what keeps the row from being used: no key, or one that another row has. Such a row is
+ * named by its place.
+ */
+export function usableKey(key: string, number: number, unit: "row" | "line", seen: KeySet): { readonly key: string; readonly problem?: string } {
+  if (key === "") return { key: `(${unit} ${number})`, problem: "the row has no key" };
+  const first = seen.add(key, number);
+  return first === undefined ? { key } : { key: `${key} (${unit} ${number})`, problem: `the key stands in ${unit} ${first}, too` };
+}
+
 function hash(text: string, basis: number): number {
   let value = basis;
   for (let i = 0; i < text.length; i++) value = Math.imul(value ^ text.charCodeAt(i), 0x01000193);

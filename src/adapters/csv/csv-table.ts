@@ -1,6 +1,6 @@
 import { stringify } from "csv-stringify/sync";
 import { defang, joinKey, keyColumnsOf, YoroshiError, type CellOut, type CellsOf, type Chunk, type Growth, type KeyColumns, type Row, type Table, type TargetColumn } from "../../core/index.js";
-import { backUp, checkWritable, fileHash, filledName, KeySet, writeWhole } from "../../files/index.js";
+import { backUp, checkWritable, fileHash, filledName, KeySet, usableKey, writeWhole } from "../../files/index.js";
 import { FEW_BYTES, readRecords } from "./records.js";
 import { readStyle, type CsvStyle } from "./style.js";
 import { toWindows1252 } from "./windows-1252.js";
@@ -113,11 +113,8 @@ async function* rowsOf({ file, name, style, columns }: Header, key: readonly str
 
 /** A row's key, and what keeps the row from being used; rows without a usable key are named by their place. */
 function identify(record: readonly string[], row: number, keyAt: readonly number[], width: number, seen: KeySet): { key: string; problem?: string } {
-  const key = joinKey(keyAt.map((index) => record[index] ?? ""));
-  if (key === "") return { key: `(row ${row})`, problem: "the row has no key" };
-  const first = seen.add(key, row);
-  if (first !== undefined) return { key: `${key} (row ${row})`, problem: `the key stands in row ${first}, too` };
-  return record.length === width ? { key } : { key, problem: `the row has ${record.length} cells, the header has ${width}` };
+  const own = usableKey(joinKey(keyAt.map((index) => record[index] ?? "")), row, "row", seen);
+  return own.problem !== undefined || record.length === width ? own : { ...own, problem: `the row has ${record.length} cells, the header has ${width}` };
 }
 
 function rowOf(record: readonly string[], row: number, columns: readonly string[], identity: { key: string; problem?: string }): Row {

@@ -1,5 +1,5 @@
 import { joinKey, keyColumnsOf, YoroshiError, type CellOut, type Chunk, type KeyColumns, type Row, type RowSource, type Table, type TargetColumn } from "../../core/index.js";
-import { backUp, checkWritable, fileHash, filledName, KeySet, writeWhole } from "../../files/index.js";
+import { backUp, checkWritable, fileHash, filledName, KeySet, usableKey, writeWhole } from "../../files/index.js";
 import { valuesOf, withMembers } from "./line.js";
 import { readLines } from "./lines.js";
 
@@ -117,8 +117,5 @@ function rowOf(line: string, number: number, keyColumns: readonly string[], seen
   const place = `line ${number}`;
   const values = valuesOf(line);
   if (!values) return { key: `(${place})`, place, values: {}, problem: NO_OBJECT };
-  const key = joinKey(keyColumns.map((column) => values[column] ?? ""));
-  if (key === "") return { key: `(${place})`, place, values, problem: "the row has no key" };
-  const before = seen.add(key, number);
-  return before === undefined ? { key, place, values } : { key: `${key} (${place})`, place, values, problem: `the key stands in line ${before}, too` };
+  return { ...usableKey(joinKey(keyColumns.map((column) => values[column] ?? "")), number, "line", seen), place, values };
 }

@@ -1,5 +1,5 @@
 import { joinKey, type CellOut, type CellsOf, type CellType, type TargetColumn } from "../../core/index.js";
-import { KeySet } from "../../files/index.js";
+import { KeySet, usableKey } from "../../files/index.js";
 import { areaOf, areaText, columnLetters, escapeCell, serialOf, serialText, type DateSystem } from "./cell-text.js";
 import { broken, cellText, rowValues, type Layout } from "./layout.js";
 import { sheetPieces, type RowPiece, type SheetPiece } from "./sheet-pieces.js";
@@ -100,10 +100,7 @@ export async function* writtenSheet(layout: Layout, survey: Survey, key: readonl
 
 /** A row's key, and what keeps the row from being used. */
 export function rowKey(values: Readonly<Record<string, string>>, key: readonly string[], row: number, seen: KeySet): { key: string; problem?: string } {
-  const own = joinKey(key.map((column) => values[column] ?? ""));
-  if (own === "") return { key: `(row ${row})`, problem: "the row has no key" };
-  const first = seen.add(own, row);
-  return first === undefined ? { key: own } : { key: `${own} (row ${row})`, problem: `the key stands in row ${first}, too` };
+  return usableKey(joinKey(key.map((column) => values[column] ?? "")), row, "row", seen);
 }
 
 function sourceOf(piece: SheetPiece, layout: Layout, places: readonly Place[], styles: StyleEditor, cells: ReadonlyMap<RowPiece, Readonly<Record<string, CellOut>> | undefined>): string {
