@@ -4,8 +4,8 @@ import { ModelFailure, type CancelSignal } from "../../core/index.js";
 import type { Received, Send } from "./send.js";
 
 /**
- * Sends with undici's `dispatch`: no stream and no abort controller for each request, which together cost more than the
- * exchange itself. Its own time-outs are off: the adapter's covers the whole exchange.
+ * Sends with undici's `dispatch`: no stream and no abort controller for each request, which took about a sixth of a fill's
+ * CPU. Its own time-outs are off: the adapter's covers the whole exchange.
  */
 export function viaUndici(options: { readonly connections?: number } = {}): Send {
   const dispatcher = new Agent({ connections: options.connections ?? null, headersTimeout: 0, bodyTimeout: 0, keepAliveTimeout: 30_000 });

@@ -6,8 +6,8 @@ import { settledTallies } from "./settled.js";
 import type { AskWork, FillOptions, FillSetup, StepWork } from "./setup.js";
 import { consider, walk } from "./walk.js";
 
-/** No tokenizer in use makes more tokens of text than one for each two characters, in the long run. */
-const LEAST_CHARS_A_TOKEN = 2;
+/** In scripts with a sign for each word or syllable a token is about a character; in others it is several. */
+const LEAST_CHARS_A_TOKEN = 1;
 const USUAL_CHARS_A_TOKEN = 4;
 const KEYS_SHOWN = 3;
 
@@ -54,7 +54,7 @@ function tokensOver({ prepared, model }: AskWork, inputs: Parameters<Prepared["r
   const context = model.context!;
   const messages = prepared.render(condensed(prepared, inputs));
   const chars = messages.reduce((sum, { content }) => sum + content.length, 0);
-  // Counting takes a thousand times as long as looking at the length.
+  // Counting takes far longer than looking at the length.
   if (chars / LEAST_CHARS_A_TOKEN + prepared.maxTokens <= context) return undefined;
   const tokens = messages.reduce((sum, { content }) => sum + countTokens(content), 0) + prepared.maxTokens;
   return tokens > context ? tokens : undefined;

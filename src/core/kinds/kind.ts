@@ -60,7 +60,7 @@ export function valueSchemaOf(spec: AnySpec, kinds: KindLookup): z.ZodMiniType<J
   return orNull(spec, kinds(spec.kind).value(spec, kinds));
 }
 
-/** A spec never changes, and making its schema takes a hundred times as long as using it. */
+/** A spec never changes, and making its schema takes far longer than using it. */
 const keptSchemas = new WeakMap<AnySpec, z.ZodMiniType<Json>>();
 
 /** The schema of a value as it is kept. */
