@@ -1,9 +1,10 @@
-import { Big } from "big.js";
 import { sql, type RawBuilder } from "kysely";
-import { joinKey, keyColumnsOf, nearest, plural, wellFormed, YoroshiError, type CellOut, type CellsOf, type CellValue, type Chunk, type Growth, type KeyColumns, type Row, type RowSource, type StandingRow, type Table, type TargetColumn } from "../../core/index.js";
-import { ValueRefused, type Database } from "./database.js";
-import type { RowChange, SqlColumn, TableName } from "./dialect.js";
-import { keyAlias, pages } from "./pages.js";
+import { keyColumnsOf, nearest, plural, YoroshiError, type Chunk, type KeyColumns, type Row, type RowSource, type Table, type TargetColumn } from "../../core/index.js";
+import type { Database } from "./database.js";
+import type { SqlColumn, TableName } from "./dialect.js";
+import { pages } from "./pages.js";
+import { standingText, writtenText } from "./texts.js";
+import { keyOf, writeRights, writeRows, type Writing } from "./write-rows.js";
 
 export interface SqlSource {
   /** The table, with its schema before it where it needs one: `ops.deck_log`. */
@@ -22,7 +23,6 @@ export interface SqlTableOptions extends SqlSource {
 
 const PAGE_ROWS = 1_024;
 const CHUNK_ROWS = 128;
-const WRITE_ROWS = 2_000;
 const FEW = 3;
 
 /** A table of a database, or what a query gives. What is filled goes into the table itself, row by row by its key. */
@@ -210,207 +210,13 @@ async function requireUnique(database: Database, { name, table, from, rights }: 
   if (twice.length > 0) throw new YoroshiError("tableBroken", { table: name, place: "key", problem: `\`${key.join("`, `")}\` does not name one row: ${twice.length === FEW ? "several values stand" : `${plural(twice.length, "value")} ${twice.length === 1 ? "stands" : "stand"}`} in more than one. Add a column to the key: \`key: [${key.join(", ")}, …]\`.` });
 }
 
-const writeRights = (name: string, key: readonly string[], columns: readonly SqlColumn[]): string => `SELECT on ${name}, and UPDATE on its columns ${columns.map((column) => column.name).join(", ")} (its key ${key.join(", ")} is only read)`;
-
-function keyOf(key: readonly string[], row: Readonly<Record<string, unknown>>): string {
-  return joinKey(key.map((_, index) => String(row[keyAlias(index)] ?? "")));
-}
-
 function rowOf({ dialect }: Database, columns: readonly SqlColumn[], key: readonly string[], row: Readonly<Record<string, unknown>>, number: number): Row {
   const values = Object.fromEntries(columns.map((column) => [column.name, dialect.textOf(row[column.name], column)]));
   const own = keyOf(key, row);
   return own === "" ? { key: `(row ${number})`, place: `row ${number}`, values, problem: "the row has no key" } : { key: own, place: `key ${own}`, values };
 }
 
-/** A value that stands, in the one form that `writtenText` gives, too. */
-function standingText({ dialect }: Database, column: SqlColumn, value: unknown): string {
-  const text = dialect.textOf(value, column);
-  if (text === "") return "";
-  switch (column.class) {
-    case "decimal":
-      return plainDecimal(text);
-    case "float":
-    case "single":
-      return floatText(column, Number(text));
-    case "dateTime":
-      // The zone is the session's own; what was written had none.
-      return text.replace(/([+-]\d\d:\d\d|Z)$/, "").replace(/:00(\.0+)?$/, "");
-    default:
-      return text;
-  }
-}
-
-/** The text that stands once a value is written into a column. */
-function writtenText(column: SqlColumn, value: CellValue): string {
-  const text = wellFormed(String(value)).replaceAll("\0", "\ufffd");
-  if (text === "") return "";
-  switch (column.class) {
-    case "boolean":
-      return /^(yes|true)$/i.test(text) ? "true" : /^(no|false)$/i.test(text) ? "false" : text;
-    case "decimal":
-      return isNumber(text) ? plainDecimal(column.scale === undefined ? text : new Big(text).round(column.scale, Big.roundHalfUp).toFixed()) : text;
-    case "float":
-    case "single":
-      return isNumber(text) ? floatText(column, Number(text)) : text;
-    case "dateTime":
-      return text.replace(" ", "T").replace(/:00(\.0+)?$/, (zeros, _, at) => (at > 13 ? "" : zeros));
-    default:
-      return text;
-  }
-}
-
-const isNumber = (text: string): boolean => /^[-+]?(\d+\.?\d*|\.\d+)(e[-+]?\d+)?$/i.test(text.trim());
-const plainDecimal = (text: string): string => (isNumber(text) ? new Big(text).toFixed() : text);
-/** Six digits are what a single float holds for certain. */
-const floatText = (column: SqlColumn, value: number): string => String(column.class === "single" ? Number(Math.fround(value).toPrecision(6)) : value);
-
 function newColumn({ name, type = "text" }: TargetColumn): SqlColumn {
   const classes = { text: "text", integer: "integer", decimal: "decimal", number: "float", yesNo: "boolean", date: "date", dateTime: "dateTime" } as const;
   return { name, type: "", class: classes[type] };
-}
-
-interface Writing {
-  readonly database: Database;
-  readonly from: RawBuilder<unknown>;
-  readonly name: string;
-  readonly key: readonly string[];
-  readonly keyColumns: readonly SqlColumn[];
-  readonly wanted: readonly TargetColumn[];
-  readonly own: readonly SqlColumn[];
-  /** All columns of the table. */
-  readonly all: readonly SqlColumn[];
-}
-
-async function writeRows(writing: Writing, cellsOf: CellsOf, growth: Growth | undefined): Promise<void> {
-  const { database, from, key, own, wanted, name } = writing;
-  const { dialect } = database;
-  const guard = (index: number): string => `yoroshi_was_${index}`;
-  const read = growth ? writing.all : own;
-  const select = [...read.map((column) => sql`${sql.id("y", column.name)} AS ${sql.id(column.name)}`), ...own.map((column, index) => sql`${dialect.asText(sql.id("y", column.name))} AS ${sql.id(guard(index))}`)];
-  const rights = writeRights(name, key, own);
-  const refused = new Refused(name);
-  for await (const page of pages(database, { from, key, select, rights }, WRITE_ROWS)) {
-    const keyed = page.filter((row) => keyOf(key, row) !== "");
-    const standing: StandingRow[] = keyed.map((row) => ({ key: keyOf(key, row), values: Object.fromEntries(own.map((column) => [column.name, standingText(database, column, row[column.name])])) }));
-    const cells = await cellsOf(standing.map((row) => row.key), standing);
-    const gone = growth ? keyed.filter((row, at) => growth.goes({ key: standing[at]!.key, values: Object.fromEntries(read.map((column) => [column.name, standingText(database, column, row[column.name])])) }, cells[at])) : [];
-    await remove(writing, gone.map((row) => ({ key: key.map((_, index) => row[keyAlias(index)]), was: own.map((_, index) => (row[guard(index)] ?? null) as string | null) })));
-    const isGone = new Set(gone);
-    // Rows that change the same columns go together.
-    const groups = new Map<string, { columns: number[]; rows: (RowChange & { name: string })[] }>();
-    keyed.forEach((row, at) => {
-      if (isGone.has(row)) return;
-      const changed = own.flatMap((column, index) => {
-        const cell = cells[at]?.[column.name];
-        const text = cell === undefined ? undefined : outText(column, cell);
-        return text === undefined || text === standing[at]!.values[column.name] ? [] : [{ index, text }];
-      });
-      if (changed.length === 0) return;
-      const columns = changed.map(({ index }) => index);
-      const group = groups.get(columns.join()) ?? { columns, rows: [] };
-      groups.set(columns.join(), group);
-      group.rows.push({
-        name: standing[at]!.key,
-        key: key.map((_, index) => row[keyAlias(index)]),
-        was: columns.map((index) => (row[guard(index)] ?? null) as string | null),
-        becomes: changed.map(({ text }) => (text === "" ? null : text)),
-      });
-    });
-    for (const { columns, rows } of groups.values()) {
-      const change = { table: from, key: writing.keyColumns, columns: columns.map((index) => own[index]!) };
-      await update(writing, change, rows, rights, refused);
-    }
-  }
-  for await (const rows of growth?.added() ?? []) {
-    const cells = await cellsOf(rows.map((row) => row.key));
-    await insert(writing, rows.map((row, at) => ({ row, texts: own.map((column) => (cells[at]?.[column.name] === undefined ? "" : outText(column, cells[at][column.name]!))) })), refused);
-  }
-  refused.tell(wanted.map((column) => column.name));
-}
-
-const growthRights = ({ name }: Writing): string => `SELECT, INSERT, UPDATE and DELETE on ${name}`;
-
-/** Takes rows away that still hold what was read. */
-async function remove(writing: Writing, rows: readonly Pick<RowChange, "key" | "was">[]): Promise<void> {
-  const { database, from, keyColumns, own } = writing;
-  if (rows.length === 0) return;
-  await database.patiently((db) => db.transaction().execute(async (transaction) => {
-    for (const { key, was } of rows) {
-      const holds = [...keyColumns.map((column, index) => sql`${sql.id(column.name)} = ${database.dialect.keyParameter(key[index])}`), ...own.map((column, index) => (was[index] === null ? sql`${sql.id(column.name)} IS NULL` : sql`${database.dialect.asText(sql.id(column.name))} = ${was[index]}`))];
-      await sql`DELETE FROM ${from} WHERE ${sql.join(holds, sql` AND `)}`.execute(transaction);
-    }
-  }), growthRights(writing));
-}
-
-interface NewRow {
-  readonly row: StandingRow;
-  /** The text of each of the columns that are written. */
-  readonly texts: readonly string[];
-}
-
-/** New rows by their keys, then filled like those that were there; all of it or, for a row that is refused, nothing. */
-async function insert(writing: Writing, rows: readonly NewRow[], refused: Refused): Promise<void> {
-  const { database, from, key, keyColumns, own } = writing;
-  const most = STATEMENT_ROWS.MySQL;
-  for (let at = 0; at < rows.length; at += most) {
-    const some = rows.slice(at, at + most);
-    const changes = some.map(({ row, texts }): RowChange => ({ key: key.map((column) => row.values[column] ?? ""), was: own.map(() => null), becomes: texts.map((text) => (text === "" ? null : text)) }));
-    try {
-      await database.patiently((db) => db.transaction().execute(async (transaction) => {
-        await sql`INSERT INTO ${from} (${sql.join(key.map((column) => sql.id(column)))}) VALUES ${sql.join(changes.map((change) => sql`(${sql.join(change.key)})`))}`.execute(transaction);
-        await database.dialect.update(transaction, { table: from, key: keyColumns, columns: own, rows: changes });
-      }), growthRights(writing));
-    } catch (error) {
-      if (!(error instanceof ValueRefused)) throw error;
-      if (some.length === 1) refused.add(some[0]!.row.key, own.map((column) => column.name), error.message);
-      else for (const half of [some.slice(0, some.length >> 1), some.slice(some.length >> 1)]) await insert(writing, half, refused);
-    }
-  }
-}
-
-type NamedChange = RowChange & { readonly name: string };
-
-/** MySQL's statement names every row, so that it takes fewer. */
-const STATEMENT_ROWS = { PostgreSQL: WRITE_ROWS, MySQL: 200, SQLite: WRITE_ROWS } as const;
-
-/** Rows in one transaction; where a value is refused, half of them and half again, so that only its own row is left out. */
-async function update(writing: Writing, change: Omit<Parameters<Database["dialect"]["update"]>[1], "rows">, rows: readonly NamedChange[], rights: string, refused: Refused): Promise<void> {
-  const { database } = writing;
-  const most = STATEMENT_ROWS[database.dialect.name];
-  try {
-    await database.patiently((db) => db.transaction().execute(async (transaction) => {
-      for (let at = 0; at < rows.length; at += most) await database.dialect.update(transaction, { ...change, rows: rows.slice(at, at + most) });
-    }), rights);
-  } catch (error) {
-    if (!(error instanceof ValueRefused)) throw error;
-    if (rows.length === 1) return refused.add(rows[0]!.name, change.columns.map((column) => column.name), error.message);
-    const half = Math.ceil(rows.length / 2);
-    await update(writing, change, rows.slice(0, half), rights, refused);
-    await update(writing, change, rows.slice(half), rights, refused);
-  }
-}
-
-/** Rows whose values the database did not take. */
-class Refused {
-  #rows = 0;
-  #first: { readonly keys: string[]; readonly columns: readonly string[]; readonly problem: string } | undefined;
-
-  constructor(readonly table: string) {}
-
-  add(key: string, columns: readonly string[], problem: string): void {
-    this.#rows++;
-    this.#first ??= { keys: [], columns, problem };
-    if (this.#first.keys.length < FEW) this.#first.keys.push(key);
-  }
-
-  /** Throws when there were any, after all others are written. */
-  tell(all: readonly string[]): void {
-    if (!this.#first) return;
-    const { keys, columns, problem } = this.#first;
-    throw new YoroshiError("cellsRefused", { table: this.table, rows: this.#rows, keys, columns: columns.length > 0 ? columns : all, problem });
-  }
-}
-
-function outText(column: SqlColumn, cell: CellOut): string {
-  return typeof cell === "object" ? cell.asIs : writtenText(column, cell);
 }

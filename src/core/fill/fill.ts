@@ -3,10 +3,11 @@ import { monthStart } from "../ledger/index.js";
 import { budgetFor, type ModelFailure } from "../model/index.js";
 import { chosenWork } from "./draw.js";
 import { absorbEdits } from "./edits.js";
-import { Filling, modelsOf, type Month } from "./filling.js";
+import type { Month } from "./books.js";
+import { Filling } from "./filling.js";
 import { NOT_WRITTEN, project } from "./project.js";
 import { keepSettled, settledTallies, type StepTallies } from "./settled.js";
-import { targetColumns, type FillOptions, type FillSetup, type Work } from "./setup.js";
+import { modelsOf, targetColumns, type FillOptions, type FillSetup, type Work } from "./setup.js";
 import { sumTallies, type FillEnd, type Tally } from "./tally.js";
 import { readWritten } from "./writers.js";
 

@@ -1,22 +1,22 @@
 import { askPrepared, askTogether, type Answer, type AskOptions, type Recall } from "../answer/index.js";
-import { atOnce, YoroshiError, type AtOnce, type Json, type Micros } from "../ground/index.js";
-import { chargesOf, dayOf, recallFrom, type AnswerRecord, type CellRecord, type Charge } from "../ledger/index.js";
+import { atOnce, YoroshiError, type AtOnce, type Json } from "../ground/index.js";
+import { recallFrom, type AnswerRecord, type CellRecord, type Charge } from "../ledger/index.js";
 import { BudgetSpent, layered, ModelFailure, type Budget, type Model } from "../model/index.js";
 import { basisOf } from "../template/index.js";
 import { ahead } from "./ahead.js";
 import { answeredCells, givenCells, markedCells, setCells, type Asked } from "./cells.js";
+import { Books, type Month } from "./books.js";
+import { Company } from "./company.js";
 import type { Decision } from "./decide.js";
-import { hand, type Passing } from "./passing.js";
+import { hand, type Passing, type RowState } from "./passing.js";
 import { DEFAULT_AT_ONCE } from "./plan.js";
-import type { AskWork, FillOptions, StepWork, Work } from "./setup.js";
+import { isRuled, modelsOf, type AskWork, type FillOptions, type StepWork, type Work } from "./setup.js";
 import { countState, countUsage, newTally, sumTallies, type FillEnd, type Tally } from "./tally.js";
 import { consider, walk } from "./walk.js";
 import { stillStanding } from "./writers.js";
 
 /** Rows with one fingerprint that wait for the first of them; more than this, and reading waits. */
 const MOST_FOLLOWERS = 1_000;
-/** How often the ledger is asked what others spend. */
-const LOOK_ELSEWHERE_MS = 1_000;
 /** Rows that are looked up and decided together. */
 const MOST_TOGETHER = 128;
 
@@ -26,26 +26,6 @@ interface Question extends Asked {
   readonly fingerprint: string;
   readonly inputs: Readonly<Record<string, Json>>;
   readonly fresh: boolean;
-}
-
-/** What is left of the month's cap, and what all runs had spent of it when this one began. */
-export interface Month {
-  readonly since: number;
-  readonly spentBefore: Micros;
-  readonly left: Micros;
-}
-
-/** Every model that the steps ask, each once. */
-export function modelsOf({ steps }: Work): Model[] {
-  return [...new Set(steps.flatMap(({ does }) => (does.kind === "ask" ? [does.model, ...Object.values(does.others ?? {})] : [])))];
-}
-
-/** Where a row is on its way: the steps that are still to be done for it. */
-interface RowState {
-  readonly passed: Passing;
-  readonly todo: Set<string>;
-  /** A model is or was asked about it in this run. */
-  started: boolean;
 }
 
 /** The state of one run while it goes. */
@@ -61,13 +41,14 @@ export class Filling {
   readonly #layered: ReadonlyMap<Model, Model>;
   readonly #recalls: ReadonlyMap<Model, Recall>;
   readonly #places: AtOnce;
+  readonly #books: Books;
   readonly #mostRows: number;
   readonly #rows = new Map<Passing, RowState>();
   /** Step -> rows for which all that it needs is there. */
   readonly #ready = new Map<StepWork, Passing[]>();
   readonly #isNeeded: ReadonlySet<string>;
-  /** Step -> questions that wait for others to share a request with. */
-  readonly #gathered = new Map<StepWork, Question[]>();
+  /** Questions that wait for others to share a request with. */
+  readonly #company = new Company<Question>();
   /** Rows that wait for the answer of another row with the same fingerprint. */
   readonly #followers = new Map<string, Asked[]>();
   #followerCount = 0;
@@ -76,9 +57,6 @@ export class Filling {
   /** An error that is not the model's: the ledger's, or a mistake in this code. */
   #broken: unknown;
   #started = 0;
-  /** What of the budget's spending has been charged in the ledger. */
-  #charged: Micros = 0;
-  #lookedElsewhereAt = 0;
   /** How much of the table is done with or in flight, 0 to 1. */
   #share = 0;
 
@@ -87,8 +65,9 @@ export class Filling {
     readonly options: FillOptions,
     readonly run: string,
     readonly budget: Budget,
-    readonly month: Month | undefined,
+    month: Month | undefined,
   ) {
+    this.#books = new Books(work, run, budget, month);
     const { clock, plan, steps } = work;
     this.tallies = Object.fromEntries(steps.map(({ name }) => [name, newTally()]));
     this.#isNeeded = new Set(steps.flatMap(({ needs }) => needs));
@@ -123,17 +102,17 @@ export class Filling {
         if (this.#stopped) break;
       }
       // What the last answers made ready.
-      while (this.#ready.size > 0 || this.#places.running > 0 || this.#gathered.size > 0) {
+      while (this.#ready.size > 0 || this.#places.running > 0 || this.#company.waits) {
         if (this.#ready.size > 0) await this.#drain();
         else if (this.#places.running > 0) await this.#places.next();
-        else await this.#sendGathered();
+        else await this.#sendWaiting();
       }
     } catch (error) {
       this.end = "failed";
       throw error;
     } finally {
       await this.#places.idle();
-      await this.#chargeRest();
+      await this.#books.chargeRest([...this.#layered.keys()][0]);
       this.#leaveRest();
       this.#tell();
     }
@@ -254,29 +233,21 @@ export class Filling {
       followers.push(question);
       this.#followerCount++;
       if (this.#followerCount > MOST_FOLLOWERS) {
-        await this.#sendGathered();
+        await this.#sendWaiting();
         await this.#places.idle();
       }
       return;
     }
     if (!this.#mayAsk(passed)) return this.#abandon(question);
     this.#followers.set(fingerprint, []);
-    const together = question.one.rowsPerRequest;
-    if (together === 1) return this.#places.start(() => this.#askOne(question));
-    const gathered = [...(this.#gathered.get(question.one) ?? []), question];
-    if (gathered.length < together) {
-      this.#gathered.set(question.one, gathered);
-      return;
-    }
-    this.#gathered.delete(question.one);
-    await this.#places.start(() => this.#askSeveral(gathered));
+    if (question.one.rowsPerRequest === 1) return this.#places.start(() => this.#askOne(question));
+    const questions = this.#company.join(question.one, question);
+    if (questions) await this.#places.start(() => this.#askSeveral(questions));
   }
 
   /** What waits for company goes as it is. */
-  async #sendGathered(): Promise<void> {
-    const all = [...this.#gathered.values()];
-    this.#gathered.clear();
-    for (const questions of all) await this.#places.start(() => this.#askSeveral(questions));
+  async #sendWaiting(): Promise<void> {
+    for (const questions of this.#company.leave()) await this.#places.start(() => this.#askSeveral(questions));
   }
 
   get #hasEnded(): boolean {
@@ -351,8 +322,7 @@ export class Filling {
     if (answers.length > 0) this.#recent.set(fingerprint, recent);
     const settled = [{ asked: question as Asked, record: this.#settle(question, fingerprint, answer, "asked") }];
     for (const follower of this.#takeFollowers(fingerprint)) settled.push({ asked: follower, record: this.#settle(follower, fingerprint, answer, "reused") });
-    const charges = chargesOf(answer, { run, step: one.name, model: does.model.id, at: work.clock.now() });
-    this.#charged += answer.spent;
+    const charges = this.#books.charge(answer, one.name, does.model);
     await this.#record(settled.map(({ record }) => record), answers, charges, question.fresh);
     recent.kept = true;
     for (const { asked, record } of settled) this.#finish(asked.one, asked.passed, record);
@@ -399,24 +369,7 @@ export class Filling {
     if (cells.length === 0) return;
     this.changed = true;
     await this.work.ledger.record({ answers, cells, charges, replace });
-    if (this.month) await this.#lookElsewhere(this.month);
-  }
-
-  /** What other processes spend of the month's cap meanwhile. */
-  async #lookElsewhere({ since, spentBefore }: Month): Promise<void> {
-    const now = this.work.clock.now();
-    if (now - this.#lookedElsewhereAt < LOOK_ELSEWHERE_MS) return;
-    this.#lookedElsewhereAt = now;
-    this.budget.elsewhere = Math.max(0, (await this.work.ledger.spentSince(since)) - spentBefore - this.#charged);
-  }
-
-  /** What requests cost that led to no answer, and what may have been charged for those that broke off. */
-  async #chargeRest(): Promise<void> {
-    const spent = this.budget.spent - this.#charged;
-    const { unsure } = this.budget;
-    if (spent === 0 && unsure === 0) return;
-    const [model] = this.#layered.keys();
-    await this.work.ledger.record({ charges: [{ run: this.run, step: "", model: model?.id ?? "", day: dayOf(this.work.clock.now()), requests: 0, tokensIn: 0, tokensOut: 0, spent, unsure }] });
+    if (this.#books.month) await this.#books.lookElsewhere(this.#books.month);
   }
 
   #fail(error: unknown, model: Model): void {
@@ -441,8 +394,4 @@ export class Filling {
     const { spent } = this.budget;
     this.options.onProgress({ share: this.#share, rows, asked, reused, failed, spent, inFlight: this.#places.running });
   }
-}
-
-function isRuled({ does }: StepWork, record: CellRecord | undefined): boolean {
-  return does.kind === "ask" && does.rules.some((rule) => rule.fingerprint === record?.fingerprint);
 }

@@ -13,6 +13,14 @@ export interface Passing {
   readonly given: Record<string, string | number | boolean>;
 }
 
+/** Where a row is on its way: the steps that are still to be done for it. */
+export interface RowState {
+  readonly passed: Passing;
+  readonly todo: Set<string>;
+  /** A model is or was asked about it in this run. */
+  started: boolean;
+}
+
 export const passing = (row: Row, related: RelatedRows): Passing => ({ row, related, given: {} });
 
 /** What a condition or a plain column is evaluated on. What a step gives hides what the table still holds in its column. */

@@ -1,6 +1,6 @@
 import { YoroshiError, type CancelSignal, type Clock, type Micros } from "../ground/index.js";
 import { kindOf, shapeSpec } from "../kinds/index.js";
-import type { Ledger } from "../ledger/index.js";
+import type { CellRecord, Ledger } from "../ledger/index.js";
 import type { LayerOptions, Model } from "../model/index.js";
 import type { Related, Table, TargetColumn } from "../table/index.js";
 import { CONFIDENCE, fingerprinter, partAt, type Fingerprinter, type NamedShape, type Prepared, type Sha256 } from "../template/index.js";
@@ -187,4 +187,14 @@ function whereOf(source: string): Condition {
   const { condition, problem } = readCondition(source);
   if (!condition) throw new YoroshiError("badOption", { option: "where", problem: `\`${source}\` cannot be read as CEL: ${problem}.` });
   return condition;
+}
+
+/** Every model that the steps ask, each once. */
+export function modelsOf({ steps }: Work): Model[] {
+  return [...new Set(steps.flatMap(({ does }) => (does.kind === "ask" ? [does.model, ...Object.values(does.others ?? {})] : [])))];
+}
+
+/** Whether a row's cells stand as a rule settled them. */
+export function isRuled({ does }: StepWork, record: CellRecord | undefined): boolean {
+  return does.kind === "ask" && does.rules.some((rule) => rule.fingerprint === record?.fingerprint);
 }
