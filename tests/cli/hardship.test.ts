@@ -97,6 +97,11 @@ describe("a fill under hardship", () => {
     expect(ran.err.match(/error:/g)).toHaveLength(1);
     expect(ran.out + ran.err).not.toContain("wrong-key");
     expect(server.counts.requests).toBeLessThanOrEqual(8);
+    // A program is told the figures of a run that its host ended, too.
+    const told = await run(["fill", "log", "--json", "--no-probe"], folder, { YOROSHI_TEST_KEY: "wrong-key" });
+    expect(told.code).toBe(3);
+    expect(JSON.parse(told.out.split("\n")[0]!)).toMatchObject({ plan: "log", end: "failed", problem: "unauthorised", filled: 0 });
+    expect(told.json()).toMatchObject({ error: { code: "modelUnauthorised" } });
     expect(await run(["fill", "log", "--json"], folder, { YOROSHI_TEST_KEY: "right" })).toMatchObject({ code: 0 });
   });
 

@@ -26,18 +26,23 @@ interface FillCommandOptions extends CommonOptions {
 export async function fillCommand(name: string, options: FillCommandOptions): Promise<number> {
   return withProject(options, async (project) => {
     const told: object[] = [];
-    let worst = await fillOne(project, name, options, (report) => told.push(report));
-    const derived = await project.derivedFrom(name);
-    // What is made of rows that are not all there would be made anew at once.
-    for (const plan of options.derived && worst <= 1 ? derived : []) {
-      if (!options.json) out("");
-      const code = await fillOne(project, plan, { json: options.json, dryRun: options.dryRun, probe: options.probe, createColumns: options.createColumns, spend: options.spend }, (report) => told.push(report));
-      worst = Math.max(worst, code);
-      if (code > 1) break;
+    const tell = (report: object): void => void told.push(report);
+    try {
+      let worst = await fillOne(project, name, options, tell);
+      const derived = await project.derivedFrom(name);
+      // What is made of rows that are not all there would be made anew at once.
+      for (const plan of options.derived && worst <= 1 ? derived : []) {
+        if (!options.json) out("");
+        const code = await fillOne(project, plan, { json: options.json, dryRun: options.dryRun, probe: options.probe, createColumns: options.createColumns, spend: options.spend }, tell);
+        worst = Math.max(worst, code);
+        if (code > 1) break;
+      }
+      if (!options.json && derived.length > 0 && !options.derived) note(quiet(`Made of its rows: ${derived.join(", ")}. \`yoroshi fill ${name} --derived\` fills ${derived.length === 1 ? "it" : "them"}, too.`));
+      return worst;
+    } finally {
+      // Also of a run that its model's host ended.
+      if (options.json && told.length > 0) outJson(told.length > 1 ? { ...told[0], derived: told.slice(1) } : told[0]!);
     }
-    if (options.json) outJson(told.length > 1 ? { ...told[0], derived: told.slice(1) } : told[0]!);
-    else if (derived.length > 0 && !options.derived) note(quiet(`Made of its rows: ${derived.join(", ")}. \`yoroshi fill ${name} --derived\` fills ${derived.length === 1 ? "it" : "them"}, too.`));
-    return worst;
   });
 }
 

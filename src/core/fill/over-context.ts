@@ -6,8 +6,6 @@ import { settledTallies } from "./settled.js";
 import type { AskWork, FillOptions, FillSetup, StepWork } from "./setup.js";
 import { consider, walk } from "./walk.js";
 
-/** In scripts with a sign for each word or syllable a token is about a character; in others it is several. */
-const LEAST_CHARS_A_TOKEN = 1;
 const USUAL_CHARS_A_TOKEN = 4;
 const KEYS_SHOWN = 3;
 
@@ -54,8 +52,8 @@ function tokensOver({ prepared, model }: AskWork, inputs: Parameters<Prepared["r
   const context = model.context!;
   const messages = prepared.render(condensed(prepared, inputs));
   const chars = messages.reduce((sum, { content }) => sum + content.length, 0);
-  // Counting takes far longer than looking at the length.
-  if (chars / LEAST_CHARS_A_TOKEN + prepared.maxTokens <= context) return undefined;
+  // A token is a character or more, in whatever script; counting takes far longer than looking at the length.
+  if (chars + prepared.maxTokens <= context) return undefined;
   const tokens = messages.reduce((sum, { content }) => sum + countTokens(content), 0) + prepared.maxTokens;
   return tokens > context ? tokens : undefined;
 }
@@ -79,7 +77,7 @@ function mayExceed(prepared: Prepared, context: number): boolean {
     if (maxChars === undefined) return true;
     chars += maxChars;
   }
-  return chars / LEAST_CHARS_A_TOKEN + prepared.maxTokens > context;
+  return chars + prepared.maxTokens > context;
 }
 
 function note(found: Map<StepWork, Found>, one: StepWork, key: string, tokens: number): void {
