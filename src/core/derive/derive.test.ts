@@ -234,6 +234,12 @@ describe("rows made of groups", () => {
     expect((await survey(spoilt)).reasons.map(({ reason }) => reason)).toEqual(["row 1: `note` is no number, which `sum` needs", "row 2: `note` is no number, which `sum` needs"]);
   });
 
+  it("have no share of the table where a row of any group cannot count", async () => {
+    one.parent.table.rows[0]!["day"] = "03/04/2026";
+    expect((await filled({ by: "ship", figures: { last: { max: "day" } } })).report).toMatchObject({ filled: 1, failed: 1 });
+    expect((await filled({ by: "ship", figures: { last: { max: "day" }, share: { shareOfTable: "row.level > 0" } } })).report).toMatchObject({ filled: 0, failed: 2 });
+  });
+
   it("stay when a row spoils them later", async () => {
     const setup = await one.groups({ by: "ship", figures: { last: { max: "day" } } });
     const { out } = setup as unknown as { out: MemoryTable };

@@ -36,6 +36,8 @@ export async function groupRows(parent: FillSetup, { of, by = [], when, figures 
     const text = String(value ?? "").trim() || BLANK;
     return isFree.has(column) ? defang(text) : text;
   };
+  /** A share of the table is wrong in every group where a row of one cannot count. */
+  const spoilsAll = Object.values(figures).some(({ shareOfTable }) => shareOfTable !== undefined);
   const start = (values: Group["values"]): Group => ({ values, counters: ready.map((figure) => figure.start()) });
 
   return {
@@ -55,9 +57,12 @@ export async function groupRows(parent: FillSetup, { of, by = [], when, figures 
           let group = groups.get(key);
           if (!group) groups.set(key, (group = start(columns.length === 0 ? { [WHOLE_TABLE.column]: WHOLE_TABLE.value } : values)));
           const problem = counts === true ? add(row, [...group.counters, ...whole.counters]) : counts;
-          if (problem !== undefined) group.problem ??= `${passed.row.place}: ${problem}`;
+          if (problem === undefined) continue;
+          group.problem ??= `${passed.row.place}: ${problem}`;
+          whole.problem ??= group.problem;
         }
       }
+      if (spoilsAll && whole.problem !== undefined) for (const group of groups.values()) group.problem ??= whole.problem;
       const made = [...groups].map(([key, group]): Row => ({ key, place: `the group ${key}`, values: { ...group.values, ...figuresOf(ready, group, whole) }, ...(group.problem === undefined ? {} : { problem: group.problem }) }));
       for (let from = 0; from < made.length; from += CHUNK_ROWS) yield { rows: made.slice(from, from + CHUNK_ROWS), share: Math.min(1, (from + CHUNK_ROWS) / made.length) };
     },
