@@ -133,6 +133,7 @@ program
   .option("--where <condition>", "only the rows for which this CEL over `row` holds")
   .addOption(new Option("--refill <which>", "which cells get a new value").choices(["blank", "stale", "failed", "all"]))
   .option("--overwrite <column>", "give up a person's edits in this column; may be given several times", collect)
+  .addOption(new Option("--standing <what>", "what values are that the ledger knows nothing of: a person's, or to be written anew").choices(["keep", "renew"]))
   .option("--spend <amount>", "most to spend, instead of the plan's limit", amount)
   .option("--derived", "also the plans whose rows are made of this one's")
   .option("--ignore-gate", "fill although no trial shows what the plan's gate wants")

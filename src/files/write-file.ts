@@ -19,8 +19,11 @@ async function removeLeftovers(file: string): Promise<void> {
 /**
  * Writes a file whole or not at all: beside its place, flushed to the disk, then swapped in. The old file stays until
  * the new one is complete.
+ *
+ * @param beforeSwap done when all is written, while the old file still stands.
+ * @returns the SHA-256 of what was written.
  */
-export async function writeWhole(file: string, name: string, produce: (write: (bytes: Buffer) => Promise<void>) => Promise<void>): Promise<string> {
+export async function writeWhole(file: string, name: string, produce: (write: (bytes: Buffer) => Promise<void>) => Promise<void>, beforeSwap?: () => Promise<void>): Promise<string> {
   const temporary = path.join(path.dirname(file), `.${path.basename(file)}.${process.pid}.tmp`);
   const hash = createHash("sha256");
   let handle: FileHandle | undefined;
@@ -35,6 +38,7 @@ export async function writeWhole(file: string, name: string, produce: (write: (b
     await handle.sync();
     await handle.close();
     handle = undefined;
+    await beforeSwap?.();
     await rename(temporary, file);
     await syncFolder(path.dirname(file));
     return hash.digest("hex");

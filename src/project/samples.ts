@@ -57,7 +57,7 @@ export async function drawSamples(project: Project, planName: string, options: D
     const doubts = options.doubtful ? await doubtsOf(project, rows, records) : new Map<string, number>();
     for (const row of rows) {
       if (row.problem !== undefined || candidates.length >= MOST_ROWS) continue;
-      const given = await inputCells(setup, row, stepName);
+      const { cells: given } = await inputCells(setup, row, stepName);
       const cells = Object.fromEntries(inputs.map((input) => [input, given[input] ?? ""]));
       const mark = markOf(inputs, cells);
       if (known.has(row.key) || known.has(mark) || marks.has(mark) || inputs.every((input) => cells[input]!.trim() === "")) continue;

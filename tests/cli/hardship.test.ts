@@ -116,10 +116,16 @@ describe("a fill under hardship", () => {
   });
 
   it("whose output cannot be written keeps every answer", async () => {
-    const folder = smallProject(notesCsv(20));
+    const server = await served({}, { latencyMs: 60 });
+    const folder = smallProject(notesCsv(20), { endpoint: server.endpoint });
+    const { done } = start(["fill", "log"], folder);
+    while (server.counts.requests < 3) await wait(5);
     mkdirSync(path.join(folder, "log.filled.csv"));
-    const ran = await run(["fill", "log"], folder);
+    const ran = await done;
     expect(ran).toMatchObject({ code: 3, err: expect.stringContaining("log.filled.csv cannot be written") });
+    const before = server.counts.requests;
+    expect(await run(["fill", "log"], folder)).toMatchObject({ code: 3, err: expect.stringContaining("log.filled.csv cannot be written: it is a folder") });
+    expect(server.counts.requests).toBe(before);
     rmSync(path.join(folder, "log.filled.csv"), { recursive: true });
     expect((await run(["fill", "log", "--json"], folder)).json()).toMatchObject({ asked: 0, filled: 20 });
   });

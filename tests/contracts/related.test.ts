@@ -41,7 +41,7 @@ describe.each<[string, (rows: readonly RelatedRow[], how: RelatedWay) => Related
 ])("related rows contract: %s", (_, make) => {
   const said = async (how: RelatedWay, ...keys: string[]) => {
     const related = make(MESSAGES, how);
-    const found = (await related.of(rowsOf(...keys))).map((rows) => rows.map((row) => row["said"]));
+    const found = (await related.of(rowsOf(...keys))).map(({ rows }) => rows.map((row) => row["said"]));
     await related.close();
     return found;
   };
@@ -54,6 +54,9 @@ describe.each<[string, (rows: readonly RelatedRow[], how: RelatedWay) => Related
   it("keeps the newest or the oldest when there are more", async () => {
     expect(await said(way({ limit: 2 }), "a")).toEqual([["second 😀", "third"]]);
     expect(await said(way({ limit: 2, keep: "oldest" }), "a")).toEqual([["first", "second 😀"]]);
+    const related = make(MESSAGES, way({ limit: 2 }));
+    expect((await related.of(rowsOf("a", "b", "zzz"))).map(({ left }) => left)).toEqual([1, 0, 0]);
+    await related.close();
     // Without an order, the table's own.
     expect(await said({ match: { report: "key" }, limit: 2, keep: "newest" }, "a")).toEqual([["first", "second 😀"]]);
   });
@@ -61,7 +64,7 @@ describe.each<[string, (rows: readonly RelatedRow[], how: RelatedWay) => Related
   it("renames columns, and matches by several", async () => {
     const related = make(MESSAGES, way({ columns: { words: "said" }, match: { report: "key", at: "day" } }));
     const [found] = await related.of([{ key: "a", place: "", values: { key: "a", day: "2026-08-02" } }]);
-    expect(found).toMatchObject([{ words: "second 😀", id: "M4" }]);
+    expect(found?.rows).toMatchObject([{ words: "second 😀", id: "M4" }]);
     expect(await related.columns()).toEqual(COLUMNS);
     await related.close();
   });
@@ -69,7 +72,7 @@ describe.each<[string, (rows: readonly RelatedRow[], how: RelatedWay) => Related
   it("orders numbers by size and before other text", async () => {
     const rows = ["10", "9", "x", "-1", "09"].map((at, index) => ({ id: String(index), report: "a", at, said: at }));
     const related = make(rows, way());
-    expect((await related.of(rowsOf("a")))[0]!.map((row) => row["said"])).toEqual(["-1", "9", "09", "10", "x"]);
+    expect((await related.of(rowsOf("a")))[0]!.rows.map((row) => row["said"])).toEqual(["-1", "9", "09", "10", "x"]);
     await related.close();
   });
 });

@@ -124,7 +124,7 @@ describe("a CSV file", () => {
     const one = table(content);
     await one.table.write([{ name: "level", freeText: false }], cells({ a: { level: 1 }, b: { level: 2 } }));
     expect(readFileSync(one.file)).toEqual(Buffer.from(content));
-    expect(readdirSync(path.dirname(one.file)).sort()).toEqual(["t.csv", "t.filled.csv"]);
+    expect(readdirSync(path.dirname(one.file)).sort()).toEqual([".yoroshi", "t.csv", "t.filled.csv"]);
     return readFileSync(filled(one.file));
   };
 
@@ -132,7 +132,7 @@ describe("a CSV file", () => {
     expect((await write("id;text\r\na;x, y\r\nb;z\r\n")).toString()).toBe("id;text;level\r\na;x, y;1\r\nb;z;2\r\n");
     expect((await write("\ufeffid\ttext\na\tx\n")).toString()).toBe("\ufeffid\ttext\tlevel\na\tx\t1\n");
     expect((await write("id,text\ra,x\rb,z\r")).toString()).toBe("id,text,level\ra,x,1\rb,z,2\r");
-    expect((await write('id,text\na,x\r\nb,"z\r"\n')).toString()).toBe('id,text,level\na,x,1\nb,"z\r",2\n');
+    expect((await write('id,text\na,x\r\nb,"z\r"\n')).toString()).toBe('id,text,level\na,x,1\r\nb,"z\r",2\n');
     const utf16 = Buffer.from("\ufeffid,text\na,żółć 😀\n", "utf16le");
     expect((await write(utf16)).toString("utf16le")).toBe("\ufeffid,text,level\na,żółć 😀,1\n");
     const big = Buffer.from("\ufeffid,text\na,ż\n", "utf16le").swap16();

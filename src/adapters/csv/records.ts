@@ -5,11 +5,12 @@ import { Transform, type Readable } from "node:stream";
 import { parse } from "csv-parse";
 import { YoroshiError } from "../../core/index.js";
 import { fileProblem } from "../../files/index.js";
-import { fromWindows1252 } from "./windows-1252.js";
+import { rawCells } from "./raw-cells.js";
 import { openBytes, type CsvStyle } from "./style.js";
+import { fromWindows1252 } from "./windows-1252.js";
 
-export interface Records {
-  readonly records: readonly (readonly string[])[];
+export interface Records<R = readonly string[]> {
+  readonly records: readonly R[];
   /** Row number of the first of them; the header is row 1, as a spreadsheet counts. */
   readonly firstRow: number;
   /** How much of the file has been read, 0 to 1. */
@@ -23,13 +24,28 @@ const READ_BYTES = 32 * 1024;
 /** For whoever wants the first rows only. */
 export const FEW_BYTES = 4 * 1024;
 
+/** A record, and on demand its cells as they stand in the file. */
+export interface RawRecord {
+  readonly record: readonly string[];
+  source(): ReturnType<typeof rawCells>;
+}
+
 /** Streams a file's records, header included, some hundred at a time. `bytes` are read and parsed at a time. */
-export async function* readRecords(file: string, name: string, style: CsvStyle, bytes = READ_BYTES): AsyncGenerator<Records> {
+export const readRecords = (file: string, name: string, style: CsvStyle, bytes = READ_BYTES): AsyncGenerator<Records> => streamed<readonly string[]>(file, name, style, { bytes, raw: false });
+
+/** The same with each record as it stands in the file. */
+export async function* readRawRecords(file: string, name: string, style: CsvStyle): AsyncGenerator<Records<RawRecord>> {
+  for await (const { records, ...rest } of streamed<{ record: string[]; raw: string }>(file, name, style, { bytes: READ_BYTES, raw: true })) {
+    yield { ...rest, records: records.map(({ record, raw }) => ({ record, source: () => rawCells(raw, style.delimiter, style.newline, record.at(-1) ?? "") })) };
+  }
+}
+
+async function* streamed<R>(file: string, name: string, style: CsvStyle, { bytes, raw }: { readonly bytes: number; readonly raw: boolean }): AsyncGenerator<Records<R>> {
   const size = await stat(file).then((found) => found.size, () => 0);
   const source = createReadStream(file, { highWaterMark: bytes });
   // A file may mix line ends; a lone carriage return ends a row only where the first row ends so.
   const ends = style.newline === "\r" ? ["\r"] : ["\r\n", "\n"];
-  const parser = parse({ delimiter: style.delimiter, record_delimiter: ends, bom: true, relax_column_count: true, skip_empty_lines: false, max_record_size: 64 * 1024 * 1024 });
+  const parser = parse({ delimiter: style.delimiter, record_delimiter: ends, bom: true, relax_column_count: true, skip_empty_lines: false, raw, max_record_size: 64 * 1024 * 1024 });
   let failure: unknown;
   let ended = false;
   let wake: (() => void) | undefined;
@@ -46,9 +62,9 @@ export async function* readRecords(file: string, name: string, style: CsvStyle, 
   });
   text.pipe(parser);
 
-  let records: string[][] = [];
+  let records: R[] = [];
   let firstRow = 1;
-  const take = (): Records => {
+  const take = (): Records<R> => {
     // Of the bytes that were read, some rows still wait in the parser.
     const given = firstRow - 1 + records.length;
     const read = size === 0 ? 1 : Math.min(1, source.bytesRead / size);
@@ -59,7 +75,7 @@ export async function* readRecords(file: string, name: string, style: CsvStyle, 
   };
   try {
     for (;;) {
-      for (let record = parser.read() as string[] | null; record !== null; record = parser.read() as string[] | null) {
+      for (let record = parser.read() as R | null; record !== null; record = parser.read() as R | null) {
         records.push(record);
         if (records.length >= CHUNK_ROWS) yield take();
       }

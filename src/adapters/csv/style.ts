@@ -11,6 +11,10 @@ export interface CsvStyle {
   readonly byteOrderMark: boolean;
   readonly delimiter: string;
   readonly newline: "\n" | "\r\n" | "\r";
+  /** Which cells are quoted: those that need it, all but numbers, or all. */
+  readonly quotes: "needed" | "text" | "all";
+  /** Of all but numbers: whether blank cells are quoted, too. */
+  readonly quotesBlanks: boolean;
 }
 
 const DELIMITERS = [",", ";", "\t", "|"];
@@ -34,7 +38,30 @@ export async function readStyle(file: string, name: string): Promise<CsvStyle> {
   const encoding = marked ?? ((await isUtf8File(file)) ? "utf-8" : "windows-1252");
   const text = encoding === "windows-1252" ? fromWindows1252(head) : new TextDecoder(encoding).decode(head.subarray(markLength));
   if (text.trim() === "") throw new YoroshiError("tableBroken", { table: name, place: "row 1", problem: "the file is empty. It needs a first row with the columns' names." });
-  return { encoding, byteOrderMark: markLength > 0, delimiter: delimiterOf(text), newline: (/\r\n|\n|\r/.exec(text)?.[0] ?? "\n") as CsvStyle["newline"] };
+  const delimiter = delimiterOf(text);
+  return { encoding, byteOrderMark: markLength > 0, delimiter, newline: newlineOf(text), ...quotesOf(text, delimiter) };
+}
+
+/** The first line end that is not inside a quoted cell. */
+function newlineOf(text: string): CsvStyle["newline"] {
+  const outside = text.replace(/"(?:[^"]|"")*(?:"|$)/g, "");
+  return (/\r\n|\n|\r/.exec(outside)?.[0] ?? "\n") as CsvStyle["newline"];
+}
+
+/** By the names in the first row, and whether any cell below has no quotes. */
+function quotesOf(text: string, delimiter: string): Pick<CsvStyle, "quotes" | "quotesBlanks"> {
+  const header = /^(?:"(?:[^"]|"")*"|[^"\r\n])*/.exec(text)?.[0] ?? "";
+  const bare = (cells: string): string => cells.replace(/"(?:[^"]|"")*(?:"|$)/g, (cell) => (cell === '""' ? cell : '"x"'));
+  const isQuoted = (cell: string): boolean => cell.startsWith('"');
+  if (!bare(header).split(delimiter).every(isQuoted)) return { quotes: "needed", quotesBlanks: false };
+  const cells = bare(text.slice(header.length)).split(/\r\n|\n|\r/).filter((line) => line !== "").flatMap((line) => line.split(delimiter));
+  return { quotes: cells.every(isQuoted) ? "all" : "text", quotesBlanks: !cells.includes("") };
+}
+
+/** A text as a cell of a file of this style. */
+export function quotedCell(text: string, { delimiter, quotes, quotesBlanks }: CsvStyle, isNumber = false): string {
+  const needs = text.includes('"') || text.includes("\n") || text.includes("\r") || text.includes(delimiter);
+  return needs || quotes === "all" || (quotes === "text" && !isNumber && (text !== "" || quotesBlanks)) ? `"${text.replaceAll('"', '""')}"` : text;
 }
 
 /** The encoding that a byte order mark names, and the mark's length. */

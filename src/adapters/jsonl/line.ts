@@ -1,5 +1,4 @@
 import { applyEdits, modify, parseTree, type Node } from "jsonc-parser";
-import type { CellOut } from "../../core/index.js";
 
 /** A line's members as text by name; `undefined` for a line that is not a JSON object. */
 export function valuesOf(line: string): Record<string, string> | undefined {
@@ -25,20 +24,33 @@ function textOf(value: unknown, name: string, line: string): string {
   return typeof value === "object" ? JSON.stringify(value) : String(value as boolean);
 }
 
+const membersOf = (line: string): readonly Node[] => parseTree(line.replace(/^\ufeff/, " "))?.children ?? [];
+
 function sourceOf(line: string, name: string): string | undefined {
-  const members: readonly Node[] = parseTree(line.replace(/^\ufeff/, " "))?.children ?? [];
-  const value = members.findLast((member) => member.children?.[0]?.value === name)?.children?.[1];
+  const value = membersOf(line).findLast((member) => member.children?.[0]?.value === name)?.children?.[1];
   return value && line.slice(value.offset, value.offset + value.length);
 }
 
+/** A line's members as JSON by name, each as it stands. */
+export function sourcesOf(line: string): Record<string, string> {
+  return Object.fromEntries(membersOf(line).flatMap(({ children: [name, value] = [] }) => (name && value ? [[String(name.value), line.slice(value.offset, value.offset + value.length)]] : [])));
+}
+
+/** What a member becomes: a value, JSON as it stands elsewhere, or nothing at all. */
+export type NewMember = { readonly value: string | number | boolean } | { readonly source: string } | "gone";
+
+/** Stands for JSON that is put in as it is. */
+const HERE = "\ue000here\ue000";
+
 /** The line with members set; everything else in it stays as it is, byte for byte. */
-export function withMembers(line: string, members: Readonly<Record<string, CellOut>>): string {
+export function withMembers(line: string, members: Readonly<Record<string, NewMember>>): string {
   const [, body = "", end = ""] = /^([\s\S]*?)(\r?\n?)$/.exec(line) ?? [];
   const mark = body.startsWith("\ufeff") ? "\ufeff" : "";
   let text = body.slice(mark.length);
-  for (const [name, cell] of Object.entries(members)) {
-    const value = typeof cell === "object" ? cell.asIs : cell;
-    text = applyEdits(text, modify(text, [name], value, {}));
+  for (const [name, member] of Object.entries(members)) {
+    const value = member === "gone" ? undefined : "value" in member ? member.value : HERE;
+    const edits = modify(text, [name], value, {}).map((edit) => (value === HERE ? { ...edit, content: edit.content.replace(JSON.stringify(HERE), () => (member as { source: string }).source) } : edit));
+    text = applyEdits(text, edits);
   }
   return `${mark}${text}${end}`;
 }

@@ -1,5 +1,5 @@
 import Database from "better-sqlite3";
-import { renamed, sortNumber, YoroshiError, type Related, type RelatedRow, type RelatedWay, type RowSource } from "../../core/index.js";
+import { renamed, sortNumber, YoroshiError, type FoundRows, type Related, type RelatedRow, type RelatedWay, type RowSource } from "../../core/index.js";
 
 /**
  * Related rows of any table that can be streamed: it is read once into a temporary database on the disk, which is
@@ -15,15 +15,18 @@ export function sqliteLookup(source: RowSource, way: RelatedWay): Related {
       const here = Object.values(way.match);
       const ids = rows.map((row) => idOf(row.values, here));
       const found = db
-        .prepare(`SELECT id, row FROM (SELECT id, row, n, row_number() OVER (PARTITION BY id ORDER BY place ${order}, n ${order}) AS rank FROM related WHERE id IN (SELECT value FROM json_each(?))) WHERE rank <= ? ORDER BY rank ${way.keep === "oldest" ? "ASC" : "DESC"}`)
-        .all(JSON.stringify(ids), way.limit) as { id: string; row: string }[];
-      const byId = new Map<string, RelatedRow[]>();
-      for (const { id, row } of found) {
+        .prepare(`SELECT id, row, total FROM (SELECT id, row, n, count(*) OVER (PARTITION BY id) AS total, row_number() OVER (PARTITION BY id ORDER BY place ${order}, n ${order}) AS rank FROM related WHERE id IN (SELECT value FROM json_each(?))) WHERE rank <= ? ORDER BY rank ${way.keep === "oldest" ? "ASC" : "DESC"}`)
+        .all(JSON.stringify(ids), way.limit) as { id: string; row: string; total: number }[];
+      const byId = new Map<string, { rows: RelatedRow[]; total: number }>();
+      for (const { id, row, total } of found) {
         const list = byId.get(id);
-        if (list) list.push(JSON.parse(row) as RelatedRow);
-        else byId.set(id, [JSON.parse(row) as RelatedRow]);
+        if (list) list.rows.push(JSON.parse(row) as RelatedRow);
+        else byId.set(id, { rows: [JSON.parse(row) as RelatedRow], total });
       }
-      return ids.map((id) => byId.get(id) ?? []);
+      return ids.map((id): FoundRows => {
+        const { rows: own, total } = byId.get(id) ?? { rows: [], total: 0 };
+        return { rows: own, left: total - own.length };
+      });
     },
     mark: () => source.mark(),
     close: async () => void (await ready)?.close(),

@@ -107,6 +107,18 @@ export function rowValues({ columns, cells }: Pick<Layout, "columns" | "cells">,
   return blank ? undefined : values;
 }
 
+/** What stands in a row's cells with its type, for another sheet to take over. */
+export function rowSources({ columns, cells }: Pick<Layout, "columns" | "cells">, row: RowPiece): Record<string, string> {
+  const sources: Record<string, string> = {};
+  for (const { name, column } of columns) {
+    const cell = row.cells.find((one) => one.column === column);
+    if (cell?.value === undefined || cell.value === "") continue;
+    if (cell.type === "n") sources[name] = `${cells.isDate[cell.style] ? "day" : "number"} ${cell.value}`;
+    else if (cell.type === "b") sources[name] = `yes ${cellText(cell, cells)}`;
+  }
+  return sources;
+}
+
 const isBlankNumber = (cell: CellPiece): boolean => cell.type === "n" && (cell.value === undefined || cell.value.trim() === "");
 
 /** What stands in a cell, as text: a formula's calculated value, days and times as ISO 8601, numbers in their shortest form. */

@@ -3,12 +3,13 @@ import { relationshipsPart, type Workbook } from "./workbook.js";
 import { attribute, edited, escapeAttribute, prefixOf, tagsOf, withAttribute, type Tag } from "./xml.js";
 import type { PackageFile } from "./package-file.js";
 
-/** A defined table's part with further columns at its right, its filter with it. The names must be those of the header's cells. */
-export function widenedTable(text: string, names: readonly string[]): string {
+/** A defined table's part with further columns at its right and rows at its bottom, its filter with it. The names must be those of the header's cells. */
+export function resizedTable(text: string, names: readonly string[], bottom: number): string {
   const tags = tagsOf(text);
   const table = tags.find((tag) => tag.name === "table")!;
   const area = areaOf(attribute(table, "ref")!);
-  const widened = { ...area, right: area.right + names.length };
+  const widened = { ...area, right: area.right + names.length, bottom: Math.max(area.bottom, bottom) };
+  const lower = widened.bottom - area.bottom;
   const list = tags.find((tag) => tag.name === "tableColumns")!;
   const columns = tags.filter((tag) => tag.name === "tableColumn");
   const filter = tags.find((tag) => tag.name === "autoFilter");
@@ -16,10 +17,11 @@ export function widenedTable(text: string, names: readonly string[]): string {
   const prefix = prefixOf(table.qualified);
   const close = text.indexOf(`</${list.qualified}>`, list.end);
   const source = (tag: { start: number; end: number }): string => text.slice(tag.start, tag.end);
+  const filterArea = filter && areaOf(attribute(filter, "ref")!);
   return edited(text, [
     { ...table, text: withAttribute(source(table), "ref", areaText(widened)) },
     // The filter leaves out the row of totals.
-    ...(filter ? [{ ...filter, text: withAttribute(source(filter), "ref", areaText({ ...areaOf(attribute(filter, "ref")!), right: widened.right })) }] : []),
+    ...(filter && filterArea ? [{ ...filter, text: withAttribute(source(filter), "ref", areaText({ ...filterArea, right: widened.right, bottom: filterArea.bottom + lower })) }] : []),
     { ...list, text: withAttribute(source(list), "count", String(columns.length + names.length)) },
     { start: close, end: close, text: names.map((name, index) => `<${prefix}tableColumn id="${firstId + index}" name="${escapeAttribute(escapeCell(name).replace(/\n/g, "_x000a_"))}"/>`).join("") },
   ]);

@@ -1,10 +1,10 @@
 import path from "node:path";
-import type { ShownState, StatesOf, TargetColumn } from "../../core/index.js";
-import { KeySet } from "../../files/index.js";
+import type { ShownState, TargetColumn } from "../../core/index.js";
+import { KeySet, type FileChanges, type FileRow } from "../../files/index.js";
 import { columnLetters, escapeCell } from "./cell-text.js";
 import { broken, dataRows, readLayout, rowValues, type Layout } from "./layout.js";
 import { escapeText } from "./xml.js";
-import { rowKey } from "./write-sheet.js";
+import { sheetRow } from "./row-key.js";
 
 /** The sheet that tells how cells stand. */
 export const STATES_SHEET = "Cell states";
@@ -17,7 +17,7 @@ const NARROW = 14;
  * A sheet with a row for each row of the table: its key, how each filled cell stands, and why. One of an earlier fill is
  * written anew; another of that name is left alone, and is an error.
  */
-export async function statesSheet(layout: Layout, key: readonly string[], columns: readonly TargetColumn[], statesOf: StatesOf): Promise<{ readonly part: string; readonly isNew: boolean; readonly content: AsyncIterable<string> }> {
+export async function statesSheet(layout: Layout, key: readonly string[], columns: readonly TargetColumn[], changes: FileChanges): Promise<{ readonly part: string; readonly isNew: boolean; readonly content: AsyncIterable<string> }> {
   const { file, book, sheet } = layout;
   const before = book.sheets.find((one) => one.name === STATES_SHEET);
   if (before) {
@@ -29,39 +29,40 @@ export async function statesSheet(layout: Layout, key: readonly string[], column
   const folder = path.posix.dirname(sheet.part);
   let part = before?.part ?? `${folder}/cellStates.xml`;
   for (let number = 2; !before && file.has(part); number++) part = `${folder}/cellStates${number}.xml`;
-  return { part, isNew: !before, content: sheetText(layout, key, columns, statesOf) };
+  return { part, isNew: !before, content: sheetText(layout, key, columns, changes) };
 }
 
-async function* sheetText(layout: Layout, key: readonly string[], columns: readonly TargetColumn[], statesOf: StatesOf): AsyncGenerator<string> {
+async function* sheetText(layout: Layout, key: readonly string[], columns: readonly TargetColumn[], changes: FileChanges): AsyncGenerator<string> {
   const header = [...key, ...columns.map(({ name }) => name), WHY];
   const widths = header.map((_, index) => `<col min="${index + 1}" max="${index + 1}" width="${index === header.length - 1 ? WIDE : NARROW}" customWidth="1"/>`).join("");
   yield `<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetViews><sheetView workbookViewId="0"><pane ySplit="1" topLeftCell="A2" activePane="bottomLeft" state="frozen"/></sheetView></sheetViews><cols>${widths}</cols><sheetData>`;
   yield rowText(1, header);
   let number = 1;
-  let batch: Named[] = [];
+  const told = async (rows: readonly Named[]): Promise<string> => {
+    const states = await changes.statesOf!(rows.map((row) => row.key));
+    return rows.map(({ values, problem }, index) => rowText(++number, [...key.map((column) => values[column] ?? ""), ...columns.map(({ name }) => states[index]?.[name]?.state ?? ""), problem ?? whyOf(columns, states[index] ?? {})])).join("");
+  };
+  let batch: FileRow[] = [];
   const seen = new KeySet();
   const flush = async (): Promise<string> => {
-    const states = await statesOf(batch.map((row) => row.key));
-    const text = batch.map(({ values, problem }, index) => rowText(++number, [...key.map((column) => values[column] ?? ""), ...columns.map(({ name }) => states[index]?.[name]?.state ?? ""), problem ?? whyOf(columns, states[index] ?? {})])).join("");
+    const found = await changes.of(batch);
+    const text = await told(batch.filter((_, index) => found[index]?.goes !== true));
     batch = [];
     return text;
   };
   for await (const rows of dataRows(layout)) {
     for (const row of rows) {
       const values = rowValues(layout, row);
-      if (values) batch.push({ values, ...rowKey(values, key, row.number, seen) });
+      if (values) batch.push(sheetRow(layout, row, values, key, seen));
       if (batch.length >= BATCH_ROWS) yield await flush();
     }
   }
   yield await flush();
+  for await (const rows of changes.added()) yield await told(rows);
   yield `</sheetData><autoFilter ref="A1:${columnLetters(header.length)}${number}"/></worksheet>`;
 }
 
-interface Named {
-  readonly key: string;
-  readonly values: Readonly<Record<string, string>>;
-  readonly problem?: string;
-}
+type Named = Pick<FileRow, "key" | "values" | "problem">;
 
 /** The reasons of a row's cells, each once. */
 function whyOf(columns: readonly TargetColumn[], states: Readonly<Record<string, ShownState>>): string {

@@ -12,6 +12,7 @@ interface FillCommandOptions extends CommonOptions {
   readonly where?: string | undefined;
   readonly refill?: FillOptions["refill"];
   readonly overwrite?: readonly string[] | undefined;
+  readonly standing?: FillOptions["standing"];
   readonly spend?: number | undefined;
   readonly inPlace?: boolean | undefined;
   readonly ignoreGate?: boolean | undefined;
@@ -57,6 +58,7 @@ async function fillOne(project: Project, name: string, options: FillCommandOptio
     sample: options.sample,
     seed: options.seed,
     overwrite: options.overwrite,
+    standing: options.standing,
     createColumns: options.createColumns,
     spendCap: options.spend === undefined ? undefined : toMicros(options.spend),
   };
@@ -216,6 +218,8 @@ export function printReport(report: FillReport, { plan, table: source }: FillSet
   if (several) out(stepTable(report.steps));
   if (report.unsure > 0) out(`  ${warn(`Up to ${formatMoney(report.unsure, currency)} more may have been charged for requests that broke off.`)}`);
   if (report.newEdits > 0) out(`  ${warn(`${plural(report.newEdits, "cell was", "cells were")} edited by a person since the last fill; kept.`)}`);
+  if (report.earlier > 0) out(`  ${warn(`${plural(report.earlier, "row")} stood as after an earlier fill (an old result put back?); written as they are now.`)}`);
+  for (const { note: told, rows, keys } of report.notes) out(`  ${warn(`${plural(rows, "row")}: ${told}`)}${quiet(`  (${keys.slice(0, 3).join(", ")}${rows > 3 ? " …" : ""})`)}`);
   out(report.written ? `  written: ${source.target}` : report.end === "done" ? `  ${source.target} stands as it should; it was not written again` : "  nothing was written");
   for (const line of advice(report, plan.name)) note(line);
   const standin = standinNote(isStandin);

@@ -18,13 +18,15 @@ interface Question {
   readonly loaded: LoadedTemplate;
   /** The row's cells, by input. */
   readonly cells: Readonly<Record<string, string | undefined>>;
+  /** What a person should know of them: rows that a limit leaves out. */
+  readonly notes: readonly string[];
   readonly from: string;
 }
 
 /** `yoroshi try`: one row in; the exact prompt, the raw reply, the typed answer and its cost out. */
 export async function tryOne(name: string, options: TryOptions): Promise<number> {
   return withProject(options, async (project) => {
-    const { loaded, cells, from } = (await project.isPlan(name)) ? await ofPlan(project, name, options) : await ofTemplate(project, name, options);
+    const { loaded, cells, notes, from } = (await project.isPlan(name)) ? await ofPlan(project, name, options) : await ofTemplate(project, name, options);
     const prepared = await project.prepare(loaded.template);
     const reading = readInputs(prepared, cells);
     if (reading.state !== "ready") {
@@ -37,12 +39,13 @@ export async function tryOne(name: string, options: TryOptions): Promise<number>
       throw error instanceof ModelFailure ? modelError(error, opened.model.host) : error;
     });
     const messages = prepared.render(reading.inputs);
-    if (options.json) outJson({ template: loaded.template.name, from, model: opened.model.id, standin: opened.isStandin, known, prompt: messages, ...answer, spent: answer.spent / 1e6 });
+    if (options.json) outJson({ template: loaded.template.name, from, model: opened.model.id, standin: opened.isStandin, known, inputNotes: notes, prompt: messages, ...answer, spent: answer.spent / 1e6 });
     else {
       out(heading(`${loaded.template.name}`) + quiet(`  on ${from}, asked of ${opened.name}`));
       out(`\n${heading("Prompt")}${answer.notes.some((note) => note.includes(" condensed from ")) ? quiet("  with the long input as it was before it was condensed") : ""}`);
       printPrompt(messages);
       out(`\n${heading("Reply")}\n${block(answer.raw)}`);
+      for (const text of notes) out(`\n${warn("Left out:")} ${text}.`);
       for (const [input, note] of Object.entries(reading.shortened ?? {})) out(`\n${warn("Shortened:")} ${input}, ${note}.`);
       printAnswer(prepared, answer);
       printExchanges(answer, project.settings.currency);
@@ -76,7 +79,7 @@ async function ofTemplate(project: Project, name: string, options: TryOptions): 
   const unknown = Object.keys(given).find((input) => !(input in loaded.template.inputs));
   if (unknown !== undefined) throw new YoroshiError("badOption", { option: "--input", problem: `the template has no input \`${unknown}\`. Inputs: ${Object.keys(loaded.template.inputs).join(", ")}.` });
   const cells = Object.fromEntries(Object.entries(loaded.template.inputs).map(([input, spec]) => [input, given[input] ?? (sampleCell(spec.sample))]));
-  return { loaded, cells, from: Object.keys(given).length > 0 ? "the inputs given" : "the template's own sample" };
+  return { loaded, cells, notes: [], from: Object.keys(given).length > 0 ? "the inputs given" : "the template's own sample" };
 }
 
 async function ofPlan(project: Project, name: string, options: TryOptions): Promise<Question> {
@@ -88,8 +91,8 @@ async function ofPlan(project: Project, name: string, options: TryOptions): Prom
   if (!row) throw new YoroshiError("keyNotFound", { keys: [options.row ?? "(first row)"], table: setup.table.name });
   const given = inputsOf(options.input);
   const loaded = await project.template(chosen.step.template);
-  const cells = { ...(await inputCells(setup, row, chosen.name)), ...given };
-  return { loaded, cells, from: `${row.key}, ${row.place} of ${setup.table.name}` };
+  const own = await inputCells(setup, row, chosen.name);
+  return { loaded, cells: { ...own.cells, ...given }, notes: own.notes, from: `${row.key}, ${row.place} of ${setup.table.name}` };
 }
 
 async function findRow(chunks: AsyncIterable<{ readonly rows: readonly Row[] }>, key: string | undefined): Promise<Row | undefined> {

@@ -13,6 +13,8 @@ export interface Counter {
   add(row: FigureRow): void;
   /** Blank where there is nothing to tell. @param all the same counter over the whole table. */
   value(all: Counter): CellValue;
+  /** What it leaves out, where that is not said in its value. */
+  note?(): string | undefined;
   /** Rows that count, for shares. */
   readonly rows?: number;
 }
@@ -87,7 +89,7 @@ function counting(condition: Condition | undefined, value: (counter: { rows: num
 
 function filtered(condition: Condition | undefined, counter: Counter): Counter {
   if (!condition) return counter;
-  return { add: (row) => void (holds(condition, row) && counter.add(row)), value: (all) => counter.value(all) };
+  return { add: (row) => void (holds(condition, row) && counter.add(row)), value: (all) => counter.value(all), note: () => counter.note?.() };
 }
 
 const textOf = (value: unknown): string => (value === undefined || value === null ? "" : typeof value === "boolean" ? (value ? "yes" : "no") : String(value).trim());
@@ -173,6 +175,7 @@ function listing(column: string, by: string | undefined, wanted: number | undefi
       // Sorting keeps the table's order among equals.
       if (by !== undefined) lines = lines.sort((a, b) => b.rank - a.rank);
     },
+    note: () => (left > 0 ? `only ${lines.length} of ${lines.length + left} rows, by its \`most\`` : undefined),
     value: () => [...lines.map(({ text }) => text), ...(left > 0 && wanted === undefined ? [`… and ${left} more`] : [])].join("\n"),
   };
 }

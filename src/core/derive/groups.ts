@@ -63,7 +63,7 @@ export async function groupRows(parent: FillSetup, { of, by = [], when, figures 
         }
       }
       if (spoilsAll && whole.problem !== undefined) for (const group of groups.values()) group.problem ??= whole.problem;
-      const made = [...groups].map(([key, group]): Row => ({ key, place: `the group ${key}`, values: { ...group.values, ...figuresOf(ready, group, whole) }, ...(group.problem === undefined ? {} : { problem: group.problem }) }));
+      const made = [...groups].map(([key, group]): Row => ({ key, place: `the group ${key}`, values: { ...group.values, ...figuresOf(ready, group, whole) }, ...notesOf(ready, group), ...(group.problem === undefined ? {} : { problem: group.problem }) }));
       for (let from = 0; from < made.length; from += CHUNK_ROWS) yield { rows: made.slice(from, from + CHUNK_ROWS), share: Math.min(1, (from + CHUNK_ROWS) / made.length) };
     },
     mark: async () => {
@@ -98,6 +98,15 @@ function add(row: FigureRow, counters: readonly Counter[]): string | undefined {
 
 function figuresOf(figures: readonly Figure[], group: Group, whole: Group): Record<string, string> {
   return Object.fromEntries(figures.map(({ column }, index) => [column.name, String(group.counters[index]!.value(whole.counters[index]!))]));
+}
+
+/** What figures leave out. */
+function notesOf(figures: readonly Figure[], group: Group): Pick<Row, "notes"> {
+  const notes = figures.flatMap(({ column }, index) => {
+    const note = group.counters[index]!.note?.();
+    return note === undefined ? [] : [[column.name, note] as const];
+  });
+  return notes.length > 0 ? { notes: Object.fromEntries(notes) } : {};
 }
 
 async function checkColumns(parent: FillSetup, name: string, by: readonly string[], figures: readonly { readonly column: { readonly name: string }; readonly reads: readonly string[] }[]): Promise<void> {

@@ -2,9 +2,10 @@ import type { Answer } from "../answer/index.js";
 import type { CellRecord, CellState, CellValue } from "../ledger/index.js";
 import { CONFIDENCE } from "../template/index.js";
 import type { ReadyRule } from "./clear.js";
-import type { Passing } from "./passing.js";
+import { editMark } from "./edit-remarks.js";
+import { NOT_RENEWED, notesRead, OLD_VALUE, type Passing } from "./passing.js";
 import type { StepWork, Target, Work } from "./setup.js";
-import { recordTime, stillStanding } from "./writers.js";
+import { isWritten, recordTime, rowMark, stillStanding } from "./writers.js";
 
 /** A step of a row that is being settled, and what was left out of its inputs. */
 export interface Asked {
@@ -14,14 +15,13 @@ export interface Asked {
   readonly shortened?: Readonly<Record<string, string>> | undefined;
 }
 
-/** How the reason begins of a value that stays because its renewal failed. */
-export const NOT_RENEWED = "not renewed";
-
 type About = Pick<Asked, "one" | "passed" | "record">;
 
 /** What every new record of a row's cells begins with. */
-function base(work: Work, { one, passed, record }: About, run: string): Pick<CellRecord, "plan" | "step" | "key" | "was" | "edited" | "run" | "at"> {
-  return { plan: work.plan.name, step: one.name, key: passed.row.key, was: standingOf(work, record), edited: keptEdits(work, record), run, at: recordTime(work.clock.now(), work.writtenAt) };
+function base(work: Work, { one, passed, record }: About, run: string): Pick<CellRecord, "plan" | "step" | "key" | "was" | "edited" | "editedOn" | "past" | "run" | "at"> {
+  const edited = keptEdits(work, record);
+  const editedOn = edited && (record?.editedOn ?? editMark(one, passed));
+  return { plan: work.plan.name, step: one.name, key: passed.row.key, was: standingOf(work, record), edited, editedOn, past: record?.past, run, at: recordTime(work.clock.now(), work.writtenAt) };
 }
 
 /** The record of a row's cells that got an answer. An answer that failed never takes away a value that stood. */
@@ -29,7 +29,8 @@ export function answeredCells(work: Work, asked: Asked, fingerprint: string, ans
   const { one, record, shortened } = asked;
   const common = base(work, asked, run);
   if (answer.state === "answered") {
-    return { ...common, state: "filled", fingerprint, notes: notesOf(shortened, answer), values: valuesOf(one, answer.parts, answer.confidence?.value) };
+    const values = valuesOf(one, answer.parts, answer.confidence?.value);
+    return { ...common, past: pastOf(work, one, record, values), state: "filled", fingerprint, notes: notesOf([...notesRead(one, asked.passed), ...Object.entries(shortened ?? {}).map(([input, note]) => `${input}: ${note}`)], answer), values };
   }
   // A failure to reach the model is no answer: without a fingerprint, the next run asks again.
   const kept = answer.state === "failed" ? undefined : fingerprint;
@@ -41,12 +42,27 @@ export function answeredCells(work: Work, asked: Asked, fingerprint: string, ans
 
 /** The record of a row that a rule settles. */
 export function givenCells(work: Work, about: About, rule: ReadyRule, run: string): CellRecord {
-  return { ...base(work, about, run), state: "filled", fingerprint: rule.fingerprint, notes: [`settled by rule ${rule.number}`], values: valuesOf(about.one, rule.parts, 1) };
+  const values = valuesOf(about.one, rule.parts, 1);
+  return { ...base(work, about, run), past: pastOf(work, about.one, about.record, values), state: "filled", fingerprint: rule.fingerprint, notes: [`settled by rule ${rule.number}`, ...notesRead(about.one, about.passed)], values };
 }
 
 /** The record of a row's plain columns. */
 export function setCells(work: Work, about: About, values: CellRecord["values"], fingerprint: string, run: string): CellRecord {
-  return { ...base(work, about, run), state: "filled", fingerprint, values };
+  const notes = notesRead(about.one, about.passed);
+  return { ...base(work, about, run), past: pastOf(work, about.one, about.record, values), state: "filled", fingerprint, values, notes: notes.length > 0 ? notes : undefined };
+}
+
+/** The record of cells that stand as they should, where something about them is to be kept anew; else `undefined`. */
+export function leftCells(work: Work, { one, passed, record }: About, state: CellState): CellRecord | undefined {
+  if (!record) return undefined;
+  const editedOn = record.edited && (record.editedOn ?? editMark(one, passed));
+  const marked = editedOn === record.editedOn ? undefined : { ...record, editedOn };
+  if (state !== "filled") return marked;
+  const told = (notes: readonly string[] = []): string[] => notes.filter((note) => note.endsWith(OLD_VALUE));
+  const [before, now] = [told(record.notes), told(notesRead(one, passed))];
+  if (record.state === state && before.join() === now.join()) return marked;
+  const notes = [...(record.notes ?? []).filter((note) => !before.includes(note)), ...now];
+  return { ...record, editedOn, was: stillStanding(record, work.writtenAt), state, reason: undefined, notes: notes.length > 0 ? notes : undefined };
 }
 
 /** The record of a row that gets no answer, or `undefined` when it stands so already. */
@@ -54,6 +70,16 @@ export function markedCells(work: Work, about: About, state: CellState, reason: 
   const { record } = about;
   if (record?.state === state && record.reason === reason) return undefined;
   return { ...base(work, about, run), state, reason, fingerprint: state === "stale" ? record?.fingerprint : undefined, values: record?.values ?? {} };
+}
+
+const MOST_PAST = 6;
+
+/** What the table held after earlier writes, with what it holds now where that is about to change. */
+function pastOf(work: Work, one: StepWork, record: CellRecord | undefined, values: CellRecord["values"]): CellRecord["past"] {
+  if (!record || !isWritten(record, work.writtenAt) || Object.keys(record.values).length === 0) return record?.past;
+  const mark = rowMark(work, one.targets, record);
+  if (mark === rowMark(work, one.targets, { ...record, values }) || record.past?.at(-1) === mark) return record.past;
+  return [...(record.past ?? []), mark].slice(-MOST_PAST);
 }
 
 /** What the table still holds for a row whose record changes: values not written over yet, and edits that the command may write over. */
@@ -79,10 +105,9 @@ function valuesOf({ targets }: StepWork, parts: Readonly<Record<string, unknown>
 const confidenceCell = (confidence: number | undefined): CellValue => (confidence === undefined ? "" : Math.round(confidence * 1000) / 1000);
 
 /** What a person should know of how a cell's values came about. */
-function notesOf(shortened: Asked["shortened"], answer: Answer): readonly string[] | undefined {
-  if (!shortened && answer.notes.length === 0) return undefined;
+function notesOf(inputs: readonly string[], answer: Answer): readonly string[] | undefined {
   const told = answer.notes.filter((note) => / condensed from |^in doubt|^the second look changed/.test(note));
-  const all = [...Object.entries(shortened ?? {}).map(([input, note]) => `${input}: ${note}`), ...told];
+  const all = [...inputs, ...told];
   return all.length > 0 ? all : undefined;
 }
 

@@ -1,9 +1,8 @@
 import type { Json } from "../ground/index.js";
 import type { CellRecord, CellState, CellValue } from "../ledger/index.js";
 import { readInputs } from "../template/index.js";
-import { NOT_RENEWED } from "./cells.js";
 import type { ReadyRule } from "./clear.js";
-import { inputsFor, rowFor, type Passing } from "./passing.js";
+import { inputsFor, NOT_RENEWED, rowFor, type Passing } from "./passing.js";
 import type { AskWork, SetWork, StepWork, Work } from "./setup.js";
 import { setFingerprint } from "./set-column.js";
 

@@ -1,28 +1,52 @@
 import type { CellRecord } from "../ledger/index.js";
 import type { StandingRow, TargetColumn } from "../table/index.js";
 import type { Work } from "./setup.js";
-import { readWritten, recordTime, unwritten, writersOf, type Writer } from "./writers.js";
+import { readWritten, recordTime, standsAsLeft, textsMark, unwritten, writersOf, type Writer } from "./writers.js";
+
+/** What was found in the columns where results go. */
+export interface Absorbed {
+  /** Cells that are new edits. */
+  readonly edits: number;
+  /** Rows that stand as they did after an earlier write: an old result was put back. */
+  readonly earlier: number;
+  /** The mark of the table as it was read. */
+  readonly mark: string | undefined;
+}
 
 /**
  * Compares the table's columns with what Yoroshi last wrote there, and keeps every difference as a person's edit.
- * A cell that was cleared counts as blank, not as edited. Skipped when nobody has touched the table since.
- *
- * @returns how many cells are new edits, and the mark of the table as it was read.
+ * A cell that was cleared counts as blank, not as edited. Rows that stand as a whole as they did after an earlier write are
+ * an earlier result that was put back, where most of those that have changed since stand so; one such row alone is a
+ * person's. Skipped when nobody has touched the table since.
  */
-export async function absorbEdits(work: Work, run: string): Promise<{ edits: number; mark: string | undefined }> {
+export async function absorbEdits(work: Work, run: string): Promise<Absorbed> {
   const written = await readWritten(work);
   const mark = await work.table.standingMark();
-  if (mark !== undefined && mark === written.standing && work.steps.every((one) => written.writers.some((writer) => writer.plan === work.plan.name && writer.step === one.name))) return { edits: 0, mark };
+  if (work.renews || ((await standsAsLeft(work, written, mark)) && work.steps.every((one) => written.writers.some((writer) => writer.plan === work.plan.name && writer.step === one.name)))) return { edits: 0, earlier: 0, mark };
   const writers = writersOf(work, written);
+  const columns = writers.flatMap((writer) => writer.columns.map((column) => column.name));
+  const seen = { earlier: 0, today: 0 };
   let edits = 0;
-  for await (const rows of work.table.standing(writers.flatMap((writer) => writer.columns.map((column) => column.name)))) {
-    for (const writer of writers) edits += await absorbRows(work, writer, rows, run, written.at);
-  }
-  return { edits, mark };
+  for await (const rows of work.table.standing(columns)) for (const writer of writers) edits += await absorbRows(work, writer, rows, run, written.at, { seen });
+  const isEarlier = seen.earlier > 1 && seen.earlier > seen.today;
+  if (seen.earlier === 0 || isEarlier) return { edits, earlier: isEarlier ? seen.earlier : 0, mark };
+  for await (const rows of work.table.standing(columns)) for (const writer of writers) edits += await absorbRows(work, writer, rows, run, written.at);
+  return { edits, earlier: 0, mark };
 }
 
-/** Keeps as edits what rows hold that a writer did not put there. */
-export async function absorbRows(work: Work, writer: Writer, rows: readonly StandingRow[], run: string, writtenAt: number | undefined): Promise<number> {
+/** What rows that have an earlier state stand as. */
+interface Seen {
+  earlier: number;
+  today: number;
+}
+
+/**
+ * Keeps as edits what rows hold that a writer did not put there.
+ *
+ * @param about.seen counts the rows that stand as after an earlier write, and leaves them for now.
+ * @param about.isEarlier such rows are no edits.
+ */
+export async function absorbRows(work: Work, writer: Writer, rows: readonly StandingRow[], run: string, writtenAt: number | undefined, { seen, isEarlier = false }: { readonly seen?: Seen; readonly isEarlier?: boolean | undefined } = {}): Promise<number> {
   const records = await work.ledger.cells(writer.plan, writer.step, rows.map((row) => row.key));
   const changed: CellRecord[] = [];
   let edits = 0;
@@ -31,10 +55,18 @@ export async function absorbRows(work: Work, writer: Writer, rows: readonly Stan
     const edited: Record<string, string> = {};
     for (const column of writer.columns) {
       const now = values[column.name] ?? "";
-      if (now === "" || isOurs(work, column, now, record?.values) || isOurs(work, column, now, unwritten(record, writtenAt))) continue;
+      if (now === "" || isOurs(work, column, now, record?.values) || isOurs(work, column, now, unwritten(record, writtenAt)) || isStart(work, writer, now)) continue;
       edited[column.name] = now;
-      if (record?.edited?.[column.name] !== now) edits++;
     }
+    if (record?.past && (seen || isEarlier)) {
+      const stands = textsMark(writer.columns.map(({ name }) => values[name] ?? ""));
+      if (record.past.includes(stands) && !sameEdits(record.edited ?? {}, edited)) {
+        if (seen) seen.earlier++;
+        continue;
+      }
+      if (seen) seen.today++;
+    }
+    for (const [column, now] of Object.entries(edited)) if (record?.edited?.[column] !== now) edits++;
     if (!sameEdits(record?.edited ?? {}, edited)) changed.push(withEdits(writer, record, key, edited, run, recordTime(work.clock.now(), writtenAt), writtenAt));
   }
   if (changed.length > 0) await work.ledger.record({ cells: changed });
@@ -46,12 +78,16 @@ function isOurs(work: Work, column: TargetColumn, now: string, values: CellRecor
   return wrote !== undefined && work.table.asWritten(column, wrote) === now;
 }
 
+/** A value that the step says it takes over. */
+const isStart = ({ plan }: Work, writer: Writer, now: string): boolean => writer.plan === plan.name && plan.steps[writer.step]?.takes?.includes(now) === true;
+
 function sameEdits(a: Readonly<Record<string, string>>, b: Readonly<Record<string, string>>): boolean {
   const keys = Object.keys(a);
   return keys.length === Object.keys(b).length && keys.every((key) => a[key] === b[key]);
 }
 
+/** Other edits are made on the row as it is now; what it holds is looked at when it is next read. */
 function withEdits(writer: Writer, record: CellRecord | undefined, key: string, edited: Record<string, string>, run: string, at: number, writtenAt: number | undefined): CellRecord {
   const base = record ?? { plan: writer.plan, step: writer.step, key, state: "blank" as const, values: {} };
-  return { ...base, was: unwritten(record, writtenAt), edited: Object.keys(edited).length > 0 ? edited : undefined, run, at };
+  return { ...base, was: unwritten(record, writtenAt), edited: Object.keys(edited).length > 0 ? edited : undefined, editedOn: undefined, run, at };
 }

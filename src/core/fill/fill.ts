@@ -6,7 +6,8 @@ import { absorbEdits } from "./edits.js";
 import type { Month } from "./books.js";
 import { Filling } from "./filling.js";
 import { NOT_WRITTEN, project } from "./project.js";
-import { keepSettled, settledTallies, type StepTallies } from "./settled.js";
+import { forgetSettled, keepSettled, settledTallies, type StepTallies } from "./settled.js";
+import type { ToldNote } from "./told.js";
 import { modelsOf, targetColumns, type FillOptions, type FillSetup, type Work } from "./setup.js";
 import { sumTallies, type FillEnd, type Tally } from "./tally.js";
 import { readWritten } from "./writers.js";
@@ -20,6 +21,10 @@ export interface FillReport extends Tally {
   readonly unsure: Micros;
   /** Cells found to have been edited by a person since the last fill. */
   readonly newEdits: number;
+  /** Rows that stood as they did after an earlier write, and are written as they are now: an old result was put back. */
+  readonly earlier: number;
+  /** What a person should know of values: that related rows are left out, that an edited row has changed since. */
+  readonly notes: readonly ToldNote[];
   /** Whether the table was written; not when it already stood so. */
   readonly written: boolean;
   readonly tookMs: number;
@@ -42,10 +47,15 @@ export async function fill(setup: FillSetup, options: FillOptions = {}): Promise
   if (!letGo) throw new YoroshiError("planBusy", { plan: setup.plan.name });
   try {
     const { at: writtenAt } = await readWritten(setup);
-    return await fillAlone({ ...(await chosenWork(setup, options)), writtenAt }, options);
+    return await fillAlone({ ...(await chosenWork(setup, options)), writtenAt, renews: await renewsOf(setup, options) }, options);
   } finally {
     await letGo();
   }
+}
+
+/** Whether what stands in the filled columns is to be written anew. */
+export async function renewsOf(setup: FillSetup, options: Pick<FillOptions, "standing">): Promise<boolean> {
+  return options.standing === undefined && setup.table.ownResult !== true ? false : (await import("./standing.js")).renewsStanding(setup, options);
 }
 
 /** The columns are there, or made, before anything is asked; and they can be written. */
@@ -63,19 +73,21 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   const month = await monthOf(work);
   const budget = budgetFor(modelsOf(work), month ? Math.min(runCap ?? Infinity, month.left) : runCap);
   await readyColumns(work, options.createColumns === true);
+  if (work.table.keysMayRepeat) await (await import("./key-repeats.js")).checkKeys(work);
   const began = work.clock.now();
   const run = runId(work);
   await work.ledger.startRun({ id: run, kind: "fill", subject: work.plan.name, startedAt: began });
   const settled = await settledTallies(work, options);
   if (settled) {
-    const tally = sumTallies(Object.values(settled));
+    const tally = sumTallies(Object.values(settled.tallies));
     await work.ledger.endRun({ id: run, endedAt: work.clock.now(), end: "done", tally: tally as unknown as Json });
-    return { ...tally, steps: settled, run, end: "done", unsure: 0, newEdits: 0, written: false, tookMs: work.clock.now() - began };
+    return { ...tally, steps: settled.tallies, notes: settled.notes, run, end: "done", unsure: 0, newEdits: 0, earlier: 0, written: false, tookMs: work.clock.now() - began };
   }
-  const { edits: newEdits, mark } = await absorbEdits(work, run);
+  await forgetSettled(work);
+  const { edits: newEdits, earlier, mark } = await absorbEdits(work, run);
   const drop = relaySignal(options.drop);
   const stop = relaySignal(options.stop);
-  const filling = new Filling(work, { ...options, drop: drop.signal, stop: stop.signal }, run, budget, month);
+  const filling = new Filling({ ...work, isEarlier: earlier > 0 }, { ...options, drop: drop.signal, stop: stop.signal }, run, budget, month);
   try {
     await filling.go();
   } finally {
@@ -84,9 +96,12 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
     // Also after an error in the table: what was answered is in the ledger, and the run has an end.
     await work.ledger.endRun({ id: run, endedAt: work.clock.now(), end: filling.end, tally: { ...filling.tally, steps: filling.tallies } as unknown as Json });
   }
-  const projected = filling.end === "done" || filling.changed || newEdits > 0 ? await project({ ...work, standingMark: mark }, run, filling.changed || newEdits > 0) : NOT_WRITTEN;
-  if (filling.hasNothingLeft) await keepSettled(work, options, filling.tallies);
-  return { ...filling.tally, steps: filling.tallies, run, end: filling.end, unsure: budget.unsure, newEdits: newEdits + projected.edits, written: projected.written, tookMs: work.clock.now() - began, error: filling.error, errorHost: filling.errorHost };
+  if (filling.doubled > 0) (await import("./key-repeats.js")).refuseKeys(work, filling);
+  const mustWrite = filling.changed || newEdits > 0 || earlier > 0 || work.renews === true;
+  const projected = filling.end === "done" || mustWrite ? await project({ ...work, standingMark: mark, isEarlier: earlier > 0 }, run, mustWrite) : NOT_WRITTEN;
+  const notes = filling.told.all;
+  if (filling.hasNothingLeft) await keepSettled(work, options, { tallies: filling.tallies, notes });
+  return { ...filling.tally, steps: filling.tallies, run, end: filling.end, unsure: budget.unsure, newEdits: newEdits + projected.edits, earlier, notes, written: projected.written, tookMs: work.clock.now() - began, error: filling.error, errorHost: filling.errorHost };
 }
 
 async function monthOf({ ledger, clock, monthlyCap }: Work): Promise<Month | undefined> {

@@ -4,16 +4,17 @@ import { recallFrom, type AnswerRecord, type CellRecord, type Charge } from "../
 import { BudgetSpent, layered, ModelFailure, type Budget, type Model } from "../model/index.js";
 import { basisOf } from "../template/index.js";
 import { ahead } from "./ahead.js";
-import { answeredCells, givenCells, markedCells, setCells, type Asked } from "./cells.js";
+import { answeredCells, givenCells, leftCells, markedCells, setCells, type Asked } from "./cells.js";
 import { Books, type Month } from "./books.js";
 import { Company } from "./company.js";
 import type { Decision } from "./decide.js";
-import { hand, type Passing, type RowState } from "./passing.js";
+import { editRemarks } from "./edit-remarks.js";
+import { hand, notesRead, type Passing, type RowState } from "./passing.js";
 import { DEFAULT_AT_ONCE } from "./plan.js";
 import { isRuled, modelsOf, type AskWork, type FillOptions, type StepWork, type Work } from "./setup.js";
 import { countState, countUsage, newTally, sumTallies, type FillEnd, type Tally } from "./tally.js";
+import { Told } from "./told.js";
 import { consider, walk } from "./walk.js";
-import { stillStanding } from "./writers.js";
 
 /** Rows with one fingerprint that wait for the first of them; more than this, and reading waits. */
 const MOST_FOLLOWERS = 1_000;
@@ -36,6 +37,10 @@ export class Filling {
   errorHost: string | undefined;
   /** Whether any cell's record changed. */
   changed = false;
+  /** Rows whose key an earlier row has, too. */
+  doubled = 0;
+  /** What a person should know of values. */
+  readonly told = new Told();
   /** Some row got no answer because a host could not be reached; the next run asks again. */
   #unreached = false;
   readonly #layered: ReadonlyMap<Model, Model>;
@@ -93,6 +98,7 @@ export class Filling {
         const before = this.#share;
         for (const passed of rows) {
           wanted.delete(passed.row.key);
+          if (passed.row.ownKey !== undefined) this.doubled++;
           this.#rows.set(passed, { passed, todo: new Set(this.work.steps.map(({ name }) => name)), started: false });
         }
         for (const one of first) this.#makeReady(one, rows);
@@ -144,6 +150,8 @@ export class Filling {
     const open: Question[] = [];
     const past: { passed: Passing; record: CellRecord | undefined }[] = [];
     for (const { passed, record, decision } of await consider(this.work, one, rows)) {
+      for (const { column, remark } of editRemarks(one, passed, record)) this.told.add(`${column}: ${remark}`, passed.row.key);
+      this.told.addAll(notesRead(one, passed), passed.row.key);
       if (decision.do === "answer") {
         open.push({ one, does: one.does as AskWork, passed, record, ...decision });
         continue;
@@ -175,7 +183,7 @@ export class Filling {
       case "leave":
         countState(tally, decision.state);
         if (decision.state === "filled") tally[isRuled(one, record) ? "ruled" : "reused"]++;
-        return record && record.state !== decision.state && decision.state === "filled" ? { ...record, was: stillStanding(record, work.writtenAt), state: "filled", reason: undefined } : undefined;
+        return leftCells(work, about, decision.state);
       case "give":
         countState(tally, "filled");
         tally.ruled++;

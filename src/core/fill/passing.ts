@@ -1,14 +1,16 @@
 import type { CellRecord, CellValue } from "../ledger/index.js";
-import type { RelatedRow, Row } from "../table/index.js";
+import type { FoundRows, RelatedRow, Row } from "../table/index.js";
 import type { StepWork, Target } from "./setup.js";
 
 /** What the plan's `related` found for a row, by name. */
-export type RelatedRows = Readonly<Record<string, readonly RelatedRow[]>>;
+export type RelatedRows = Readonly<Record<string, FoundRows>>;
 
 /** A row on its way through the steps of a plan. */
 export interface Passing {
   readonly row: Row;
-  readonly related: RelatedRows;
+  readonly related: Readonly<Record<string, readonly RelatedRow[]>>;
+  /** What a person should know of what stands in a column, or among related rows: by that name. */
+  readonly notes: Record<string, string>;
   /** What earlier steps gave it, by column, as conditions see it: numbers and true or false typed, all else text. */
   readonly given: Record<string, string | number | boolean>;
 }
@@ -21,7 +23,21 @@ export interface RowState {
   started: boolean;
 }
 
-export const passing = (row: Row, related: RelatedRows): Passing => ({ row, related, given: {} });
+export function passing(row: Row, related: RelatedRows): Passing {
+  const notes: Record<string, string> = { ...row.notes };
+  const rows: Record<string, readonly RelatedRow[]> = {};
+  for (const [name, found] of Object.entries(related)) {
+    rows[name] = found.rows;
+    if (found.left > 0) notes[name] = `only ${found.rows.length} of ${found.rows.length + found.left} rows, by its limit`;
+  }
+  return { row, related: rows, notes, given: {} };
+}
+
+/** How the reason begins of a value that stays because its renewal failed. */
+export const NOT_RENEWED = "not renewed";
+
+/** What a value is called that stays since its renewal failed, for those that read it. */
+export const OLD_VALUE = "an old value, since its renewal failed";
 
 /** What a condition or a plain column is evaluated on. What a step gives hides what the table still holds in its column. */
 export const rowFor = ({ row, related, given }: Passing): Readonly<Record<string, unknown>> => ({ ...row.values, ...related, ...given });
@@ -40,8 +56,11 @@ export function inputsFor(from: Readonly<Record<string, string>>, { row, related
 
 /** Hands on what a step's cells hold for a row: a person's value, else the step's own, else nothing. */
 export function hand(passed: Passing, { targets }: StepWork, record: CellRecord | undefined): void {
+  const isOld = record?.state === "stale" && record.reason?.startsWith(NOT_RENEWED) === true;
   for (const target of targets) {
     const edited = record?.edited?.[target.name];
+    if (isOld && edited === undefined) passed.notes[target.name] = OLD_VALUE;
+    else if (passed.notes[target.name] === OLD_VALUE) delete passed.notes[target.name];
     passed.given[target.name] = edited === undefined ? typed(target, record?.values[target.name]) : typed(target, edited);
   }
 }
@@ -55,3 +74,10 @@ function typed({ type }: Target, value: CellValue | undefined): string | number 
 
 /** As a cell shows it. */
 const textOf = (value: string | number | boolean): string => (typeof value === "boolean" ? (value ? "yes" : "no") : String(value));
+
+/** What a person should know of what a step reads in a row, each with the name it goes by there. */
+export function notesRead({ reads }: StepWork, { notes }: Passing): string[] {
+  const told: string[] = [];
+  for (const name in notes) if (reads.includes(name)) told.push(`${name}: ${notes[name]}`);
+  return told;
+}

@@ -45,7 +45,11 @@ export interface TemplateStep {
   readonly clear?: readonly ClearRule[] | undefined;
   /** Rows that share a request, at most. Default 1. */
   readonly rowsPerRequest?: number | undefined;
+  readonly takes?: Takes | undefined;
 }
+
+/** Values that stand in a step's columns before it first fills them, and that it may write over; any other is a person's. */
+export type Takes = readonly string[];
 
 /** Plain columns, made without a model. */
 export interface SetStep {
@@ -53,6 +57,7 @@ export interface SetStep {
   readonly set: Readonly<Record<string, string | { readonly cel: string } | OwnColumn>>;
   /** CEL over `row`: the columns are made only for rows where it holds. */
   readonly when?: string | undefined;
+  readonly takes?: Takes | undefined;
 }
 
 /** A column that the table's rows are made with; not something that a person writes. */

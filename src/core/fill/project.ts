@@ -2,7 +2,7 @@ import type { CellRecord } from "../ledger/index.js";
 import type { CellOut, ShownState, StatesOf } from "../table/index.js";
 import { absorbEdits, absorbRows } from "./edits.js";
 import type { Work } from "./setup.js";
-import { keepWritten, readWritten, recordTime, sameWritten, writersOf, type Writer, type Written } from "./writers.js";
+import { keepTrail, keepWritten, readWritten, recordTime, sameWritten, standsAsLeft, writersOf, type Writer, type Written } from "./writers.js";
 
 export interface Projected {
   /** Whether anything was written. */
@@ -13,6 +13,18 @@ export interface Projected {
 
 export const NOT_WRITTEN: Projected = { written: false, edits: 0 };
 
+/** How often it is looked whether another is done with a table. */
+const LOOK_AGAIN_MS = 100;
+
+/** The target is one writer's from reading what stands there until it is saved, over processes. */
+async function claimTarget({ ledger, table, clock }: Work): Promise<() => Promise<void>> {
+  for (;;) {
+    const letGo = await ledger.claim(`write:${table.target}`);
+    if (letGo) return letGo;
+    await clock.sleep(LOOK_AGAIN_MS);
+  }
+}
+
 /**
  * Writes columns from the ledger into the table. The ledger is made durable first, so that a table never holds an
  * answer that the ledger does not. What a person changed since the fill began is found before it could be written over:
@@ -20,32 +32,45 @@ export const NOT_WRITTEN: Projected = { written: false, edits: 0 };
  */
 export async function project(work: Work, run: string, changed: boolean): Promise<Projected> {
   await work.ledger.flush();
+  const letGo = await claimTarget(work);
+  try {
+    return await projectAlone(work, run, changed);
+  } finally {
+    await letGo();
+  }
+}
+
+async function projectAlone(work: Work, run: string, changed: boolean): Promise<Projected> {
   const before = await readWritten(work);
   const standingNow = await work.table.standingMark();
   let edits = standingNow !== undefined && standingNow !== work.standingMark ? (await absorbEdits(work, run)).edits : 0;
   const writers = writersOf(work, before);
   const showsStates = work.table.showsStates === true ? { showsStates: true } : {};
-  const now: Written = { source: (await work.table.sourceMark()) ?? null, standing: standingNow ?? null, ...showsStates, writers };
-  if (!changed && edits === 0 && now.source !== null && now.standing !== null && sameWritten(before, now)) return NOT_WRITTEN;
+  const about = { ...showsStates, key: work.table.keyColumns, writers };
+  const now: Written = { source: (await work.table.sourceMark()) ?? null, standing: standingNow ?? null, ...about };
+  const isAsLeft = await standsAsLeft(work, before, standingNow);
+  if (!changed && edits === 0 && now.source !== null && isAsLeft && sameWritten(before, now)) return NOT_WRITTEN;
   const standing = await work.table.write(writers.flatMap((writer) => writer.columns), async (keys, rows) => {
     const cells: Record<string, CellOut>[] = keys.map(() => ({}));
     for (const writer of writers) {
-      if (rows) edits += await absorbRows(work, writer, rows, run, before.at);
+      if (rows && !work.renews) edits += await absorbRows(work, writer, rows, run, before.at, { isEarlier: work.isEarlier });
       const records = await work.ledger.cells(writer.plan, writer.step, keys);
-      keys.forEach((key, index) => addCells(cells[index]!, writer, records.get(key)));
+      keys.forEach((key, index) => addCells(cells[index]!, writer, records.get(key), work.renews));
     }
     return cells;
-  }, work.table.showsStates ? { statesOf: statesOf(work, writers) } : {});
-  await keepWritten(work, { source: (await work.table.sourceMark()) ?? null, standing: standing ?? null, at: recordTime(work.clock.now(), before.at), ...showsStates, writers });
+  }, { ...(work.table.showsStates ? { statesOf: statesOf(work, writers) } : {}), touched: standingNow !== undefined && !isAsLeft, givesUp: work.overwrite.size > 0 || work.renews === true });
+  await keepTrail(work, standingNow, standing);
+  await keepWritten(work, { source: (await work.table.sourceMark()) ?? null, standing: standing ?? null, at: recordTime(work.clock.now(), before.at), ...about });
   return { written: true, edits };
 }
 
-function addCells(cells: Record<string, CellOut>, { columns }: Writer, record: CellRecord | undefined): void {
+function addCells(cells: Record<string, CellOut>, { columns }: Writer, record: CellRecord | undefined, renews = false): void {
   for (const { name } of columns) {
     const edited = record?.edited?.[name];
     const value = record?.values[name];
     if (edited !== undefined) cells[name] = { asIs: edited };
     else if (value !== undefined) cells[name] = value;
+    else if (renews) cells[name] = "";
   }
 }
 

@@ -8,6 +8,7 @@ import { readSet } from "./set-column.js";
 
 const name = z.string().check(z.regex(/^[a-z0-9][a-z0-9-]*$/, "A name is made of small letters, digits and hyphens (for example `deck-log`)."));
 const columns = z.record(z.string(), z.string());
+const takes = z.optional(z.array(z.string()));
 
 const planFile = z.strictObject({
   yoroshi: z.optional(z.literal(PLAN_FORMAT)),
@@ -36,10 +37,12 @@ const planFile = z.strictObject({
           when: z.optional(z.string()),
           clear: z.optional(z.array(z.strictObject({ when: z.string(), give: z.record(z.string(), z.json()) }))),
           rowsPerRequest: z.optional(z.int().check(z.gte(1)).check(z.lte(MOST_ROWS_PER_REQUEST))),
+          takes,
         }),
         z.strictObject({
           set: z.record(z.string(), z.union([z.string(), z.strictObject({ cel: z.string() })], "Expected text with placeholders, `{{ row.vessel }}`, or `{ cel: <expression over row> }`.")),
           when: z.optional(z.string()),
+          takes,
         }),
       ],
       "Expected a step: a `template` with what it takes and fills, or plain columns with `set`.",

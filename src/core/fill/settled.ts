@@ -1,17 +1,23 @@
 import { canonicalJson, sha256Hex, type Json } from "../ground/index.js";
 import type { FillOptions, StepWork, Work } from "./setup.js";
 import type { Tally } from "./tally.js";
+import type { ToldNote } from "./told.js";
 
 /** The figures of each step, by its name. */
 export type StepTallies = Readonly<Record<string, Tally>>;
 
 /** What a run left behind that had nothing more to do: another over the same things would do nothing. */
-interface Settled {
+interface Settled extends Left {
   readonly mark: string;
-  readonly tallies: StepTallies;
 }
 
-const noteName = (work: Work): string => `settled:${work.plan.name}`;
+/** The figures of such a run, and what it told. */
+export interface Left {
+  readonly tallies: StepTallies;
+  readonly notes: readonly ToldNote[];
+}
+
+const noteName = (work: Pick<Work, "plan">): string => `settled:${work.plan.name}`;
 
 /**
  * A hash of all that the decisions about all rows rest on: the source and the result as they stand, templates, models,
@@ -35,22 +41,29 @@ function markOfStep({ name, step, does }: StepWork): Json {
 }
 
 const isWhole = (work: Work, options: FillOptions): boolean =>
-  work.only === undefined && work.where === undefined && work.overwrite.size === 0 && (work.refill === "stale" || work.refill === "blank") && options.stop?.aborted !== true;
+  work.only === undefined && work.where === undefined && work.overwrite.size === 0 && work.renews !== true && (work.refill === "stale" || work.refill === "blank") && options.stop?.aborted !== true;
 
 /**
  * The figures of the last run, when nothing has changed since it had nothing left to do. Then a million rows need
  * not be read to find that none needs an answer.
  */
-export async function settledTallies(work: Work, options: FillOptions): Promise<StepTallies | undefined> {
+export async function settledTallies(work: Work, options: FillOptions): Promise<Left | undefined> {
   if (!isWhole(work, options)) return undefined;
-  const note = (await work.ledger.note(noteName(work))) as Settled | undefined;
+  const note = (await work.ledger.note(noteName(work))) as Settled | null | undefined;
   if (!note?.tallies || note.mark !== (await markOf(work))) return undefined;
-  return Object.fromEntries(Object.entries(note.tallies).map(([step, tally]) => [step, { ...tally, asked: 0, reused: tally.filled - tally.ruled, tokensIn: 0, tokensOut: 0, spent: 0 }]));
+  const tallies = Object.fromEntries(Object.entries(note.tallies).map(([step, tally]) => [step, { ...tally, asked: 0, reused: tally.filled - tally.ruled, tokensIn: 0, tokensOut: 0, spent: 0 }]));
+  return { tallies, notes: note.notes ?? [] };
+}
+
+/** From now on the last run's figures stand no more: the ledger is about to change. */
+export async function forgetSettled({ ledger, plan }: Work): Promise<void> {
+  const name = noteName({ plan });
+  if (await ledger.note(name)) await ledger.setNote(name, null);
 }
 
 /** Keeps that a run had nothing left to do. */
-export async function keepSettled(work: Work, options: FillOptions, tallies: StepTallies): Promise<void> {
+export async function keepSettled(work: Work, options: FillOptions, left: Left): Promise<void> {
   if (!isWhole(work, options)) return;
   const mark = await markOf(work);
-  if (mark !== undefined) await work.ledger.setNote(noteName(work), { mark, tallies } as unknown as Json);
+  if (mark !== undefined) await work.ledger.setNote(noteName(work), { mark, ...left } as unknown as Json);
 }

@@ -6,7 +6,7 @@ import type { Related, Table, TargetColumn } from "../table/index.js";
 import { CONFIDENCE, fingerprinter, partAt, type Fingerprinter, type NamedShape, type Prepared, type Sha256 } from "../template/index.js";
 import { readyRules, type ReadyRule } from "./clear.js";
 import { readCondition, type Condition } from "./condition.js";
-import { inputColumns, orderSteps } from "./order.js";
+import { columnsRead, inputColumns, orderSteps } from "./order.js";
 import { isTemplateStep, type Plan, type Refill, type Step, type TemplateStep } from "./plan.js";
 import { readSet, type ReadySet } from "./set-column.js";
 
@@ -53,6 +53,11 @@ export interface FillOptions {
   readonly spendCap?: Micros | undefined;
   /** Columns in which a person's edits may be overwritten. */
   readonly overwrite?: readonly string[] | undefined;
+  /**
+   * Of a result file whose filled columns hold values that the ledger knows nothing of (it was lost, or the file comes from
+   * elsewhere): `keep` them as a person's, or `renew` them. Default: that is an error.
+   */
+  readonly standing?: "keep" | "renew" | undefined;
   /** Add columns that the table lacks, where it does not take new ones by itself. Default: that is an error. */
   readonly createColumns?: boolean | undefined;
   /** Aborted: nothing new is asked; what is in flight is finished. */
@@ -89,6 +94,10 @@ export interface Work extends FillSetup {
   readonly writtenAt?: number | undefined;
   /** The table's mark when a person's edits were last looked for. */
   readonly standingMark?: string | undefined;
+  /** What stands in filled columns is neither ours nor a person's: it is written anew. */
+  readonly renews?: boolean | undefined;
+  /** Rows stand as they did after an earlier write: an old result was put back. */
+  readonly isEarlier?: boolean | undefined;
 }
 
 /** A step with what is derived from it once for all rows. */
@@ -97,6 +106,8 @@ export interface StepWork {
   readonly step: Step;
   /** The steps whose columns it reads. */
   readonly needs: readonly string[];
+  /** The columns, and related rows, that it reads. */
+  readonly reads: readonly string[];
   readonly condition: Condition | undefined;
   readonly targets: readonly Target[];
   /** Rows that share a request, at most. */
@@ -147,7 +158,8 @@ export function workOf(setup: FillSetup, options: FillOptions = {}): Work {
 function stepWork(setup: FillSetup, name: string, needs: readonly string[]): StepWork {
   const step = setup.plan.steps[name]!;
   const condition = step.when === undefined ? undefined : readCondition(step.when).condition;
-  const common = { name, step, needs, condition, targets: targetsOf(setup, name), rowsPerRequest: isTemplateStep(step) ? (step.rowsPerRequest ?? 1) : 1 };
+  const reads = columnsRead(step, isTemplateStep(step) ? askingOf(setup, name).prepared.template : undefined);
+  const common = { name, step, needs, reads, condition, targets: targetsOf(setup, name), rowsPerRequest: isTemplateStep(step) ? (step.rowsPerRequest ?? 1) : 1 };
   if (!isTemplateStep(step)) return { ...common, does: { kind: "set", columns: readySets(step) } };
   const asking = askingOf(setup, name);
   const { prepared, model, others } = asking;

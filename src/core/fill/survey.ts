@@ -1,7 +1,9 @@
 import type { CellState } from "../ledger/index.js";
 import { absorbEdits } from "./edits.js";
 import { changesOf } from "./changes.js";
-import { NOT_RENEWED } from "./cells.js";
+import { CHANGED_SINCE, editRemarks } from "./edit-remarks.js";
+import { KEYS_SHOWN, Told, type ToldNote } from "./told.js";
+import { NOT_RENEWED } from "./passing.js";
 import { CHANGED, type Decision } from "./decide.js";
 import { workOf, type FillSetup } from "./setup.js";
 import { considerAll } from "./walk.js";
@@ -22,10 +24,9 @@ export interface Survey {
   /** Why cells are not filled: rows by step and reason, most first, each with a few keys. */
   readonly reasons: readonly { readonly step: string; readonly state: CellState; readonly reason: string; readonly rows: number; readonly keys: readonly string[] }[];
   /** What to know of values that stand: settled by a rule, asked of a shortened input, changed by a second look. Figures are left out where rows differ in them. */
-  readonly notes: readonly { readonly note: string; readonly rows: number; readonly keys: readonly string[] }[];
+  readonly notes: readonly ToldNote[];
 }
 
-const KEYS_SHOWN = 5;
 const NOT_YET = "not filled yet";
 
 /** Tells how every cell of a plan stands, and of every cell without an up-to-date value, why. Asks nothing. */
@@ -34,7 +35,7 @@ export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => 
   await absorbEdits(work, "status");
   const columns: Record<string, Partial<Record<CellState, number>>> = Object.fromEntries(work.steps.flatMap(({ targets }) => targets.map(({ name }) => [name, {}])));
   const reasons = new Map<string, Group<{ step: string; state: CellState; reason: string }>>();
-  const notes = new Map<string, Group<object>>();
+  const notes = new Told();
   let rows = 0;
   for await (const steps of considerAll(work)) {
     rows += steps[0]?.rows.length ?? 0;
@@ -44,7 +45,11 @@ export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => 
         const state = stateOf(decision);
         const reason = state === "filled" || state === "edited" ? undefined : reasonOf(decision, record?.reason, state, changes[index]);
         const { key, place } = passed.row;
-        for (const told of record?.notes ?? []) addTo(notes, told.replace(/\d[\d,]*(?= (?:of|characters|to))/g, "…"), key, {});
+        notes.addAll(record?.notes ?? [], key);
+        for (const { column, remark } of editRemarks(one, passed, record)) {
+          addTo(reasons, `${one.name} edited ${column} ${remark}`, key, { step: one.name, state: "edited" as const, reason: `${column}: ${remark}` });
+          if (remark === CHANGED_SINCE) onOpenCell?.({ key, place, column, state: "edited", reason: remark });
+        }
         for (const { name } of one.targets) {
           const own: CellState = record?.edited?.[name] !== undefined ? "edited" : state;
           columns[name]![own] = (columns[name]![own] ?? 0) + 1;
@@ -55,7 +60,7 @@ export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => 
     }
   }
   const most = <T extends { rows: number }>(groups: T[]): T[] => groups.sort((a, b) => b.rows - a.rows);
-  return { rows, columns, reasons: most([...reasons.values()]), notes: most([...notes].map(([note, group]) => ({ note, ...group }))) };
+  return { rows, columns, reasons: most([...reasons.values()]), notes: notes.all };
 }
 
 /** Rows that have something in common, with the keys of the first few. */

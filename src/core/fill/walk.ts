@@ -1,6 +1,6 @@
 import { canonicalJson } from "../ground/index.js";
 import type { CellRecord } from "../ledger/index.js";
-import type { RelatedRow, Row } from "../table/index.js";
+import type { FoundRows, Row } from "../table/index.js";
 import { decide, type Decision } from "./decide.js";
 import { absorbEdits } from "./edits.js";
 import { inputColumns } from "./order.js";
@@ -68,15 +68,15 @@ export async function filledMark({ plan, table, ledger }: FillSetup): Promise<st
 
 /** What belongs to each row, looked up for all of them at once. */
 async function relatedRows(work: Pick<FillSetup, "related">, rows: readonly Row[]): Promise<RelatedRows[]> {
-  const all: Record<string, readonly RelatedRow[]>[] = rows.map(() => ({}));
+  const all: Record<string, FoundRows>[] = rows.map(() => ({}));
   for (const [name, related] of Object.entries(work.related ?? {})) {
     for (const [index, found] of (await related.of(rows)).entries()) all[index]![name] = found;
   }
   return all;
 }
 
-/** What one row gives to the inputs of a template step, with what the ledger knows of the steps before it. */
-export async function inputCells(setup: FillSetup, row: Row, stepName = templateSteps(setup.plan)[0]?.name ?? ""): Promise<Record<string, string | undefined>> {
+/** What one row gives to the inputs of a template step, with what the ledger knows of the steps before it; and what a person should know of that. */
+export async function inputCells(setup: FillSetup, row: Row, stepName = templateSteps(setup.plan)[0]?.name ?? ""): Promise<{ readonly cells: Record<string, string | undefined>; readonly notes: readonly string[] }> {
   const step = templateSteps(setup.plan).find(({ name }) => name === stepName)!.step;
   const [related = {}] = await relatedRows(setup, [row]);
   const passed = passing(row, related);
@@ -85,5 +85,6 @@ export async function inputCells(setup: FillSetup, row: Row, stepName = template
     const record = (await setup.ledger.cells(setup.plan.name, name, [row.key])).get(row.key);
     if (record) for (const column of Object.keys("fill" in other ? other.fill : other.set)) passed.given[column] = record.edited?.[column] ?? record.values[column] ?? "";
   }
-  return inputsFor(inputColumns(step, askingOf(setup, stepName).prepared.template), passed);
+  const from = inputColumns(step, askingOf(setup, stepName).prepared.template);
+  return { cells: inputsFor(from, passed), notes: Object.entries(passed.notes).filter(([name]) => Object.values(from).includes(name)).map(([name, note]) => `${name}: ${note}`) };
 }

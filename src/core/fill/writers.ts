@@ -1,4 +1,4 @@
-import { canonicalJson, type Json } from "../ground/index.js";
+import { canonicalJson, quickHash, type Json } from "../ground/index.js";
 import type { CellRecord } from "../ledger/index.js";
 import type { TargetColumn } from "../table/index.js";
 import { plainTargets, type Work } from "./setup.js";
@@ -17,18 +17,20 @@ export interface Written {
   /** When it was written, milliseconds since 1970. */
   readonly at?: number | undefined;
   readonly showsStates?: boolean | undefined;
+  /** The columns by which rows were told apart. */
+  readonly key?: readonly string[] | undefined;
   readonly writers: readonly Writer[];
 }
 
 const NOTHING: Written = { source: null, standing: null, writers: [] };
 
-const noteName = (work: Pick<Work, "table">): string => `written:${work.table.target}`;
+const noteName = ({ table: { target, part } }: Pick<Work, "table">): string => `written:${target}${part === undefined ? "" : ` (${part})`}`;
 
 /** The time of a new record: after the table was last written, whatever the clock's steps are. */
 export const recordTime = (now: number, writtenAt: number | undefined): number => Math.max(now, (writtenAt ?? 0) + 1);
 
 /** Whether a record's values have been written to the table. */
-const isWritten = (record: CellRecord, writtenAt: number | undefined): boolean => record.at <= (writtenAt ?? 0);
+export const isWritten = (record: CellRecord, writtenAt: number | undefined): boolean => record.at <= (writtenAt ?? 0);
 
 /** What the table still holds of a record that has not been written to it; `undefined` once it has. */
 export function unwritten(record: CellRecord | undefined, writtenAt: number | undefined): CellRecord["was"] {
@@ -42,15 +44,51 @@ export function stillStanding(record: CellRecord | undefined, writtenAt: number 
   return Object.keys(record.values).length > 0 ? record.values : undefined;
 }
 
+/** A short hash of what the table shows in a step's columns of a row. */
+export function rowMark({ table }: Pick<Work, "table">, columns: readonly TargetColumn[], { values, edited }: Pick<CellRecord, "values" | "edited">): string {
+  return textsMark(columns.map((column) => edited?.[column.name] ?? (values[column.name] === undefined ? "" : table.asWritten(column, values[column.name]!))));
+}
+
+export const textsMark = (texts: readonly string[]): string => quickHash(canonicalJson(texts));
+
 export async function readWritten(work: Pick<Work, "ledger" | "table">): Promise<Written> {
   return ((await work.ledger.note(noteName(work))) as Written | undefined) ?? NOTHING;
 }
+
+/** Whether the ledger knows of any writing to a target. */
+export const hasWritten = async (work: Pick<Work, "ledger" | "table">): Promise<boolean> => (await work.ledger.note(noteName(work))) !== undefined;
 
 export async function keepWritten(work: Work, written: Written): Promise<void> {
   await work.ledger.setNote(noteName(work), written as unknown as Json);
 }
 
-export const sameWritten = (a: Written, b: Written): boolean => canonicalJson({ ...a, at: 0 }) === canonicalJson({ ...b, at: 0 });
+/** What our own writings made of a target, whatever part of it they wrote: marks before and after. */
+type Trail = readonly (readonly [string | null, string | null])[];
+const MOST_STEPS = 50;
+const trailName = ({ table }: Pick<Work, "table">): string => `trail:${table.target}`;
+
+/** Keeps that a writing led from one mark of the target to another. */
+export async function keepTrail(work: Work, from: string | undefined, to: string | undefined): Promise<void> {
+  const trail = ((await work.ledger.note(trailName(work))) ?? []) as unknown as Trail;
+  await work.ledger.setNote(trailName(work), [...trail, [from ?? null, to ?? null]].slice(-MOST_STEPS) as unknown as Json);
+}
+
+/** Whether a target stands as it was left: by this plan, and from there on by others of ours that write other parts of it. */
+export async function standsAsLeft(work: Pick<Work, "ledger" | "table">, written: Written, now: string | undefined): Promise<boolean> {
+  if (now === undefined) return false;
+  const trail = ((await work.ledger.note(trailName(work))) ?? []) as unknown as Trail;
+  if (written.standing === null) return trail.at(-1)?.[1] === now;
+  const seen = new Set<string>();
+  let mark: string | null | undefined = written.standing;
+  while (mark && mark !== now && !seen.has(mark)) {
+    seen.add(mark);
+    mark = trail.findLast(([from]) => from === mark)?.[1];
+  }
+  return mark === now;
+}
+
+/** The same but for the target's mark and the time. */
+export const sameWritten = (a: Written, b: Written): boolean => canonicalJson({ ...a, at: 0, standing: null }) === canonicalJson({ ...b, at: 0, standing: null });
 
 /**
  * Every step whose columns the target holds, those of this plan included. Several plans may fill one table; each keeps what

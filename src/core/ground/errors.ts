@@ -32,6 +32,10 @@ export const ERRORS = {
     `${d.table} lacks columns that the plan fills. Add them, or let them be added with --create-columns:\n${d.statements.map((statement) => `  ${statement};`).join("\n")}`),
   overContext: entry(2, 409, (d: { step: string; template: string; model: string; context: string; rows: string; keys: readonly string[]; longest: string; tokens: string }) =>
     `${d.rows} of the step ${d.step} would not fit the model ${d.model}, which has room for ${d.context} tokens (${d.keys.join(", ")}); the longest is ${d.longest} with about ${d.tokens}. Give the inputs of ${d.template} a \`maxChars\` with \`whenLong\`, or leave these rows out with \`when\` or --where.`),
+  keyRepeats: entry(2, 409, (d: { table: string; key: readonly string[]; repeated: number; rows: number; candidates: readonly (readonly string[])[] }) =>
+    `${d.table}: \`${d.key.join("`, `")}\` does not name one row: in ${d.repeated} of ${plural(d.rows, "row")} it is the same as in an earlier one. Name the rows by ${(d.candidates.length > 0 ? d.candidates : [[...d.key, "…"]]).slice(0, 5).map((one) => `\`key: ${one.length === 1 ? one[0] : `[${one.join(", ")}]`}\``).join(" or ")}. Nothing was written.`),
+  standingUnknown: entry(2, 409, (d: { target: string; columns: readonly string[] }) =>
+    `${d.target} holds values in \`${d.columns.join("`, `")}\` that the ledger knows nothing of (was it lost?). --standing renew writes them anew and keeps the file as a backup; --standing keep takes them for a person's.`),
   badOption: entry(2, 400, (d: { option: string; problem: string }) => `${d.option}: ${d.problem}`),
   keyNotFound: entry(2, 404, (d: { keys: readonly string[]; table: string }) => `${d.table} has no row with the key ${d.keys.map((k) => `\`${k}\``).join(", ")}.`),
   samplesUnfit: entry(2, 400, (d: { file: string; problem: string }) => `${d.file} cannot be used as samples: ${d.problem}`),

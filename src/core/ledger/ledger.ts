@@ -40,6 +40,10 @@ export interface CellRecord {
   readonly notes?: readonly string[] | undefined;
   /** What a person put into columns instead; it wins. */
   readonly edited?: Readonly<Record<string, string>> | undefined;
+  /** A short hash of the row's inputs when the edits were first seen, so that it can be told when the row has changed since. */
+  readonly editedOn?: string | undefined;
+  /** Short hashes of what the table held for the row after earlier writes, newest last. */
+  readonly past?: readonly string[] | undefined;
   readonly run: string;
   readonly at: number;
 }

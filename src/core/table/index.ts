@@ -1,5 +1,5 @@
 export { defang } from "./defang.js";
 export { joinKey, keyColumnsOf, type KeyColumns } from "./key.js";
-export { memoryRelated, renamed, sortNumber, type Related, type RelatedRow, type RelatedWay, type RowSource } from "./related.js";
+export { memoryRelated, renamed, sortNumber, type FoundRows, type Related, type RelatedRow, type RelatedWay, type RowSource } from "./related.js";
 export { memoryTable, type MemoryTable } from "./memory.js";
 export type { Beside, CellOut, CellsOf, CellType, Chunk, Growth, Row, ShownState, StandingRow, StatesOf, Table, TargetColumn } from "./table.js";

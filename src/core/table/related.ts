@@ -3,12 +3,19 @@ import type { Row } from "./table.js";
 /** A related row: text by the names that the template knows. */
 export type RelatedRow = Readonly<Record<string, string>>;
 
+/** What belongs to one row: ordered and limited. */
+export interface FoundRows {
+  readonly rows: readonly RelatedRow[];
+  /** Rows beyond the limit, which are left out. */
+  readonly left: number;
+}
+
 /** The port to rows of another table that belong to rows of this one; asked about many at once. */
 export interface Related {
   /** The columns of the other table. Throws when it cannot be read. */
   columns(): Promise<readonly string[]>;
-  /** For each row, in the rows' order, what belongs to it, ordered and limited. */
-  of(rows: readonly Row[]): Promise<readonly (readonly RelatedRow[])[]>;
+  /** For each row, in the rows' order, what belongs to it. */
+  of(rows: readonly Row[]): Promise<readonly FoundRows[]>;
   /** A mark that changes when the other table changes; `undefined` where that cannot be told. */
   mark(): Promise<string | undefined>;
   close(): Promise<void>;
@@ -48,7 +55,7 @@ export function memoryRelated(there: readonly RelatedRow[], way: RelatedWay): Re
         const found = byId.get(idOf(row.values, Object.values(way.match))) ?? [];
         const ordered = way.order === undefined ? found : found.toSorted((a, b) => compareText(a[way.order!] ?? "", b[way.order!] ?? ""));
         const kept = way.keep === "oldest" ? ordered.slice(0, way.limit) : ordered.slice(-way.limit);
-        return kept.map((one) => renamed(one, way.columns));
+        return { rows: kept.map((one) => renamed(one, way.columns)), left: ordered.length - kept.length };
       }),
     mark: async () => JSON.stringify(there),
     close: async () => undefined,

@@ -8,8 +8,12 @@ export interface Row {
   readonly values: Readonly<Record<string, string>>;
   /** The columns that are known to be numbers, for conditions. */
   readonly numbers?: Readonly<Record<string, number>> | undefined;
+  /** What a person should know of a value, by column: that it leaves something out. */
+  readonly notes?: Readonly<Record<string, string>> | undefined;
   /** Why the row cannot be used: a doubled key, cells that do not match the header. */
   readonly problem?: string | undefined;
+  /** Its key, where an earlier row has it, too. */
+  readonly ownKey?: string | undefined;
 }
 
 /** Some rows in the table's order, and how much of the table has been read with them (0 to 1). */
@@ -67,6 +71,10 @@ export interface Beside {
   readonly growth?: Growth | undefined;
   /** Given to a table that shows states. */
   readonly statesOf?: StatesOf | undefined;
+  /** Somebody else has changed what stands since it was last written, or who wrote it is not known. */
+  readonly touched?: boolean | undefined;
+  /** Values that a person wrote may be written over. */
+  readonly givesUp?: boolean | undefined;
 }
 
 /**
@@ -78,6 +86,12 @@ export interface Table {
   readonly name: string;
   /** Where results go, for messages. */
   readonly target: string;
+  /** Which part of the target is written, where it has several: a sheet of a workbook. */
+  readonly part?: string | undefined;
+  /** Nothing but the rows themselves says that a key stands in one row only. */
+  readonly keysMayRepeat?: boolean | undefined;
+  /** Results go into a file of their own that began as a copy of the source. */
+  readonly ownResult?: boolean | undefined;
   /** The column whose value names a row; more of them name it together. */
   readonly keyColumns: readonly string[];
   /** The columns of the source, in order. Throws when the table cannot be read. */

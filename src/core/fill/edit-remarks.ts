@@ -1,0 +1,36 @@
+import { canonicalJson, quickHash } from "../ground/index.js";
+import type { CellRecord } from "../ledger/index.js";
+import { readInputs } from "../template/index.js";
+import { inputsFor, type Passing } from "./passing.js";
+import type { StepWork } from "./setup.js";
+
+/** A person's value that somebody should look at again. */
+export interface EditRemark {
+  readonly column: string;
+  readonly remark: string;
+}
+
+export const CHANGED_SINCE = "edited, the row has changed since";
+
+/** A short hash of what a step reads in a row, kept with a person's edits. */
+export function editMark({ does }: StepWork, passed: Passing): string | undefined {
+  if (does.kind !== "ask") return undefined;
+  const reading = readInputs(does.prepared, inputsFor(does.from, passed));
+  return reading.state === "ready" ? quickHash(canonicalJson(reading.inputs)) : undefined;
+}
+
+/** What is to be said of a row's edited cells: that the row has changed since, that the value is none of the column's kind. */
+export function editRemarks(one: StepWork, passed: Passing, record: CellRecord | undefined): EditRemark[] {
+  if (!record?.edited) return [];
+  const now = record.editedOn === undefined ? undefined : editMark(one, passed);
+  const hasChanged = now !== undefined && now !== record.editedOn;
+  return one.targets.flatMap(({ name, part }) => {
+    const edited = record.edited![name];
+    if (edited === undefined) return [];
+    const reading = part?.fromCell(edited);
+    return [
+      ...(hasChanged ? [{ column: name, remark: CHANGED_SINCE }] : []),
+      ...(reading && !reading.ok ? [{ column: name, remark: `edited, and does not fit its kind: ${reading.problem}` }] : []),
+    ];
+  });
+}
