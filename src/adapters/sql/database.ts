@@ -124,7 +124,9 @@ async function postgresPool({ name, timeZone = "UTC" }: DatabaseOptions, url: st
     // Everything as the database writes it: no number loses digits, no time its zone.
     types: { getTypeParser: ((oid: number) => (oid === PG_BOOLEAN ? asTrueFalse : asText)) as never },
   });
-  pool.on("error", () => undefined); // told when the next statement is tried
+  // Told when the next statement is tried; an event that nobody hears would end the process.
+  pool.on("error", () => undefined);
+  pool.on("connect", (client) => void client.on("error", () => undefined));
   return pool;
 }
 
@@ -136,16 +138,17 @@ async function mysqlPool({ name }: DatabaseOptions, url: string): Promise<unknow
     connectTimeout: CONNECT_MS,
     charset: "utf8mb4",
     // Everything as the database writes it: no number loses digits, no time is moved.
-    typeCast: (field: { readonly type: string; string(encoding?: string): string | null; buffer(): Buffer | null }) => (/BLOB/.test(field.type) ? textOrHex(field.buffer()) : field.string("utf8")),
+    typeCast: (field: { readonly type: string; string(encoding?: string): string | null; buffer(): Buffer | null }) => (/BLOB|STRING/.test(field.type) ? textOrHex(field.buffer()) : field.string("utf8")),
   } as never);
-  (pool as unknown as { on(event: string, listener: (connection: { query(sql: string): void }) => void): void }).on("connection", (connection) => {
+  (pool as unknown as { on(event: string, listener: (connection: { query(sql: string): void; on(event: string, listener: () => void): void }) => void): void }).on("connection", (connection) => {
+    connection.on("error", () => undefined);
     // `TIMESTAMP` is shown in the session's zone; values that do not fit are refused, not cut.
     connection.query("SET time_zone = '+00:00', sql_mode = CONCAT(@@sql_mode, ',STRICT_ALL_TABLES')");
   });
   return pool;
 }
 
-/** TEXT columns come as blobs on the wire. */
+/** TEXT columns come as blobs on the wire, bytes as strings. */
 function textOrHex(bytes: Buffer | null): string | null {
   if (bytes === null) return null;
   try {

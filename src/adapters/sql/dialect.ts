@@ -6,7 +6,7 @@ import type { CellType } from "../../core/index.js";
 export type Db = Kysely<any>;
 
 /** What a column's values are, as far as reading and writing them as text differs. */
-export type ColumnClass = "text" | "integer" | "decimal" | "float" | "single" | "boolean" | "date" | "dateTime" | "other";
+export type ColumnClass = "text" | "padded" | "binary" | "integer" | "decimal" | "float" | "single" | "boolean" | "date" | "dateTime" | "other";
 
 export interface SqlColumn {
   readonly name: string;
@@ -15,6 +15,8 @@ export interface SqlColumn {
   readonly type: string;
   /** Digits after the point that a decimal keeps. */
   readonly scale?: number | undefined;
+  /** The database computes it: it cannot be written. */
+  readonly isComputed?: boolean | undefined;
 }
 
 /** A table by schema and name. */
@@ -25,7 +27,7 @@ export interface TableName {
 
 /** Columns of one row that get new text, if they still hold the text that was read (`null` for NULL). */
 export interface RowChange {
-  /** The values of the key columns as the database gave them. */
+  /** The values of the key columns as parameters. */
   readonly key: readonly unknown[];
   readonly was: readonly (string | null)[];
   readonly becomes: readonly (string | null)[];
@@ -55,16 +57,24 @@ export interface Dialect {
   uniqueKeys(db: Db, table: TableName): Promise<string[][]>;
   /** A column's value as the text that guards it against changes in between. */
   asText(column: RawBuilder<unknown>): RawBuilder<unknown>;
-  /** The value of a key column as a parameter that compares exactly. */
-  keyParameter(value: unknown): unknown;
+  /** Why rows of a table cannot be changed: it is a view that does not pass them on. */
+  whyFixed(db: Db, table: TableName): Promise<string | undefined>;
+  /** A key column as the text that names a row: another text for every value. */
+  keyText(column: RawBuilder<unknown>, kind: ColumnClass): RawBuilder<unknown>;
+  /** What of a key column comes back as a parameter; the same where its text does. */
+  keyRaw?(column: RawBuilder<unknown>): RawBuilder<unknown>;
+  /** A key column's value, as it was given, for comparing with the column. */
+  keyParameter(value: unknown, kind: ColumnClass): RawBuilder<unknown>;
   /** The type for a new column. */
   typeFor(type: CellType): string;
   /** The type for the key column of a new table. */
   readonly keyType: string;
   /** The text of a value as its driver gives it; NULL is blank. */
   textOf(value: unknown, column?: SqlColumn): string;
-  /** Updates the rows whose columns still hold what was read. Returns how many did. */
-  update(db: Db, change: Change): Promise<number>;
+  /** Updates the rows whose columns still hold what was read. Gives those it updated, each with the texts of its key columns under `keyAlias`. */
+  update(db: Db, change: Change): Promise<readonly Readonly<Record<string, unknown>>[]>;
+  /** The rows of a change as they stand, each with the texts of its key columns under `keyAlias`. */
+  readBack(db: Db, change: Change): Promise<readonly Readonly<Record<string, unknown>>[]>;
   fault(error: unknown): SqlFault;
 }
 
@@ -88,4 +98,16 @@ export const VALUE_TOO_LONG = "the value is longer than the column holds";
 export const VALUE_OUT_OF_RANGE = "the number is outside of what the column holds";
 export const VALUE_UNFIT = "the value is not of the column's type";
 export const VALUE_FORBIDDEN = "a rule of the table forbids the value";
+/** The name under which a key column's own text is selected. */
+export const keyAlias = (index: number): string => `yoroshi_key_${index}`;
+/** The name under which its value is selected where the text does not do as a parameter. */
+export const rawAlias = (index: number): string => `yoroshi_raw_${index}`;
+
+/** The words of a trigger or rule, on one line. */
+export function wordsOf(message: string): string {
+  const words = message.split("\n")[0]!.replace(/\p{Cc}/gu, " ").trim();
+  return words === "" ? VALUE_FORBIDDEN : `the database says: ${words.length > 200 ? `${words.slice(0, 200)}…` : words}`;
+}
+
+export const READ_ONLY = "it is read-only";
 export const NOT_ALLOWED = "permission is denied";

@@ -1,16 +1,14 @@
 import { sql, type RawBuilder } from "kysely";
 import type { Database } from "./database.js";
+import { keyAlias, rawAlias, type Dialect, type SqlColumn } from "./dialect.js";
 
 /** What is paged through: a table, or a query in brackets, by its key columns. */
 export interface PageSource {
   readonly from: RawBuilder<unknown>;
-  readonly key: readonly string[];
+  readonly key: readonly SqlColumn[];
   readonly select: readonly RawBuilder<unknown>[];
   readonly rights: string;
 }
-
-/** The name under which a key column's own text is selected. */
-export const keyAlias = (index: number): string => `yoroshi_key_${index}`;
 
 type PageRow = Readonly<Record<string, unknown>>;
 
@@ -20,25 +18,34 @@ type PageRow = Readonly<Record<string, unknown>>;
  * cursor stays open between pages. Rows with a blank in their key come last, in one piece.
  */
 export async function* pages({ dialect, patiently }: Database, { from, key, select, rights }: PageSource, pageRows: number): AsyncGenerator<readonly PageRow[]> {
-  const columns = key.map((column) => sql.id("y", column));
+  const columns = key.map((column) => sql.id("y", column.name));
   const order = sql.join(columns);
-  const keys = columns.map((column, index) => sql`${dialect.name === "SQLite" ? column : dialect.asText(column)} AS ${sql.id(keyAlias(index))}`);
-  const chosen = sql.join([...keys, ...select]);
+  const chosen = sql.join([...selectKeys(dialect, key, "y"), ...select]);
   const present = sql.join(columns.map((column) => sql`${column} IS NOT NULL`), sql` AND `);
   for (let after: readonly unknown[] | undefined; ; ) {
-    const behind = after === undefined ? present : isBehind(columns, after.map((value) => dialect.keyParameter(value)));
+    const behind = after === undefined ? present : isBehind(columns, after.map((value, index) => dialect.keyParameter(value, key[index]!.class)));
     const page = await patiently(async (db) => (await sql<PageRow>`SELECT ${chosen} FROM ${from} AS y WHERE ${behind} ORDER BY ${order} LIMIT ${sql.lit(pageRows)}`.execute(db)).rows, rights);
     if (page.length > 0) yield page;
     if (page.length < pageRows) break;
-    after = key.map((_, index) => page.at(-1)![keyAlias(index)]);
+    after = rawKey(dialect, key, page.at(-1)!);
   }
   const blank = sql.join(columns.map((column) => sql`${column} IS NULL`), sql` OR `);
   const keyless = await patiently(async (db) => (await sql<PageRow>`SELECT ${chosen} FROM ${from} AS y WHERE ${blank} LIMIT ${sql.lit(pageRows)}`.execute(db)).rows, rights);
   if (keyless.length > 0) yield keyless;
 }
 
+/** The key columns of a table by its name in a statement: their texts, and their values where those are needed, too. */
+export function selectKeys(dialect: Dialect, key: readonly SqlColumn[], from?: string): RawBuilder<unknown>[] {
+  const id = (name: string): RawBuilder<unknown> => (from === undefined ? sql.id(name) : sql.id(from, name));
+  const texts = key.map((column, index) => sql`${dialect.keyText(id(column.name), column.class)} AS ${sql.id(keyAlias(index))}`);
+  return dialect.keyRaw ? [...texts, ...key.map((column, index) => sql`${dialect.keyRaw!(id(column.name))} AS ${sql.id(rawAlias(index))}`)] : texts;
+}
+
+/** The values of a row's key columns as parameters. */
+export const rawKey = (dialect: Dialect, key: readonly SqlColumn[], row: PageRow): unknown[] => key.map((_, index) => row[dialect.keyRaw ? rawAlias(index) : keyAlias(index)]);
+
 /** (a, b) > (x, y), written so that every database uses an index for it: a > x OR (a = x AND b > y). */
-function isBehind(columns: readonly RawBuilder<unknown>[], after: readonly unknown[]): RawBuilder<unknown> {
+function isBehind(columns: readonly RawBuilder<unknown>[], after: readonly RawBuilder<unknown>[]): RawBuilder<unknown> {
   const ways = columns.map((column, index) => sql`(${sql.join([...columns.slice(0, index).map((before, at) => sql`${before} = ${after[at]}`), sql`${column} > ${after[index]}`], sql` AND `)})`);
   return sql`(${sql.join(ways, sql` OR `)})`;
 }

@@ -63,7 +63,7 @@ export function sqlTable(database: Database, options: SqlTableOptions): Table {
       await needsUnique();
       const total = Number((await database.patiently(async (db) => (await sql<{ n: unknown }>`SELECT count(*) AS n FROM ${source.from} AS y`.execute(db)).rows, source.rights))[0]?.n ?? 0);
       let read = 0;
-      for await (const page of pages(database, { from: source.from, key, select: [sql`y.*`], rights: source.rights }, PAGE_ROWS)) {
+      for await (const page of pages(database, { from: source.from, key: columnsNamed(columns, key), select: [sql`y.*`], rights: source.rights }, PAGE_ROWS)) {
         for (let from = 0; from < page.length; from += CHUNK_ROWS) {
           const rows = page.slice(from, from + CHUNK_ROWS).map((row, index) => rowOf(database, columns, key, row, read + from + index + 1));
           yield { rows, share: total === 0 ? 1 : Math.min(1, (read + from + rows.length) / total) };
@@ -76,7 +76,7 @@ export function sqlTable(database: Database, options: SqlTableOptions): Table {
       const { from, columns } = await intoTable();
       const present = columns.filter((column) => wanted.includes(column.name));
       if (present.length === 0) return;
-      for await (const page of pages(database, { from, key, select: present.map((column) => sql.id("y", column.name)), rights: target.rights }, PAGE_ROWS)) {
+      for await (const page of pages(database, { from, key: columnsNamed(columns, key), select: present.map((column) => sql.id("y", column.name)), rights: target.rights }, PAGE_ROWS)) {
         yield page.map((row) => ({ key: keyOf(key, row), values: Object.fromEntries(present.map((column) => [column.name, standingText(database, column, row[column.name])])) }));
       }
     },
@@ -102,20 +102,24 @@ export function sqlTable(database: Database, options: SqlTableOptions): Table {
       if (!(await isThere())) return;
       const { from, name, columns } = await intoTable();
       const present = columns.filter((column) => wanted.some((one) => one.name === column.name));
+      const computed = present.find((column) => column.isComputed);
+      if (computed) throw new YoroshiError("tableBroken", { table: name, place: `column ${computed.name}`, problem: "the database computes it itself, so that nothing can be written there. Fill a column of its own." });
+      const fixed = await database.patiently((db) => dialect.whyFixed(db, target!.table!), target!.rights);
+      if (fixed !== undefined) throw new YoroshiError("tableBroken", { table: name, place: "table", problem: `${fixed}. Read it by a query and name the table that takes what is filled: \`query: SELECT * FROM ${targetName}\`, \`into: <table>\`.` });
       await needsUnique();
       if (present.length === 0) return;
       const nothing = sql`UPDATE ${from} SET ${sql.join(present.map((column) => sql`${sql.id(column.name)} = ${sql.id(column.name)}`))} WHERE 1 = 0`;
       await database.patiently((db) => nothing.execute(db), writeRights(name, key, present));
     },
-    async write(wanted, cellsOf, { growth } = {}) {
+    async write(wanted, cellsOf, { growth, onRefused } = {}) {
       const { from, name, columns } = await intoTable();
       await needsUnique();
       const written = wanted.map((column) => ({ column, own: columns.find((one) => one.name === column.name) }));
       const missing = written.filter(({ own }) => !own).map(({ column }) => column.name);
       if (missing.length > 0) throw new YoroshiError("tableBroken", { table: name, place: "columns", problem: `there is no column ${missing.map((one) => `\`${one}\``).join(", ")}. Add it, or let it be created: --create-columns.` });
       const own = written.map((one) => one.own!);
-      const writing: Writing = { database, from, name, key, keyColumns: key.map((one) => columns.find((column) => column.name === one)!), wanted, own, all: columns };
-      await writeRows(writing, cellsOf, growth);
+      const writing: Writing = { database, from, name, key, keyColumns: columnsNamed(columns, key), wanted, own, all: columns };
+      await writeRows(writing, cellsOf, growth, onRefused);
       return undefined;
     },
     asWritten: (column, value) => writtenText(targetColumns?.find((one) => one.name === column.name) ?? newColumn(column), value),
@@ -133,7 +137,7 @@ export function sqlRows(database: Database, options: Omit<SqlSource, "into">): R
       const asText = (row: Readonly<Record<string, unknown>>): Record<string, string> => Object.fromEntries(columns.map((column) => [column.name, database.dialect.textOf(row[column.name], column)]));
       const key = await pagingKey(database, source);
       if (key) {
-        for await (const page of pages(database, { from: source.from, key, select: [sql`y.*`], rights: source.rights }, PAGE_ROWS)) yield page.map(asText);
+        for await (const page of pages(database, { from: source.from, key: columnsNamed(columns, key), select: [sql`y.*`], rights: source.rights }, PAGE_ROWS)) yield page.map(asText);
         return;
       }
       const all = await database.patiently(async (db) => (await sql<Record<string, unknown>>`SELECT * FROM ${source.from} AS y`.execute(db)).rows, source.rights);
@@ -200,14 +204,19 @@ function requireKey(name: string, key: readonly string[], columns: readonly SqlC
   throw new YoroshiError("tableBroken", { table: name, place: "key", problem: `there is no column \`${missing}\` for the key. ${near === undefined ? `Columns: ${known.join(", ")}.` : `Did you mean \`${near}\`?`}` });
 }
 
-/** A key names one row: by a unique index, or else by counting. */
-async function requireUnique(database: Database, { name, table, from, rights }: Source, key: readonly string[]): Promise<void> {
-  const indexes = table ? await database.patiently((db) => database.dialect.uniqueKeys(db, table), rights) : [];
-  if (indexes.some((index) => index.every((column) => key.includes(column)))) return;
-  const columns = sql.join(key.map((column) => sql.id("y", column)));
+const columnsNamed = (columns: readonly SqlColumn[], names: readonly string[]): SqlColumn[] => names.map((name) => columns.find((column) => column.name === name)!);
+
+/** A key names one row: by a unique index, or else by counting. In SQLite 1 and '1' are two values, and one name. */
+async function requireUnique(database: Database, { name, table, from, rights, columns: columnsOf }: Source, key: readonly string[]): Promise<void> {
+  const { dialect } = database;
+  const indexes = table ? await database.patiently((db) => dialect.uniqueKeys(db, table), rights) : [];
+  const own = columnsNamed(await columnsOf(), key);
+  const isTyped = dialect.name !== "SQLite" || own.every((column) => column.class === "integer" || column.class === "text");
+  if (isTyped && indexes.some((index) => index.every((column) => key.includes(column)))) return;
+  const columns = sql.join(own.map((column) => (isTyped ? sql.id("y", column.name) : dialect.keyText(sql.id("y", column.name), column.class))));
   const known = sql.join(key.map((column) => sql`${sql.id("y", column)} IS NOT NULL`), sql` AND `);
   const twice = await database.patiently(async (db) => (await sql<{ n: unknown }>`SELECT count(*) AS n FROM ${from} AS y WHERE ${known} GROUP BY ${columns} HAVING count(*) > 1 LIMIT ${sql.lit(FEW)}`.execute(db)).rows, rights);
-  if (twice.length > 0) throw new YoroshiError("tableBroken", { table: name, place: "key", problem: `\`${key.join("`, `")}\` does not name one row: ${twice.length === FEW ? "several values stand" : `${plural(twice.length, "value")} ${twice.length === 1 ? "stands" : "stand"}`} in more than one. Add a column to the key: \`key: [${key.join(", ")}, …]\`.` });
+  if (twice.length > 0) throw new YoroshiError("tableBroken", { table: name, place: "key", problem: `\`${key.join("`, `")}\` does not name one row: ${twice.length === FEW ? "several values stand" : `${plural(twice.length, "value")} ${twice.length === 1 ? "stands" : "stand"}`} in more than one${isTyped ? "" : ", perhaps as a number and as text"}. Add a column to the key: \`key: [${key.join(", ")}, …]\`.` });
 }
 
 function rowOf({ dialect }: Database, columns: readonly SqlColumn[], key: readonly string[], row: Readonly<Record<string, unknown>>, number: number): Row {

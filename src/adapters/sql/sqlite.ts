@@ -1,6 +1,7 @@
 import { sql } from "kysely";
 import type { CellType } from "../../core/index.js";
-import { faultOf, NOT_ALLOWED, VALUE_FORBIDDEN, type ColumnClass, type Dialect, type SqlFault } from "./dialect.js";
+import { faultOf, NOT_ALLOWED, wordsOf, VALUE_FORBIDDEN, type ColumnClass, type Dialect, type SqlFault } from "./dialect.js";
+import { selectKeys } from "./pages.js";
 
 const TYPES: Readonly<Record<CellType, string>> = { text: "TEXT", integer: "INTEGER", decimal: "NUMERIC", number: "REAL", yesNo: "BOOLEAN", date: "DATE", dateTime: "DATETIME" };
 
@@ -14,8 +15,9 @@ const FAULTS: Readonly<Record<string, readonly [SqlFault["kind"], string]>> = {
 export const sqlite: Dialect = {
   name: "SQLite",
   async columns(db, { schema, name }) {
-    const { rows } = await sql<{ name: string; type: string }>`SELECT name, type FROM pragma_table_info(${name}, ${schema ?? "main"}) ORDER BY cid`.execute(db);
-    return rows.map((row) => ({ name: row.name, type: row.type, class: classOf(row.type) }));
+    // 1 is hidden in a virtual table, 2 and 3 are computed.
+    const { rows } = await sql<{ name: string; type: string; hidden: unknown }>`SELECT name, type, hidden FROM pragma_table_xinfo(${name}, ${schema ?? "main"}) WHERE hidden <> 1 ORDER BY cid`.execute(db);
+    return rows.map((row) => ({ name: row.name, type: row.type.replace(/ GENERATED ALWAYS$/i, ""), class: classOf(row.type), isComputed: Number(row.hidden) > 1 }));
   },
   async uniqueKeys(db, { schema, name }) {
     const { rows: own } = await sql<{ name: string }>`SELECT name FROM pragma_table_info(${name}, ${schema ?? "main"}) WHERE pk > 0 ORDER BY pk`.execute(db);
@@ -24,7 +26,15 @@ export const sqlite: Dialect = {
     return [own.map((row) => row.name), ...keys].filter((key) => key.length > 0 && !key.includes(""));
   },
   asText: (column) => sql`CAST(${column} AS TEXT)`,
-  keyParameter: (value) => value,
+  async whyFixed(db, { schema, name }) {
+    const { rows } = await sql<{ type: string }>`SELECT type FROM ${sql.id(schema ?? "main", "sqlite_master")} WHERE name = ${name} AND type = 'view'`.execute(db);
+    if (rows.length === 0) return undefined;
+    const { rows: instead } = await sql`SELECT 1 AS one FROM ${sql.id(schema ?? "main", "sqlite_master")} WHERE type = 'trigger' AND tbl_name = ${name} AND sql LIKE '%INSTEAD OF UPDATE%'`.execute(db);
+    return instead.length > 0 ? undefined : "it is a view whose rows cannot be changed";
+  },
+  keyText: (column) => sql`CASE typeof(${column}) WHEN 'blob' THEN hex(${column}) ELSE CAST(${column} AS TEXT) END`,
+  keyRaw: (column) => column,
+  keyParameter: (value) => sql`${value}`,
   typeFor: (type) => TYPES[type],
   keyType: "TEXT",
   textOf: (value, column) => {
@@ -33,16 +43,26 @@ export const sqlite: Dialect = {
     return value instanceof Uint8Array ? Buffer.from(value).toString("hex") : String(value);
   },
   async update(db, { table, key, columns, rows }) {
-    let updated = 0;
+    const updated: Record<string, unknown>[] = [];
     for (const row of rows) {
       const set = columns.map((column, at) => sql`${sql.id(column.name)} = ${valueFor(column.class, row.becomes[at]!)}`);
       const holds = [...key.map((column, at) => sql`${sql.id(column.name)} = ${row.key[at]}`), ...columns.map((column, at) => sql`CAST(${sql.id(column.name)} AS TEXT) IS ${row.was[at]}`)];
-      updated += Number((await sql`UPDATE ${table} SET ${sql.join(set)} WHERE ${sql.join(holds, sql` AND `)}`.execute(db)).numAffectedRows ?? 0);
+      const own = await sql<Record<string, unknown>>`UPDATE ${table} AS t SET ${sql.join(set)} WHERE ${sql.join(holds, sql` AND `)} RETURNING ${sql.join(selectKeys(sqlite, key))}`.execute(db);
+      updated.push(...own.rows);
     }
     return updated;
   },
+  async readBack(db, { table, key, columns, rows }) {
+    const found: Record<string, unknown>[] = [];
+    for (const row of rows) {
+      const own = await sql<Record<string, unknown>>`SELECT ${sql.join([...selectKeys(sqlite, key, "t"), ...columns.map((column) => sql`t.${sql.id(column.name)} AS ${sql.id(column.name)}`)])} FROM ${table} AS t WHERE ${sql.join(key.map((column, at) => sql`t.${sql.id(column.name)} = ${row.key[at]}`), sql` AND `)}`.execute(db);
+      found.push(...own.rows);
+    }
+    return found;
+  },
   fault(error) {
     const { code = "", message = "" } = error as { code?: string; message?: string };
+    if (code === "SQLITE_CONSTRAINT_TRIGGER") return { kind: "value", problem: wordsOf(message) };
     if (code.startsWith("SQLITE_CONSTRAINT")) return { kind: "value", problem: VALUE_FORBIDDEN };
     const missing = /^no such (table|column)/.exec(message);
     if (missing) return { kind: "other", problem: `the query names a ${missing[1]} that does not exist` };

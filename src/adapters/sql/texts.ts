@@ -33,6 +33,8 @@ export function writtenText(column: SqlColumn, value: CellValue): string {
     case "float":
     case "single":
       return isNumber(text) ? floatText(column, Number(text)) : text;
+    case "padded":
+      return text.trimEnd();
     case "dateTime":
       return text.replace(" ", "T").replace(/:00(\.0+)?$/, (zeros, _, at) => (at > 13 ? "" : zeros));
     default:

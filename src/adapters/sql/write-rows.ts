@@ -1,8 +1,8 @@
 import { sql, type RawBuilder } from "kysely";
-import { joinKey, YoroshiError, type CellsOf, type Growth, type StandingRow, type TargetColumn } from "../../core/index.js";
+import { joinKey, YoroshiError, type CellsOf, type Growth, type Refusal, type StandingRow, type TargetColumn } from "../../core/index.js";
 import { ValueRefused, type Database } from "./database.js";
-import type { RowChange, SqlColumn } from "./dialect.js";
-import { keyAlias, pages } from "./pages.js";
+import { keyAlias, type RowChange, type SqlColumn } from "./dialect.js";
+import { pages, rawKey } from "./pages.js";
 import { outText, standingText } from "./texts.js";
 
 const WRITE_ROWS = 2_000;
@@ -28,8 +28,11 @@ export interface Writing {
   readonly all: readonly SqlColumn[];
 }
 
-/** Writes rows page by page, each cell only where it still holds what was read; with growth, rows go and come. */
-export async function writeRows(writing: Writing, cellsOf: CellsOf, growth: Growth | undefined): Promise<void> {
+/**
+ * Writes rows page by page, each cell only where it still holds what was read; with growth, rows go and come. What was
+ * written is read back: a rule of the database may keep a row from taking it without an error.
+ */
+export async function writeRows(writing: Writing, cellsOf: CellsOf, growth: Growth | undefined, onRefused?: (refusals: readonly Refusal[]) => void): Promise<void> {
   const { database, from, key, own, wanted, name } = writing;
   const { dialect } = database;
   const guard = (index: number): string => `yoroshi_was_${index}`;
@@ -37,12 +40,12 @@ export async function writeRows(writing: Writing, cellsOf: CellsOf, growth: Grow
   const select = [...read.map((column) => sql`${sql.id("y", column.name)} AS ${sql.id(column.name)}`), ...own.map((column, index) => sql`${dialect.asText(sql.id("y", column.name))} AS ${sql.id(guard(index))}`)];
   const rights = writeRights(name, key, own);
   const refused = new Refused(name);
-  for await (const page of pages(database, { from, key, select, rights }, WRITE_ROWS)) {
+  for await (const page of pages(database, { from, key: writing.keyColumns, select, rights }, WRITE_ROWS)) {
     const keyed = page.filter((row) => keyOf(key, row) !== "");
     const standing: StandingRow[] = keyed.map((row) => ({ key: keyOf(key, row), values: Object.fromEntries(own.map((column) => [column.name, standingText(database, column, row[column.name])])) }));
     const cells = await cellsOf(standing.map((row) => row.key), standing);
     const gone = growth ? keyed.filter((row, at) => growth.goes({ key: standing[at]!.key, values: Object.fromEntries(read.map((column) => [column.name, standingText(database, column, row[column.name])])) }, cells[at])) : [];
-    await remove(writing, gone.map((row) => ({ key: key.map((_, index) => row[keyAlias(index)]), was: own.map((_, index) => (row[guard(index)] ?? null) as string | null) })));
+    await remove(writing, gone.map((row) => ({ key: rawKey(dialect, writing.keyColumns, row), was: own.map((_, index) => (row[guard(index)] ?? null) as string | null) })));
     const isGone = new Set(gone);
     // Rows that change the same columns go together.
     const groups = new Map<string, { columns: number[]; rows: (RowChange & { name: string })[] }>();
@@ -59,7 +62,7 @@ export async function writeRows(writing: Writing, cellsOf: CellsOf, growth: Grow
       groups.set(columns.join(), group);
       group.rows.push({
         name: standing[at]!.key,
-        key: key.map((_, index) => row[keyAlias(index)]),
+        key: rawKey(dialect, writing.keyColumns, row),
         was: columns.map((index) => (row[guard(index)] ?? null) as string | null),
         becomes: changed.map(({ text }) => (text === "" ? null : text)),
       });
@@ -73,7 +76,8 @@ export async function writeRows(writing: Writing, cellsOf: CellsOf, growth: Grow
     const cells = await cellsOf(rows.map((row) => row.key));
     await insert(writing, rows.map((row, at) => ({ row, texts: own.map((column) => (cells[at]?.[column.name] === undefined ? "" : outText(column, cells[at][column.name]!))) })), refused);
   }
-  refused.tell(wanted.map((column) => column.name));
+  if (onRefused && refused.all.length > 0) onRefused(refused.all);
+  else refused.tell(wanted.map((column) => column.name));
 }
 
 const growthRights = ({ name }: Writing): string => `SELECT, INSERT, UPDATE and DELETE on ${name}`;
@@ -84,7 +88,7 @@ async function remove(writing: Writing, rows: readonly Pick<RowChange, "key" | "
   if (rows.length === 0) return;
   await database.patiently((db) => db.transaction().execute(async (transaction) => {
     for (const { key, was } of rows) {
-      const holds = [...keyColumns.map((column, index) => sql`${sql.id(column.name)} = ${database.dialect.keyParameter(key[index])}`), ...own.map((column, index) => (was[index] === null ? sql`${sql.id(column.name)} IS NULL` : sql`${database.dialect.asText(sql.id(column.name))} = ${was[index]}`))];
+      const holds = [...keyColumns.map((column, index) => sql`${sql.id(column.name)} = ${database.dialect.keyParameter(key[index], column.class)}`), ...own.map((column, index) => (was[index] === null ? sql`${sql.id(column.name)} IS NULL` : sql`${database.dialect.asText(sql.id(column.name))} = ${was[index]}`))];
       await sql`DELETE FROM ${from} WHERE ${sql.join(holds, sql` AND `)}`.execute(transaction);
     }
   }), growthRights(writing));
@@ -125,9 +129,10 @@ const STATEMENT_ROWS = { PostgreSQL: WRITE_ROWS, MySQL: 200, SQLite: WRITE_ROWS 
 async function update(writing: Writing, change: Omit<Parameters<Database["dialect"]["update"]>[1], "rows">, rows: readonly NamedChange[], rights: string, refused: Refused): Promise<void> {
   const { database } = writing;
   const most = STATEMENT_ROWS[database.dialect.name];
+  const updated = new Set<string>();
   try {
     await database.patiently((db) => db.transaction().execute(async (transaction) => {
-      for (let at = 0; at < rows.length; at += most) await database.dialect.update(transaction, { ...change, rows: rows.slice(at, at + most) });
+      for (let at = 0; at < rows.length; at += most) for (const row of await database.dialect.update(transaction, { ...change, rows: rows.slice(at, at + most) })) updated.add(keyOf(writing.key, row));
     }), rights);
   } catch (error) {
     if (!(error instanceof ValueRefused)) throw error;
@@ -135,26 +140,52 @@ async function update(writing: Writing, change: Omit<Parameters<Database["dialec
     const half = Math.ceil(rows.length / 2);
     await update(writing, change, rows.slice(0, half), rights, refused);
     await update(writing, change, rows.slice(half), rights, refused);
+    return;
+  }
+  for (let at = 0; at < rows.length; at += most) await checkTaken(writing, { ...change, rows: rows.slice(at, at + most) }, rows.slice(at, at + most), updated, rights, refused);
+}
+
+/** Reads back what was written; rows that hold something else are told. What somebody changed since it was read is theirs, and found as such by the next fill. */
+async function checkTaken({ database, key }: Writing, change: Parameters<Database["dialect"]["readBack"]>[1], rows: readonly NamedChange[], updated: ReadonlySet<string>, rights: string, refused: Refused): Promise<void> {
+  const found = new Map((await database.patiently((db) => database.dialect.readBack(db, change), rights)).map((row) => [keyOf(key, row), row]));
+  for (const { name, was, becomes } of rows) {
+    const row = found.get(name);
+    if (!row) continue; // gone, or under another key: with its row go its cells
+    const columns = change.columns.map((column, index) => ({ column, now: standingText(database, column, row[column.name]), before: was[index], wanted: becomes[index] ?? "" }));
+    const not = columns.filter(({ now, wanted }) => now !== wanted);
+    if (not.length === 0) continue;
+    const kept = not.every(({ column, now, before }) => now === standingText(database, column, before));
+    if (kept) refused.add(name, not.map(({ column }) => column.name), NOT_TAKEN);
+    else if (updated.has(name)) refused.add(name, not.map(({ column }) => column.name), MADE_OTHER);
   }
 }
 
-/** Rows whose values the database did not take. */
+const NOT_TAKEN = "the row kept its old value without an error: row level security, a trigger or a rule of the table";
+const MADE_OTHER = "another value stands there than was written: a trigger made it";
+
+/** Rows whose values the database did not take, by the reason. */
 class Refused {
-  #rows = 0;
-  #first: { readonly keys: string[]; readonly columns: readonly string[]; readonly problem: string } | undefined;
+  readonly #found = new Map<string, { rows: number; readonly keys: string[]; readonly columns: readonly string[]; readonly problem: string }>();
 
   constructor(readonly table: string) {}
 
   add(key: string, columns: readonly string[], problem: string): void {
-    this.#rows++;
-    this.#first ??= { keys: [], columns, problem };
-    if (this.#first.keys.length < FEW) this.#first.keys.push(key);
+    const found = this.#found.get(problem) ?? { rows: 0, keys: [], columns, problem };
+    this.#found.set(problem, found);
+    found.rows++;
+    if (found.keys.length < FEW) found.keys.push(key);
+  }
+
+  /** Most rows first. */
+  get all(): Refusal[] {
+    return [...this.#found.values()].sort((a, b) => b.rows - a.rows);
   }
 
   /** Throws when there were any, after all others are written. */
   tell(all: readonly string[]): void {
-    if (!this.#first) return;
-    const { keys, columns, problem } = this.#first;
-    throw new YoroshiError("cellsRefused", { table: this.table, rows: this.#rows, keys, columns: columns.length > 0 ? columns : all, problem });
+    const [most] = this.all;
+    if (!most) return;
+    const { keys, columns, problem } = most;
+    throw new YoroshiError("cellsRefused", { table: this.table, rows: this.all.reduce((sum, { rows }) => sum + rows, 0), keys, columns: columns.length > 0 ? columns : all, problem });
   }
 }

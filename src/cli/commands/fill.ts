@@ -220,6 +220,7 @@ export function printReport(report: FillReport, { plan, table: source }: FillSet
   if (report.newEdits > 0) out(`  ${warn(`${plural(report.newEdits, "cell was", "cells were")} edited by a person since the last fill; kept.`)}`);
   if (report.earlier > 0) out(`  ${warn(`${plural(report.earlier, "row")} stood as after an earlier fill (an old result put back?); written as they are now.`)}`);
   for (const { note: told, rows, keys } of report.notes) out(`  ${warn(`${plural(rows, "row")}: ${told}`)}${quiet(`  (${keys.slice(0, 3).join(", ")}${rows > 3 ? " …" : ""})`)}`);
+  for (const { rows, keys, columns, problem } of report.refused) out(`  ${bad(`${plural(rows, "row")} did not take ${columns.join(", ")}: ${problem}.`)}${quiet(`  (${keys.join(", ")}${rows > keys.length ? " …" : ""})`)}`);
   out(report.written ? `  written: ${source.target}` : report.end === "done" ? `  ${source.target} stands as it should; it was not written again` : "  nothing was written");
   for (const line of advice(report, plan.name)) note(line);
   const standin = standinNote(isStandin);

@@ -7,6 +7,7 @@ import type { Month } from "./books.js";
 import { Filling } from "./filling.js";
 import { NOT_WRITTEN, project } from "./project.js";
 import { forgetSettled, keepSettled, settledTallies, type StepTallies } from "./settled.js";
+import type { Refusal } from "../table/index.js";
 import type { ToldNote } from "./told.js";
 import { modelsOf, targetColumns, type FillOptions, type FillSetup, type Work } from "./setup.js";
 import { sumTallies, type FillEnd, type Tally } from "./tally.js";
@@ -25,6 +26,8 @@ export interface FillReport extends Tally {
   readonly earlier: number;
   /** What a person should know of values: that related rows are left out, that an edited row has changed since. */
   readonly notes: readonly ToldNote[];
+  /** Rows that the table did not take the values of, by the reason; they count as failed. */
+  readonly refused: readonly Refusal[];
   /** Whether the table was written; not when it already stood so. */
   readonly written: boolean;
   readonly tookMs: number;
@@ -81,7 +84,7 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   if (settled) {
     const tally = sumTallies(Object.values(settled.tallies));
     await work.ledger.endRun({ id: run, endedAt: work.clock.now(), end: "done", tally: tally as unknown as Json });
-    return { ...tally, steps: settled.tallies, notes: settled.notes, run, end: "done", unsure: 0, newEdits: 0, earlier: 0, written: false, tookMs: work.clock.now() - began };
+    return { ...tally, steps: settled.tallies, notes: settled.notes, run, end: "done", unsure: 0, newEdits: 0, earlier: 0, refused: [], written: false, tookMs: work.clock.now() - began };
   }
   await forgetSettled(work);
   const { edits: newEdits, earlier, mark } = await absorbEdits(work, run);
@@ -101,7 +104,13 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   const projected = filling.end === "done" || mustWrite ? await project({ ...work, standingMark: mark, isEarlier: earlier > 0 }, run, mustWrite) : NOT_WRITTEN;
   const notes = filling.told.all;
   if (filling.hasNothingLeft) await keepSettled(work, options, { tallies: filling.tallies, notes });
-  return { ...filling.tally, steps: filling.tallies, run, end: filling.end, unsure: budget.unsure, newEdits: newEdits + projected.edits, earlier, notes, written: projected.written, tookMs: work.clock.now() - began, error: filling.error, errorHost: filling.errorHost };
+  return { ...withRefused(filling.tally, projected.refused), steps: filling.tallies, run, end: filling.end, unsure: budget.unsure, newEdits: newEdits + projected.edits, earlier, notes, refused: projected.refused, written: projected.written, tookMs: work.clock.now() - began, error: filling.error, errorHost: filling.errorHost };
+}
+
+/** Rows whose values the table did not take are not filled. */
+function withRefused(tally: Tally, refused: readonly Refusal[]): Tally {
+  const rows = Math.min(tally.filled, refused.reduce((sum, one) => sum + one.rows, 0));
+  return { ...tally, filled: tally.filled - rows, failed: tally.failed + rows };
 }
 
 async function monthOf({ ledger, clock, monthlyCap }: Work): Promise<Month | undefined> {

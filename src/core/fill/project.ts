@@ -1,5 +1,5 @@
 import type { CellRecord } from "../ledger/index.js";
-import type { CellOut, ShownState, StatesOf } from "../table/index.js";
+import type { CellOut, Refusal, ShownState, StatesOf } from "../table/index.js";
 import { absorbEdits, absorbRows } from "./edits.js";
 import type { Work } from "./setup.js";
 import { keepTrail, keepWritten, readWritten, recordTime, sameWritten, standsAsLeft, writersOf, type Writer, type Written } from "./writers.js";
@@ -9,9 +9,11 @@ export interface Projected {
   readonly written: boolean;
   /** Cells that a person changed while the fill ran, kept as they are. */
   readonly edits: number;
+  /** Rows that did not take their values. */
+  readonly refused: readonly Refusal[];
 }
 
-export const NOT_WRITTEN: Projected = { written: false, edits: 0 };
+export const NOT_WRITTEN: Projected = { written: false, edits: 0, refused: [] };
 
 /** How often it is looked whether another is done with a table. */
 const LOOK_AGAIN_MS = 100;
@@ -50,6 +52,7 @@ async function projectAlone(work: Work, run: string, changed: boolean): Promise<
   const now: Written = { source: (await work.table.sourceMark()) ?? null, standing: standingNow ?? null, ...about };
   const isAsLeft = await standsAsLeft(work, before, standingNow);
   if (!changed && edits === 0 && now.source !== null && isAsLeft && sameWritten(before, now)) return NOT_WRITTEN;
+  const refused: Refusal[] = [];
   const standing = await work.table.write(writers.flatMap((writer) => writer.columns), async (keys, rows) => {
     const cells: Record<string, CellOut>[] = keys.map(() => ({}));
     for (const writer of writers) {
@@ -58,10 +61,10 @@ async function projectAlone(work: Work, run: string, changed: boolean): Promise<
       keys.forEach((key, index) => addCells(cells[index]!, writer, records.get(key), work.renews));
     }
     return cells;
-  }, { ...(work.table.showsStates ? { statesOf: statesOf(work, writers) } : {}), touched: standingNow !== undefined && !isAsLeft, givesUp: work.overwrite.size > 0 || work.renews === true });
+  }, { ...(work.table.showsStates ? { statesOf: statesOf(work, writers) } : {}), touched: standingNow !== undefined && !isAsLeft, givesUp: work.overwrite.size > 0 || work.renews === true, onRefused: (refusals) => void refused.push(...refusals) });
   await keepTrail(work, standingNow, standing);
   await keepWritten(work, { source: (await work.table.sourceMark()) ?? null, standing: standing ?? null, at: recordTime(work.clock.now(), before.at), ...about });
-  return { written: true, edits };
+  return { written: true, edits, refused };
 }
 
 function addCells(cells: Record<string, CellOut>, { columns }: Writer, record: CellRecord | undefined, renews = false): void {

@@ -66,6 +66,15 @@ export interface ShownState {
 /** Gives how the cells of rows stand, by key and column. */
 export type StatesOf = (keys: readonly string[]) => Promise<readonly Readonly<Record<string, ShownState>>[]>;
 
+/** Rows that did not take their values for one reason. */
+export interface Refusal {
+  readonly rows: number;
+  /** The first few of them. */
+  readonly keys: readonly string[];
+  readonly columns: readonly string[];
+  readonly problem: string;
+}
+
 /** What is written besides cells. */
 export interface Beside {
   readonly growth?: Growth | undefined;
@@ -75,6 +84,8 @@ export interface Beside {
   readonly touched?: boolean | undefined;
   /** Values that a person wrote may be written over. */
   readonly givesUp?: boolean | undefined;
+  /** Told of rows that did not take their values, once all others are written. Left out: that is an error, `cellsRefused`. */
+  readonly onRefused?: ((refusals: readonly Refusal[]) => void) | undefined;
 }
 
 /**
