@@ -1,4 +1,4 @@
-import { BudgetSpent, isYoroshiError, ModelFailure, YoroshiError } from "../core/index.js";
+import { BudgetSpent, formatMoney, isYoroshiError, ModelFailure, YoroshiError } from "../core/index.js";
 
 /** Tells an error: a sentence on standard error, and with `--json` an object on standard output. Gives the exit code. */
 export function reportError(error: unknown, json: boolean): number {
@@ -14,9 +14,19 @@ function asKnown(error: unknown): { code: string; message: string; exit: number 
   if (error instanceof ModelFailure) return asKnown(modelError(error));
   // Damage in the middle of the ledger shows only when that part is read.
   if (/^SQLITE_(CORRUPT|NOTADB)/.test(String((error as { code?: unknown }).code))) return asKnown(new YoroshiError("ledgerBroken", { file: ".yoroshi/ledger.sqlite", problem: "it is damaged. Move it away to begin a new one: filled tables keep their values, which then count as a person's and stay; answers are asked anew" }));
-  if (error instanceof BudgetSpent) return { code: "spendCap", message: "The spend cap leaves no room for another request. What was answered is kept; raise --spend and run again.", exit: 1 };
+  if (error instanceof BudgetSpent) return { code: "spendCap", message: `${capAdvice(error)} What was answered is kept.`, exit: 1 };
   const message = error instanceof Error ? error.message.split("\n")[0]! : String(error);
   return { code: "unexpected", message: `Something unexpected happened: ${message}. Nothing recorded is lost. Set YOROSHI_DEBUG=1 for details.`, exit: 3 };
+}
+
+/** Which cap ended a run, and the way out that works. */
+export function capAdvice({ why, needs, cap }: Pick<BudgetSpent, "why" | "needs" | "cap">, currency = ""): string {
+  const money = (amount: number): string => formatMoney(amount, currency).trim();
+  switch (why) {
+    case "month": return `The month's cap is reached (\`limits: { spendPerMonth: … }\` in yoroshi.yaml; ${money(cap)} of it was left). Raise it there, or go on next month; --spend cannot.`;
+    case "request": return `One request may cost up to ${money(needs)}, more than the cap of ${money(cap)}, so none was sent. Give \`--spend\` more than that, or the template a smaller \`model: { maxTokens: … }\`.`;
+    default: return `The spend cap of ${money(cap)} leaves no room for another request; raise it with \`--spend\`, or in the plan's \`limits\`.`;
+  }
 }
 
 /** The sentence for a failure that ends a run. */

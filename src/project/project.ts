@@ -105,8 +105,8 @@ export interface Project {
   text(file: string): Promise<string>;
   /** A template with its references and background read. */
   prepare(template: Template): Promise<Prepared>;
-  /** The models that a template asks. */
-  openModels(template: Template): Promise<TemplateModels>;
+  /** The models that a template asks. @param options.asks they are going to be asked, so that a missing key is told now. Default true. */
+  openModels(template: Template, options?: { readonly asks?: boolean }): Promise<TemplateModels>;
   /** A log of a run of a plan, `.yoroshi/runs/<day>-<plan>.jsonl`, which also feeds telemetry where an exporter is registered. */
   runLog(plan: string): Promise<RunLog>;
   /** What a run may spend: its own cap, and what is left of the project's month. */
@@ -114,8 +114,12 @@ export interface Project {
   /** The version of a template's content; the ledger gives it a number. */
   version(loaded: LoadedTemplate): Promise<VersionRecord>;
   table(plan: Plan, inPlace?: boolean): Promise<Table>;
-  /** A plan with all that it names, ready to fill; complains about columns that its table lacks. */
-  fillSetup(nameOrPath: string, options?: { readonly inPlace?: boolean }): Promise<{ readonly setup: FillSetup; readonly isStandin: boolean }>;
+  /**
+   * A plan with all that it names, ready to fill; complains about columns that its table lacks.
+   *
+   * @param options.asks its models are going to be asked, so that a missing key is told now. Default true.
+   */
+  fillSetup(nameOrPath: string, options?: { readonly inPlace?: boolean; readonly asks?: boolean }): Promise<{ readonly setup: FillSetup; readonly isStandin: boolean }>;
   /** A samples file; by habit the one named after the template. */
   samples(prepared: Prepared, file: string | undefined, options?: SampleOptions): Promise<Samples>;
   /** The path of a samples file, relative to the project; by habit the one named after the template. */
@@ -245,10 +249,10 @@ class OpenProject implements Project {
     return prepare(template, await readReferences(this.tables, template), { ...surroundings, run: runValues(this.clock.now(), this.settings.timeZone) });
   }
 
-  async openModels({ model, secondLook, doubt }: Template): Promise<TemplateModels> {
+  async openModels({ model, secondLook, doubt }: Template, options: { readonly asks?: boolean } = {}): Promise<TemplateModels> {
     const names = [secondLook?.use, doubt?.ask].filter((name) => name !== undefined);
-    const others = await Promise.all(names.map(async (name) => [name, (await this.models.open(name)).model] as const));
-    return { ...(await this.models.open(model?.use)), others: Object.fromEntries(others) };
+    const others = await Promise.all(names.map(async (name) => [name, (await this.models.open(name, options)).model] as const));
+    return { ...(await this.models.open(model?.use, options)), others: Object.fromEntries(others) };
   }
 
   async ask(nameOrPath: string, inputs: Readonly<Record<string, Json>>, { fresh = false }: { readonly fresh?: boolean } = {}): Promise<Answer> {
@@ -295,11 +299,11 @@ class OpenProject implements Project {
     return { table: derivedTable(made, await this.tables.table(plan.table, { grows: true }), { onNotice: this.onNotice }), plan: withOwnStep(plan, made) };
   }
 
-  fillSetup(nameOrPath: string, { inPlace = false }: { readonly inPlace?: boolean } = {}): Promise<{ setup: FillSetup; isStandin: boolean }> {
-    return this.#setupOf(nameOrPath, { inPlace });
+  fillSetup(nameOrPath: string, { inPlace = false, asks = true }: { readonly inPlace?: boolean; readonly asks?: boolean } = {}): Promise<{ setup: FillSetup; isStandin: boolean }> {
+    return this.#setupOf(nameOrPath, { inPlace, asks });
   }
 
-  async #setupOf(nameOrPath: string, { inPlace = false, within = [] }: { readonly inPlace?: boolean; readonly within?: readonly string[] } = {}): Promise<{ setup: FillSetup; isStandin: boolean }> {
+  async #setupOf(nameOrPath: string, { inPlace = false, asks = false, within = [] }: { readonly inPlace?: boolean; readonly asks?: boolean; readonly within?: readonly string[] } = {}): Promise<{ setup: FillSetup; isStandin: boolean }> {
     const { plan: written, document, complaints } = await this.#readPlan(nameOrPath);
     if (!written || !document) throw new YoroshiError("filesInvalid", { complaints });
     const loaded: Record<string, LoadedTemplate> = {};
@@ -310,7 +314,7 @@ class OpenProject implements Project {
     const asking: Record<string, Asking> = {};
     let isStandin = false;
     for (const [name, one] of Object.entries(loaded)) {
-      const model = await this.openModels(one.template);
+      const model = await this.openModels(one.template, { asks });
       isStandin ||= model.isStandin;
       asking[name] = { prepared: await this.prepare(one.template), version: (await this.version(one)).version, model: model.model, others: model.others };
     }

@@ -34,7 +34,7 @@ const MOST_ROWS = 2_000_000;
  * rows that are in the file already (by key, or by the same inputs).
  */
 export async function drawSamples(project: Project, planName: string, options: DrawOptions): Promise<{ file: string; drawn: number; left: number }> {
-  const { setup } = await project.fillSetup(planName);
+  const { setup } = await project.fillSetup(planName, { asks: false });
   const { plan, table, ledger } = setup;
   const stepName = options.step ?? templateSteps(plan)[0]?.name ?? "";
   const asking = setup.asking[stepName];

@@ -20,7 +20,16 @@ export function groupCommit(transaction: (writes: readonly (() => void)[]) => vo
       transaction(group.map((write) => write.action));
       for (const write of group) write.resolve();
     } catch (error) {
-      for (const write of group) write.reject(error);
+      if (group.length === 1) return group[0]!.reject(error);
+      // One that cannot be written takes no others with it.
+      for (const write of group) {
+        try {
+          transaction([write.action]);
+          write.resolve();
+        } catch (own) {
+          write.reject(own);
+        }
+      }
     }
   };
   return {

@@ -2,7 +2,7 @@ import { fill, formatMoney, nearest, plural, preflight, preview, readCondition, 
 import type { Project } from "../../project/index.js";
 import { bad, duration, good, heading, note, out, outJson, quiet, standinNote, table, warn } from "../print/print.js";
 import { fillProgress } from "../print/progress.js";
-import { modelError } from "../report-error.js";
+import { capAdvice, modelError } from "../report-error.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
 interface FillCommandOptions extends CommonOptions {
@@ -49,7 +49,7 @@ export async function fillCommand(name: string, options: FillCommandOptions): Pr
 
 /** One plan; with `--json`, `tell` gets what would be printed. */
 async function fillOne(project: Project, name: string, options: FillCommandOptions, tell: (report: object) => void): Promise<number> {
-  const { setup, isStandin } = await project.fillSetup(name, { inPlace: options.inPlace === true });
+  const { setup, isStandin } = await project.fillSetup(name, { inPlace: options.inPlace === true, asks: options.dryRun !== true });
   const chosen: FillOptions = {
     refill: options.refill,
     only: options.only,
@@ -195,9 +195,9 @@ function exitCode({ end, failed }: FillReport): number {
 
 function reportJson(report: FillReport, setup: FillSetup, isStandin: boolean): object {
   const { plan, table: source } = setup;
-  const { error, errorHost: _, spent, unsure, steps, ...rest } = report;
+  const { error, errorHost: _, spent, unsure, steps, capped, ...rest } = report;
   const perStep = Object.fromEntries(Object.entries(steps).map(([name, tally]) => [name, { ...tally, spent: tally.spent / 1e6 }]));
-  return { plan: plan.name, table: source.name, target: source.target, model: modelIds(setup), standin: isStandin, ...rest, steps: perStep, spent: spent / 1e6, unsure: unsure / 1e6, ...(error ? { problem: error.kind } : {}) };
+  return { plan: plan.name, table: source.name, target: source.target, model: modelIds(setup), standin: isStandin, ...rest, steps: perStep, spent: spent / 1e6, unsure: unsure / 1e6, ...(error ? { problem: error.kind } : {}), ...(capped ? { capped: { why: capped.why, needs: capped.needs / 1e6, cap: capped.cap / 1e6 } } : {}) };
 }
 
 export function printReport(report: FillReport, { plan, table: source }: FillSetup, isStandin: boolean, currency: string): void {
@@ -222,15 +222,15 @@ export function printReport(report: FillReport, { plan, table: source }: FillSet
   for (const { note: told, rows, keys } of report.notes) out(`  ${warn(`${plural(rows, "row")}: ${told}`)}${quiet(`  (${keys.slice(0, 3).join(", ")}${rows > 3 ? " …" : ""})`)}`);
   for (const { rows, keys, columns, problem } of report.refused) out(`  ${bad(`${plural(rows, "row")} did not take ${columns.join(", ")}: ${problem}.`)}${quiet(`  (${keys.join(", ")}${rows > keys.length ? " …" : ""})`)}`);
   out(report.written ? `  written: ${source.target}` : report.end === "done" ? `  ${source.target} stands as it should; it was not written again` : "  nothing was written");
-  for (const line of advice(report, plan.name)) note(line);
+  for (const line of advice(report, plan.name, currency)) note(line);
   const standin = standinNote(isStandin);
   if (standin) note(standin);
 }
 
-function advice(report: FillReport, plan: string): string[] {
+function advice(report: FillReport, plan: string, currency: string): string[] {
   const lines: string[] = [];
   if (report.end === "interrupted") lines.push(`Interrupted. \`yoroshi fill ${plan}\` goes on; what is answered is not asked again.`);
-  if (report.end === "spendCap") lines.push(`The spend cap was reached. \`yoroshi fill ${plan} --spend AMOUNT\` goes on.`);
+  if (report.capped) lines.push(capAdvice(report.capped, currency));
   if (report.end === "rowLimit") lines.push(`The limit of rows was reached. \`yoroshi fill ${plan}\` goes on.`);
   if (report.failed + report.skipped > 0) lines.push(quiet(`\`yoroshi status ${plan}\` tells why cells are empty.`));
   return lines;

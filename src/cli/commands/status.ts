@@ -13,7 +13,7 @@ const STATES: readonly CellState[] = ["filled", "edited", "stale", "held", "fail
 /** `yoroshi status`: how every cell stands, and why cells have no value. */
 export async function status(name: string, options: StatusOptions): Promise<number> {
   return withProject(options, async (project) => {
-    const { setup } = await project.fillSetup(name);
+    const { setup } = await project.fillSetup(name, { asks: false });
     if (options.cell !== undefined) return explain(await explainCells(setup, options.cell, options.column), setup, project.settings.currency, options);
     const open: OpenCell[] = [];
     const result = await survey(setup, options.empty ? (cell) => open.push(cell) : undefined);

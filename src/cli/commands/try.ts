@@ -83,7 +83,7 @@ async function ofTemplate(project: Project, name: string, options: TryOptions): 
 }
 
 async function ofPlan(project: Project, name: string, options: TryOptions): Promise<Question> {
-  const { setup } = await project.fillSetup(name);
+  const { setup } = await project.fillSetup(name, { asks: false });
   const steps = templateSteps(setup.plan);
   const chosen = options.step === undefined ? steps[0] : steps.find((one) => one.name === options.step);
   if (!chosen) throw new YoroshiError("badOption", { option: "--step", problem: `the plan has no template step \`${options.step ?? ""}\`. Steps: ${steps.map((one) => one.name).join(", ") || "none"}.` });

@@ -1,5 +1,5 @@
 import type { CancelSignal, Clock, Json } from "../ground/index.js";
-import { retrying, type Model } from "../model/index.js";
+import { checkedUsage, retrying, type Model } from "../model/index.js";
 import { prepare, readInputs, type Prepared, type References, type Surroundings, type Template } from "../template/index.js";
 import type { Answer } from "./answer.js";
 import { askPrepared } from "./ask.js";
@@ -21,7 +21,7 @@ export async function ask<Inputs, Parts>(
   const prepared = prepare(template, options.references, options.surroundings);
   const reading = readInputs(prepared, inputCellsOf(prepared as unknown as Prepared, inputs as Record<string, Json | undefined>));
   if (reading.state !== "ready") return declined(reading.reason);
-  const layer = retrying(options.clock);
+  const layer = (model: Model): Model => retrying(options.clock)(checkedUsage()(model));
   const others = Object.fromEntries(Object.entries(options.others ?? {}).map(([name, model]) => [name, layer(model)]));
   return askPrepared(prepared, reading.inputs, { model: layer(options.model), others, clock: options.clock, signal: options.signal });
 }

@@ -1,6 +1,6 @@
 import { relaySignal, toMicros, YoroshiError, type Json, type Micros } from "../ground/index.js";
 import { monthStart } from "../ledger/index.js";
-import { budgetFor, type ModelFailure } from "../model/index.js";
+import { budgetFor, type BudgetSpent, type ModelFailure } from "../model/index.js";
 import { chosenWork } from "./draw.js";
 import { absorbEdits } from "./edits.js";
 import type { Month } from "./books.js";
@@ -33,6 +33,8 @@ export interface FillReport extends Tally {
   readonly tookMs: number;
   /** Why the run ended early, when a model or its host was the cause. */
   readonly error?: ModelFailure | undefined;
+  /** Which cap ended the run, where one did. */
+  readonly capped?: Pick<BudgetSpent, "why" | "needs" | "cap"> | undefined;
   /** The host of that model. */
   readonly errorHost?: string | undefined;
 }
@@ -74,7 +76,8 @@ async function readyColumns(work: Work, create: boolean): Promise<void> {
 async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> {
   const runCap = options.spendCap ?? (work.plan.limits.spend === undefined ? undefined : toMicros(work.plan.limits.spend));
   const month = await monthOf(work);
-  const budget = budgetFor(modelsOf(work), month ? Math.min(runCap ?? Infinity, month.left) : runCap);
+  const isMonth = month !== undefined && month.left < (runCap ?? Infinity);
+  const budget = budgetFor(modelsOf(work), isMonth ? month.left : runCap, isMonth ? "month" : "run");
   await readyColumns(work, options.createColumns === true);
   if (work.table.keysMayRepeat) await (await import("./key-repeats.js")).checkKeys(work);
   const began = work.clock.now();
@@ -104,7 +107,7 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   const projected = filling.end === "done" || mustWrite ? await project({ ...work, standingMark: mark, isEarlier: earlier > 0 }, run, mustWrite) : NOT_WRITTEN;
   const notes = filling.told.all;
   if (filling.hasNothingLeft) await keepSettled(work, options, { tallies: filling.tallies, notes });
-  return { ...withRefused(filling.tally, projected.refused), steps: filling.tallies, run, end: filling.end, unsure: budget.unsure, newEdits: newEdits + projected.edits, earlier, notes, refused: projected.refused, written: projected.written, tookMs: work.clock.now() - began, error: filling.error, errorHost: filling.errorHost };
+  return { ...withRefused(filling.tally, projected.refused), steps: filling.tallies, run, end: filling.end, unsure: budget.unsure, newEdits: newEdits + projected.edits, earlier, notes, refused: projected.refused, written: projected.written, tookMs: work.clock.now() - began, error: filling.error, errorHost: filling.errorHost, capped: filling.capped };
 }
 
 /** Rows whose values the table did not take are not filled. */

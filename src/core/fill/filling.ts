@@ -9,6 +9,7 @@ import { Books, type Month } from "./books.js";
 import { Company } from "./company.js";
 import type { Decision } from "./decide.js";
 import { editRemarks } from "./edit-remarks.js";
+import type { FillReport } from "./fill.js";
 import { hand, notesRead, type Passing, type RowState } from "./passing.js";
 import { DEFAULT_AT_ONCE } from "./plan.js";
 import { isRuled, modelsOf, type AskWork, type FillOptions, type StepWork, type Work } from "./setup.js";
@@ -35,6 +36,7 @@ export class Filling {
   end: FillEnd = "done";
   error: ModelFailure | undefined;
   errorHost: string | undefined;
+  capped: FillReport["capped"];
   /** Whether any cell's record changed. */
   changed = false;
   /** Rows whose key an earlier row has, too. */
@@ -383,6 +385,7 @@ export class Filling {
   #fail(error: unknown, model: Model): void {
     if (error instanceof BudgetSpent) {
       if (this.end === "done" || this.end === "rowLimit") this.end = "spendCap";
+      this.capped ??= { why: error.why, needs: error.needs, cap: error.cap };
     } else if (error instanceof ModelFailure && error.kind === "cancelled") {
       this.end = "interrupted";
     } else if (error instanceof ModelFailure) {

@@ -1,4 +1,4 @@
-import { budgetFor, costOf, dearestUsage, guessUsage, ModelFailure, type Model } from "../model/index.js";
+import { budgetFor, chargedUsage, costOf, dearestUsage, ModelFailure, type Model } from "../model/index.js";
 import { toMicros, YoroshiError, type CancelSignal } from "../ground/index.js";
 import { dayOf, monthStart } from "../ledger/index.js";
 import type { CountTokens } from "./preview.js";
@@ -75,8 +75,7 @@ export async function preflight(setup: FillSetup, options: PreflightOptions = {}
 /** One request of the least cost. What passes by itself is no reason not to begin. */
 async function probe({ ledger, clock }: FillSetup, model: Model, signal: CancelSignal | undefined): Promise<Problem | undefined> {
   try {
-    const reply = await model.ask(PROBE, signal);
-    const usage = reply.usage ?? guessUsage(PROBE, reply.text);
+    const { usage } = chargedUsage(PROBE, await model.ask(PROBE, signal));
     await ledger.record({ charges: [{ run: "probe", step: "", model: model.id, day: dayOf(clock.now()), requests: 1, ...usage, spent: costOf(usage, model.price), unsure: 0 }] });
     return undefined;
   } catch (error) {

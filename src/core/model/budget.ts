@@ -2,11 +2,20 @@ import { YoroshiError, type CancelSignal, type Micros } from "../ground/index.js
 import { ModelFailure, withAsk, type Model, type ModelLayer } from "./model.js";
 import { costOf, dearestUsage, guessUsage } from "./price.js";
 
+/** What leaves no room: the run's own cap, the month's, or a cap that is too small for a single request of this kind. */
+export type CapWhy = "run" | "month" | "request";
+
 /** Thrown instead of a request that could pass the cap. */
 export class BudgetSpent extends Error {
   override readonly name = "BudgetSpent";
-  constructor() {
-    super("the spend cap leaves no room for another request");
+
+  constructor(
+    readonly why: CapWhy,
+    /** The dearest that the request could have cost, and the cap. */
+    readonly needs: Micros,
+    readonly cap: Micros,
+  ) {
+    super(why === "request" ? "one request may cost more than the cap" : `the ${why === "month" ? "month's" : "spend"} cap leaves no room for another request`);
   }
 }
 
@@ -26,7 +35,11 @@ export class Budget {
   #open = 0;
   #waiting: (() => void)[] = [];
 
-  constructor(cap?: Micros) {
+  /** @param of whose cap it is. */
+  constructor(
+    cap?: Micros,
+    readonly of: "run" | "month" = "run",
+  ) {
     this.cap = cap;
   }
 
@@ -39,7 +52,7 @@ export class Budget {
   async reserve(amount: Micros, signal?: CancelSignal): Promise<void> {
     while (this.cap !== undefined && this.committed + amount > this.cap) {
       if (signal?.aborted) throw new ModelFailure("cancelled", "cancelled");
-      if (this.#open === 0 || this.spent + this.unsure + this.elsewhere + amount > this.cap) throw new BudgetSpent();
+      if (this.#open === 0 || this.spent + this.unsure + this.elsewhere + amount > this.cap) throw new BudgetSpent(this.of === "run" && amount > this.cap ? "request" : this.of, amount, this.cap);
       await new Promise<void>((resolve) => this.#waiting.push(resolve));
     }
     this.#reserved += amount;
@@ -62,14 +75,15 @@ export class Budget {
  * A budget for models.
  *
  * @param cap in millionths of the currency's unit; none when `undefined`.
+ * @param of whether it is the run's own, or what the month leaves.
  * @throws YoroshiError `misuse` for a cap on a model without a price: it could not be kept.
  */
-export function budgetFor(models: readonly Model[], cap: Micros | undefined): Budget {
+export function budgetFor(models: readonly Model[], cap: Micros | undefined, of: "run" | "month" = "run"): Budget {
   const model = models.find((one) => !one.price);
   if (cap !== undefined && model) {
     throw new YoroshiError("misuse", { problem: `A spend cap is set, but the model ${model.id} has no price, so the cap could not be kept. Say what it costs: \`price: { input: 0.15, output: 0.60 }\` a million tokens (zeros when it is free).` });
   }
-  return new Budget(cap);
+  return new Budget(cap, of);
 }
 
 /** Reserves before every attempt of a model and settles after it. */

@@ -1,4 +1,5 @@
-export { Budget, budgeted, budgetFor, BudgetSpent } from "./budget.js";
+export { Budget, budgeted, budgetFor, BudgetSpent, type CapWhy } from "./budget.js";
+export { chargedUsage, checkedUsage } from "./usage.js";
 export {
   ModelFailure,
   withAsk,

@@ -5,6 +5,7 @@ import type { Model, ModelFailure, ModelLayer } from "./model.js";
 import { paced } from "./pace.js";
 import { retrying } from "./retry.js";
 import { secondRequest } from "./second-request.js";
+import { checkedUsage } from "./usage.js";
 
 export interface LayerOptions {
   readonly budget?: Budget | undefined;
@@ -22,7 +23,8 @@ export interface LayerOptions {
  */
 export function layered(model: Model, clock: Clock, { budget, giveUp, onBreaker, observed }: LayerOptions = {}): Model {
   const { patienceMs, secondRequestAfter } = model.limits ?? {};
-  const seen = observed ? observed(model) : model;
+  const counted = checkedUsage()(model);
+  const seen = observed ? observed(counted) : counted;
   const paying = budget ? budgeted(budget)(seen) : seen;
   // The pace is that of the model itself, whoever observes or pays.
   const inPace = paced(clock, model)(paying);

@@ -28,6 +28,8 @@ export interface TrialOptions {
   /** Most requests at once. Default 8. */
   readonly atOnce?: number | undefined;
   readonly spendCap?: Micros | undefined;
+  /** Whether that is the trial's own cap or what the month's leaves. Default `run`. */
+  readonly capOf?: "run" | "month" | undefined;
   readonly signal?: CancelSignal | undefined;
   /** How often each row is asked, to see how steady the answers are. Default 1. */
   readonly asks?: number | undefined;
@@ -207,7 +209,7 @@ async function answerAll(setup: TrialSetup, options: TrialOptions, run: string, 
   for (const [index, mark] of marks.entries()) if (!firsts.has(mark)) firsts.set(mark, index);
   const questions = [...firsts].filter(([mark]) => !answers.has(mark));
   const asked = new Set<number>();
-  const budget = budgetFor([model, ...Object.values(setup.others ?? {})], options.spendCap);
+  const budget = budgetFor([model, ...Object.values(setup.others ?? {})], options.spendCap, options.capOf);
   const layer = (one: Model): Model => layered(one, clock, { budget });
   const asking = layer(model);
   const others = Object.fromEntries(Object.entries(setup.others ?? {}).map(([name, one]) => [name, layer(one)]));
