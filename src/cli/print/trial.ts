@@ -63,6 +63,7 @@ function asides({ examples, agreement, sealed }: TrialReport): string[] {
 
 const FIGURES: readonly { readonly name: string; readonly of: (part: PartGrade) => number | null | undefined; readonly key: string }[] = [
   { name: "macro F1", key: "macroF1", of: ({ classes, kind }) => (kind === "choice" || kind === "yesNo" ? classes?.macro.f1 : undefined) },
+  { name: "macro F1 of labelled options", key: "macroF1Labelled", of: ({ classes, kind }) => ((kind === "choice" || kind === "yesNo") && classes && classes.macroLabelled.f1 !== classes.macro.f1 ? classes.macroLabelled.f1 : undefined) },
   { name: "balanced accuracy", key: "balancedAccuracy", of: ({ classes, kind }) => (kind === "choice" || kind === "yesNo" ? classes?.balancedAccuracy : undefined) },
   { name: "kappa", key: "kappa", of: ({ classes, kind }) => (kind === "choice" || kind === "yesNo" ? classes?.kappa : undefined) },
   { name: "Matthews", key: "matthews", of: ({ classes, kind }) => (kind === "choice" || kind === "yesNo" ? classes?.matthews : undefined) },
@@ -189,7 +190,7 @@ export function printContest(found: Contest, first: Contestant, others: readonly
 function printConclusion(first: string, other: string, part: PartComparison): void {
   const sentence = conclusion(first, other, part);
   const p = part.adjustedP < 0.0001 ? "p under 0.0001" : `p = ${part.adjustedP.toFixed(4)}`;
-  const detail = quiet(`(${part.won} rows won, ${part.lost} lost of ${part.rows}; exact McNemar ${p}${part.adjustedP === part.p ? "" : " after Holm"})`);
+  const detail = quiet(`(${part.won} rows won, ${part.lost} lost of ${part.rows}; ${p} by that interval${part.adjustedP === part.p ? "" : " after Holm"})`);
   const colour = part.beyondChance ? (part.difference > 0 ? good : bad) : (text: string): string => text;
   out(`  ${part.part}: ${colour(sentence)}`);
   out(`    ${detail}${part.merit ? quiet(` mean merit ${part.merit.difference >= 0 ? "+" : "−"}${Math.abs(part.merit.difference).toFixed(2)}, permutation p = ${part.merit.p.toFixed(4)}`) : ""}`);

@@ -30,8 +30,10 @@ export interface Averages {
 export interface ClassReport {
   readonly accuracy: number;
   readonly classes: readonly ClassFigures[];
-  /** Mean over classes, each counting alike. */
+  /** Mean over the classes that occur as right values or as answers, each counting alike (as scikit-learn does). */
   readonly macro: Averages;
+  /** The same over the classes that occur as right values only: an option that nobody labelled takes nothing from it. */
+  readonly macroLabelled: Averages;
   /** Over all decisions: precision over the answered rows, recall over all. */
   readonly micro: Averages;
   /** Mean over classes by support. */
@@ -86,6 +88,7 @@ export function classReport({ labels, counts }: ConfusionCounts): ClassReport {
     accuracy: ratio(right, total),
     classes,
     macro: average(() => 1),
+    macroLabelled: average(({ support: rows }) => (rows > 0 ? 1 : 0)),
     micro: { precision: ratio(right, answers), recall: ratio(right, total), f1: ratio(2 * right, answers + total) },
     weighted: average((figures) => figures.support),
     balancedAccuracy: ratio(occurring.reduce((sum, { recall }) => sum + recall, 0), occurring.length),
@@ -95,24 +98,37 @@ export function classReport({ labels, counts }: ConfusionCounts): ClassReport {
 }
 
 /**
- * Cohen's kappa of an ordered scale, disagreements weighted by their distance (Cohen 1968).
- *
- * @param points the scale's points, in order; rows without an answer are left out.
+ * Cohen's kappa of an ordered scale, disagreements weighted by their distance, or its square (Cohen 1968). The distance is that of
+ * the values themselves, so that a scale may have any number of points, evenly spaced.
  */
-export function weightedKappa(pairs: readonly (readonly [number, number])[], points: readonly number[], power: 1 | 2): number | null {
-  const place = new Map(points.map((point, index) => [point, index]));
-  const counts = points.map(() => points.map(() => 0));
-  for (const [truth, answer] of pairs) {
-    const row = place.get(truth);
-    const column = place.get(answer);
-    if (row !== undefined && column !== undefined) counts[row]![column]!++;
-  }
-  return kappaOfCounts(counts, power);
+export function weightedKappa(pairs: readonly (readonly [truth: number, answer: number])[], power: 1 | 2): number | null {
+  const n = pairs.length;
+  if (n === 0) return null;
+  const observed = pairs.reduce((sum, [truth, answer]) => sum + Math.abs(answer - truth) ** power, 0) / n;
+  const expected = power === 2 ? squaredApart(pairs) : meanApart(pairs);
+  return expected <= 0 ? null : 1 - observed / expected;
 }
 
-/** The same from counts[right][answered] over the points of the scale. */
-export function kappaOfCounts(counts: readonly (readonly number[])[], power: 1 | 2): number | null {
-  return kappaOf(counts, counts.length, (row, column) => Math.abs(row - column) ** power);
+/** The mean squared distance of a right value and an answer drawn apart. */
+function squaredApart(pairs: readonly (readonly [number, number])[]): number {
+  const n = pairs.length;
+  const [meanX, meanY] = [0, 1].map((side) => pairs.reduce((sum, pair) => sum + pair[side]!, 0) / n) as [number, number];
+  return pairs.reduce((sum, [x, y]) => sum + (x - meanX) ** 2 + (y - meanY) ** 2, 0) / n + (meanX - meanY) ** 2;
+}
+
+/** The mean distance of the two: the area between their distributions' steps, in one walk over the sorted values. */
+function meanApart(pairs: readonly (readonly [number, number])[]): number {
+  const n = pairs.length;
+  const all = pairs.flatMap(([x, y]) => [[x, 0], [y, 1]] as const).sort((a, b) => a[0] - b[0]);
+  let below: [number, number] = [0, 0];
+  let sum = 0;
+  all.forEach(([value, side], index) => {
+    below[side]++;
+    const gap = (all[index + 1]?.[0] ?? value) - value;
+    // Pairs that lie on both sides of the gap.
+    sum += gap * (below[0] * (n - below[1]) + below[1] * (n - below[0]));
+  });
+  return sum / (n * n);
 }
 
 /** 1 - observed / expected disagreement. A further column (no answer) disagrees with everything. */

@@ -12,11 +12,11 @@ export function mcnemarExact(won: number, lost: number): number {
 
 /**
  * McNemar's test with the mid-p value (Fagerland, Lydersen and Laake 2013): half the probability of the observed split
- * is taken off, which makes the exact test less cautious. 1 when there are no discordant rows.
+ * is taken off, which makes the exact test less cautious; also of an even split, so that only no discordant rows give 1.
  */
 export function mcnemarMidP(won: number, lost: number): number {
   if (won + lost === 0) return 1;
-  if (won === lost) return 1 - lowerTail(won, lost).last;
+  if (won === lost) return 1 - lowerTail(won, lost).last / 2;
   const { tail, last } = lowerTail(won, lost);
   return Math.min(1, 2 * tail - last);
 }

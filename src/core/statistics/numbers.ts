@@ -4,6 +4,8 @@ export interface NumberReport {
   readonly rootMeanSquareError: number;
   /** Mean difference: above 0, the answers are too high. */
   readonly bias: number;
+  /** Correlation (Pearson 1895); `null` where one side is constant. */
+  readonly pearson: number | null;
   /** Rank correlation (Spearman 1904), ties given their mean rank; `null` where one side is constant. */
   readonly spearman: number | null;
   /** Kendall's tau-b (1945), which allows for ties; `null` where one side is constant. */
@@ -19,21 +21,30 @@ export function numberReport(pairs: Pairs): NumberReport {
     meanAbsoluteError: sum(Math.abs) / n,
     rootMeanSquareError: Math.sqrt(sum((difference) => difference * difference) / n),
     bias: sum((difference) => difference) / n,
+    pearson: pearson(pairs),
     spearman: spearman(pairs),
     kendall: kendall(pairs),
   };
 }
 
+/** Pearson's correlation (1895), from -1 to 1; `null` where one side is constant. */
+export function pearson(pairs: Pairs): number | null {
+  return correlation(pairs.map(([x]) => x), pairs.map(([, y]) => y));
+}
+
 /** Pearson's correlation of the ranks. */
 export function spearman(pairs: Pairs): number | null {
-  const x = ranks(pairs.map(([truth]) => truth));
-  const y = ranks(pairs.map(([, answer]) => answer));
-  const middle = (pairs.length + 1) / 2;
+  return correlation(ranks(pairs.map(([truth]) => truth)), ranks(pairs.map(([, answer]) => answer)));
+}
+
+function correlation(x: ArrayLike<number>, y: ArrayLike<number>): number | null {
+  const mean = (values: ArrayLike<number>): number => Array.from(values).reduce((sum, value) => sum + value, 0) / Math.max(1, values.length);
+  const [middleX, middleY] = [mean(x), mean(y)];
   let xy = 0;
   let xx = 0;
   let yy = 0;
-  for (let i = 0; i < pairs.length; i++) {
-    const [dx, dy] = [x[i]! - middle, y[i]! - middle];
+  for (let i = 0; i < x.length; i++) {
+    const [dx, dy] = [x[i]! - middleX, y[i]! - middleY];
     xy += dx * dy;
     xx += dx * dx;
     yy += dy * dy;

@@ -1,3 +1,4 @@
+import { normalTails } from "./special.js";
 import { wilson, Z95, type Interval } from "./wilson.js";
 
 /** Rows by how two contestants did on them. */
@@ -28,6 +29,28 @@ export function newcombePaired({ both, won, lost, neither }: PairedCounts, z: nu
   const difference = p1 - p2;
   return { low: Math.max(-1, difference - spread(p1 - one.low, two.high - p2)), high: Math.min(1, difference + spread(one.high - p1, p2 - two.low)) };
 }
+
+/**
+ * The p-value that belongs to `newcombePaired`: the level from which on its interval leaves 0 out, found by halving. So the
+ * interval and the test never say different things; 1 where the two shares are equal.
+ */
+export function newcombeP(counts: PairedCounts): number {
+  if (counts.won === counts.lost) return 1;
+  const leavesOut = (z: number): boolean => {
+    const { low, high } = newcombePaired(counts, z);
+    return low > 0 || high < 0;
+  };
+  let [low, high] = [0, 1];
+  while (leavesOut(high) && high < FARTHEST_Z) [low, high] = [high, high * 2];
+  for (let step = 0; step < 80; step++) {
+    const middle = (low + high) / 2;
+    if (leavesOut(middle)) low = middle;
+    else high = middle;
+  }
+  return normalTails(low);
+}
+
+const FARTHEST_Z = 64;
 
 /** Adjusts p-values for their number (Holm 1979); the order is kept. */
 export function holm(ps: readonly number[]): number[] {

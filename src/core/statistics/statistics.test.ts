@@ -1,7 +1,8 @@
 import { readFileSync } from "node:fs";
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { bootstrap, calibration, classReport, countConfusion, editSimilarity, fisherExact, fleissKappa, holm, majority, mcnemarExact, mcnemarMidP, newcombePaired, numberReport, pairedPermutation, quantile, rougeL, rougeN, rowsForHalfWidth, rowsToTellApart, sameWords, setReport, thresholdFor, weightedKappa, wilson } from "./index.js";
+import { bootstrap, calibration, chiSquare, classReport, clopperPearson, countConfusion, editSimilarity, fisherExact, fleissKappa, holm, hypergeometricBounds, krippendorffAlpha, majority, mcnemarExact, mcnemarMidP, newcombeP, newcombePaired, numberReport, pairedPermutation, pearson, quantile, rougeL, rougeN, rowsForHalfWidth, rowsToTellApart, sameWords, setReport, thresholdFor, weightedKappa, wilson } from "./index.js";
+import { normalTails } from "./special.js";
 
 /** Reference values; the file names the software that made them. */
 const reference = JSON.parse(readFileSync(new URL("./reference.json", import.meta.url), "utf8"));
@@ -37,8 +38,8 @@ describe("agrees with reference values", () => {
       near(report.spearman, wanted.spearman);
       near(report.kendall, wanted.kendall);
       if (wanted.linear === undefined) continue;
-      near(weightedKappa(pairs, [1, 2, 3, 4, 5], 1), wanted.linear);
-      near(weightedKappa(pairs, [1, 2, 3, 4, 5], 2), wanted.quadratic);
+      near(weightedKappa(pairs, 1), wanted.linear);
+      near(weightedKappa(pairs, 2), wanted.quadratic);
     }
   });
 
@@ -56,6 +57,53 @@ describe("agrees with reference values", () => {
     holm(reference.holm.ps).forEach((p, index) => near(p, reference.holm.adjusted[index]));
     near(fleissKappa(reference.fleiss.ratings), reference.fleiss.kappa);
     near(pairedPermutation(reference.permutation.differences), reference.permutation.p);
+  });
+
+  it("for what was added later", () => {
+    const { more } = reference;
+    for (const { right, total, low, high } of more.clopperPearson) {
+      near(clopperPearson(right, total).low, low);
+      near(clopperPearson(right, total).high, high);
+    }
+    for (const { x, y, r } of more.pearson) near(pearson(x.map((one: number, index: number) => [one, y[index]] as const)), r);
+    for (const { table, statistic, freedom, p } of more.chiSquare) {
+      const found = chiSquare(table);
+      near(found.statistic, statistic);
+      near(found.p, p);
+      expect(found.freedom).toBe(freedom);
+    }
+    for (const { population, sample, found, low, high } of more.hypergeometric) expect(hypergeometricBounds(population, sample, found)).toEqual({ low, high });
+    for (const { rows, nominal, interval } of more.krippendorff) {
+      const ratings = rows.map((row: (number | null)[]) => row.filter((value) => value !== null));
+      near(krippendorffAlpha(ratings, "nominal"), nominal);
+      near(krippendorffAlpha(ratings, "interval"), interval);
+    }
+    const { truth, answer, linear, quadratic } = more.wideKappa;
+    const wide = truth.map((one: number, index: number) => [one, answer[index]] as const);
+    near(weightedKappa(wide, 1), linear);
+    near(weightedKappa(wide, 2), quadratic);
+    for (const { won, lost, midP } of more.midP) near(mcnemarMidP(won, lost), midP);
+    for (const { z, p } of more.normal) near(normalTails(z), p);
+  });
+
+  it("for Krippendorff's alpha on the data of his own example (2011, section C: four observers, twelve units)", () => {
+    const observers = ["1 2 3 3 2 1 4 1 2 . . .", "1 2 3 3 2 2 4 1 2 5 . 3", ". 3 3 3 2 3 4 2 2 5 1 .", "1 2 3 3 2 4 4 1 2 5 1 ."].map((row) => row.split(" "));
+    const units = observers[0]!.map((_, unit) => observers.flatMap((row) => (row[unit] === "." ? [] : [Number(row[unit])])));
+    expect((["nominal", "ordinal", "interval"] as const).map((scale) => krippendorffAlpha(units, scale)!.toFixed(3))).toEqual(["0.743", "0.815", "0.849"]);
+    expect([krippendorffAlpha([], "nominal"), krippendorffAlpha([["a", "a"], ["a", "a"]], "nominal"), krippendorffAlpha([["a"]], "nominal")]).toEqual([null, null, null]);
+  });
+
+  it("for the difference of two shares: interval and p-value never say different things", () => {
+    fc.assert(fc.property(fc.nat(40), fc.nat(15), fc.nat(15), fc.nat(40), (both, won, lost, neither) => {
+      fc.pre(both + won + lost + neither > 0);
+      const counts = { both, won, lost, neither };
+      const { low, high } = newcombePaired(counts);
+      const p = newcombeP(counts);
+      fc.pre(Math.abs(p - 0.05) > 1e-9);
+      expect(p < 0.05).toBe(low > 0 || high < 0);
+      expect(p).toBeGreaterThanOrEqual(0);
+      expect(p).toBeLessThanOrEqual(1);
+    }), { numRuns: 500 });
   });
 
   it("for sets and calibration", () => {
@@ -85,6 +133,11 @@ describe("at the edges", () => {
     expect([fleissKappa([]), fleissKappa([["a"]]), fleissKappa([["a", "a"], ["a", "a"]])]).toEqual([null, null, null]);
     expect([majority([]), majority(["a", "b"]), majority(["a", "b", "a"])]).toEqual([undefined, undefined, "a"]);
     expect([mcnemarExact(0, 0), mcnemarMidP(0, 0), pairedPermutation([]), fisherExact(0, 0, 3, 5), bootstrap(0, () => 1), holm([])]).toEqual([1, 1, 1, 1, null, []]);
+  });
+
+  it("an option that nobody labelled takes from one macro mean, and not from the other", () => {
+    const { macro, macroLabelled } = classReport(countConfusion([["a", "a"], ["a", "c"], ["b", "b"]]));
+    expect([macro.f1, macroLabelled.f1]).toEqual([(2 / 3 + 1 + 0) / 3, (2 / 3 + 1) / 2]);
   });
 
   it("a row without an answer counts as wrong for its value and as no answer of any", () => {
@@ -142,6 +195,7 @@ describe("what a trial tells of itself", () => {
 
   it("texts by words, runs of words and edits", () => {
     expect([rougeN("the cat sat", "the cat ran", 1), rougeN("the cat sat", "the cat ran", 2), rougeL("a b c d", "a c d b"), rougeN("", "", 1), rougeL("a", "")]).toEqual([2 / 3, 0.5, 0.75, 1, 0]);
+    expect([rougeN("fire", "smoke", 2), rougeN("fire", "fire", 2), rougeN("", "", 2), rougeN("fire in the hold", "fire", 2)]).toEqual([0, 0, 1, 0]);
     expect([sameWords("Oil, spilled!", "oil spilled"), sameWords("a b", "b a"), sameWords("!", "?"), editSimilarity("abcd", "abxd"), editSimilarity("", "")]).toEqual([true, false, false, 0.75, 1]);
   });
 });

@@ -13,9 +13,12 @@ export function sameWords(a: string, b: string): boolean {
   return one.length === two.length && one.every((word, index) => word === two[index]);
 }
 
-/** ROUGE-N as F1 (Lin 2004): shared runs of n words, counted as often as they occur in both. 1 for two texts without such runs. */
+/** ROUGE-N as F1 (Lin 2004): shared runs of n words, counted as often as they occur in both; two texts too short for such a run share none. 1 for two texts without any word. */
 export function rougeN(truth: string, answer: string, n: 1 | 2): number {
-  const [wanted, given] = [grams(wordsOf(truth), n), grams(wordsOf(answer), n)];
+  const words = [wordsOf(truth), wordsOf(answer)] as const;
+  if (words[0].length === 0 && words[1].length === 0) return 1;
+  const [wanted, given] = [grams(words[0], n), grams(words[1], n)];
+  if (wanted.total === 0 && given.total === 0) return 0;
   let shared = 0;
   for (const [gram, count] of given.counts) shared += Math.min(count, wanted.counts.get(gram) ?? 0);
   return f1(shared, wanted.total, given.total);

@@ -1,11 +1,11 @@
-import { bootstrap, holm, mcnemarExact, mcnemarMidP, newcombePaired, pairedPermutation, rowsToTellApart, type Interval } from "../statistics/index.js";
+import { bootstrap, holm, mcnemarExact, mcnemarMidP, newcombeP, newcombePaired, pairedPermutation, rowsToTellApart, type Interval } from "../statistics/index.js";
 import type { PartGrade } from "./grade.js";
 
 /** How two contestants did on the samples that both were graded on. */
 export interface PartComparison {
   readonly part: string;
   readonly rows: number;
-  /** Difference of accuracy, first minus second, with Newcombe's 95 % interval for paired shares. */
+  /** Difference of accuracy, first minus second, with Newcombe's 95 % interval for paired shares; what may be concluded rests on it. */
   readonly difference: number;
   readonly interval: Interval;
   /** Rows that only the first, only the second got right. */
@@ -13,10 +13,12 @@ export interface PartComparison {
   readonly lost: number;
   readonly wonIds: readonly string[];
   readonly lostIds: readonly string[];
-  /** Exact McNemar test, two-sided; adjusted by Holm where several comparisons are made together. */
+  /** The level from which on that interval leaves 0 out; adjusted by Holm where several comparisons are made together. */
   readonly p: number;
-  readonly midP: number;
   readonly adjustedP: number;
+  /** For comparison: McNemar's exact test, two-sided, and its mid-p value. They may fall on the other side of 5 %. */
+  readonly exactP: number;
+  readonly midP: number;
   /** Whether the difference is beyond chance at the 5 % level, after adjustment. */
   readonly beyondChance: boolean;
   /** About how many more rows would tell the two apart, if they differ as they did; none where they did not differ. */
@@ -43,7 +45,7 @@ function compareRows(grade: PartGrade, other: PartGrade, shared: readonly string
   const [won, lost] = [wonIds.length, lostIds.length];
   const both = shared.filter((id) => grade.verdicts[id] && other.verdicts[id]).length;
   const counts = { both, won, lost, neither: shared.length - both - won - lost };
-  const p = mcnemarExact(won, lost);
+  const p = newcombeP(counts);
   const needed = rowsToTellApart(counts);
   return {
     part: grade.part,
@@ -55,8 +57,9 @@ function compareRows(grade: PartGrade, other: PartGrade, shared: readonly string
     wonIds: wonIds.slice(0, MOST_IDS),
     lostIds: lostIds.slice(0, MOST_IDS),
     p,
-    midP: mcnemarMidP(won, lost),
     adjustedP: p,
+    exactP: mcnemarExact(won, lost),
+    midP: mcnemarMidP(won, lost),
     beyondChance: p < LEVEL,
     moreRows: needed === undefined ? undefined : Math.max(1, needed - shared.length),
     merit: compareMerits(grade, other, shared),

@@ -1,6 +1,6 @@
 import type { Json } from "../ground/index.js";
 import type { ScoreSpec } from "../kinds/index.js";
-import { bootstrapAll, classReport, editSimilarity, kappaOfCounts, numberReport, rougeL, rougeN, setReport, weightedKappa, wilson, type ConfusionCounts, type Interval, type NumberReport, type SetReport } from "../statistics/index.js";
+import { bootstrapAll, classReport, editSimilarity, numberReport, rougeL, rougeN, setReport, weightedKappa, wilson, type ConfusionCounts, type Interval, type NumberReport, type SetReport } from "../statistics/index.js";
 import type { NamedShape } from "../template/index.js";
 
 export interface GradeOptions {
@@ -47,11 +47,10 @@ export function kindFigures(part: NamedShape, pairs: readonly Pair[], ids: reado
 function numberFigures(part: NamedShape, pairs: readonly Pair[], ids: readonly string[], options: GradeOptions): KindFigures {
   const answered = pairs.filter((pair): pair is Answered[number] => typeof pair.answer === "number" && typeof pair.truth === "number");
   const numbers = answered.map(({ truth, answer }) => [truth as number, answer as number] as const);
-  const { from, to, step = 1 } = part.spec as ScoreSpec;
+  const { step = 1 } = part.spec as ScoreSpec;
   const isScore = part.kind.kind === "score";
   const within = options.within?.[part.name] ?? (isScore ? step : 0);
   const near = numbers.filter(([truth, answer]) => Math.abs(answer - truth) <= within + 1e-9).length;
-  const points = isScore ? Array.from({ length: Math.min(201, Math.round((to - from) / step) + 1) }, (_, index) => Number((from + index * step).toFixed(6))) : undefined;
   const merits = Object.fromEntries(pairs.flatMap(({ truth, answer }, index) => (typeof answer === "number" && typeof truth === "number" ? [[ids[index]!, -Math.abs(answer - truth)]] : [])));
   return {
     numbers: {
@@ -59,31 +58,25 @@ function numberFigures(part: NamedShape, pairs: readonly Pair[], ids: readonly s
       within,
       near: pairs.length === 0 ? 0 : near / pairs.length,
       nearInterval: wilson(near, pairs.length),
-      ...(points ? { linearKappa: weightedKappa(numbers, points, 1), quadraticKappa: weightedKappa(numbers, points, 2) } : {}),
+      ...(isScore ? { linearKappa: weightedKappa(numbers, 1), quadraticKappa: weightedKappa(numbers, 2) } : {}),
     },
     points: numbers.slice(0, MOST_POINTS),
     merits,
-    intervals: intervalsOf(numbers.length, options, numberResample(numbers, points)),
+    intervals: intervalsOf(numbers.length, options, numberResample(numbers, isScore)),
   };
 }
 
-/** Error, bias and kappa of a resample, counted in one pass: the other figures would take too long two thousand times. */
-function numberResample(numbers: readonly (readonly [number, number])[], points: readonly number[] | undefined): (indices: Int32Array) => Record<string, number | null> {
-  const place = new Map((points ?? []).map((point, index) => [point, index]));
-  const cells = numbers.map(([truth, answer]) => [place.get(truth), place.get(answer)] as const);
+/** Error, bias and kappa of a resample: the other figures would take too long two thousand times. */
+function numberResample(numbers: readonly (readonly [number, number])[], isScore: boolean): (indices: Int32Array) => Record<string, number | null> {
   const differences = numbers.map(([truth, answer]) => answer - truth);
   return (indices) => {
-    const counts = (points ?? []).map(() => Array.from({ length: place.size }, () => 0));
     let [off, sum] = [0, 0];
     for (const index of indices) {
-      const difference = differences[index]!;
-      sum += difference;
-      off += Math.abs(difference);
-      const [row, column] = cells[index]!;
-      if (row !== undefined && column !== undefined) counts[row]![column]!++;
+      sum += differences[index]!;
+      off += Math.abs(differences[index]!);
     }
     const n = indices.length;
-    return { meanAbsoluteError: off / n, bias: sum / n, ...(points ? { quadraticKappa: kappaOfCounts(counts, 2) } : {}) };
+    return { meanAbsoluteError: off / n, bias: sum / n, ...(isScore ? { quadraticKappa: weightedKappa(Array.from(indices, (index) => numbers[index]!), 2) } : {}) };
   };
 }
 

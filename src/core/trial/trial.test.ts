@@ -99,7 +99,7 @@ describe("a trial", () => {
     const better = prepare({ ...prepared.template, task: "Better. {{ note }}" });
     const second = await trial({ ...one, prepared: better, version: 2, model: scriptedModel((request) => JSON.stringify({ why: "x", topic: fenced(request, "note").includes("oil") ? "spill" : "fire", level: 4 })) });
     expect((await earlierTrial(one.ledger, second))?.version).toBe(first.version);
-    expect(compare(second.parts, first.parts)[0]).toMatchObject({ part: "topic", rows: 4, difference: 0.25, won: 1, lost: 0, wonIds: ["c"], p: 1, midP: 0.5, beyondChance: false });
+    expect(compare(second.parts, first.parts)[0]).toMatchObject({ part: "topic", rows: 4, difference: 0.25, won: 1, lost: 0, wonIds: ["c"], exactP: 1, midP: 0.5, beyondChance: false });
   });
 });
 
