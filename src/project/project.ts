@@ -13,6 +13,7 @@ import {
   checkPlan,
   complain,
   nearest,
+  patternsReady,
   prepare,
   readPlan,
   declined,
@@ -355,7 +356,11 @@ class OpenProject implements Project {
 
   async #checkTemplate(nameOrPath: string): Promise<readonly Complaint[]> {
     const { file } = await findFile(this.root, this.cwd, "templates", "template", nameOrPath);
-    const { template, document, complaints } = readTemplate(await readText(path.resolve(this.root, file), file), file);
+    const text = await readText(path.resolve(this.root, file), file);
+    readTemplate(text, file);
+    // A pattern that was met is now held against what will match it.
+    await patternsReady();
+    const { template, document, complaints } = readTemplate(text, file);
     if (!template) return complaints;
     const found: Complaint[] = [];
     const names = Object.keys(this.settings.models);
@@ -375,6 +380,8 @@ class OpenProject implements Project {
   }
 
   async #checkPlan(nameOrPath: string): Promise<readonly Complaint[]> {
+    await this.#readPlan(nameOrPath);
+    await patternsReady();
     const { plan, document, complaints } = await this.#readPlan(nameOrPath);
     if (!plan || !document) return complaints;
     const known = (await this.listTemplates()).map((template) => template.name);

@@ -89,7 +89,7 @@ export const postgres: Dialect = {
     const { code = "", message = "" } = error as { code?: string; message?: string };
     if (/^Connection terminated|timeout exceeded when trying to connect|not queryable|Client was closed|connection is closed/i.test(message)) return { kind: "away", problem: "the connection broke off" };
     // What a trigger raises, in its own words; of all else that a value does wrong, what is known of it.
-    if (/^P0/.test(code)) return { kind: "value", problem: wordsOf(message) };
+    if (code.startsWith("P0")) return { kind: "value", problem: wordsOf(message) };
     if (/^2[23]/.test(code) && !(code in FAULTS)) return { kind: "value", problem: VALUE_FORBIDDEN };
     return faultOf(code, FAULTS, "it refused the statement");
   },

@@ -1,4 +1,4 @@
-import { YoroshiError, type CancelSignal, type Clock, type Json } from "../ground/index.js";
+import { patternsReady, YoroshiError, type CancelSignal, type Clock, type Json } from "../ground/index.js";
 import { ModelFailure, type Model } from "../model/index.js";
 import type { Prepared } from "../template/index.js";
 import type { Answer } from "./answer.js";
@@ -46,6 +46,7 @@ export interface Opening {
 /** From the opening of a question to its answer; a failure that may pass is an answer, too. */
 export async function answerFrom(prepared: Prepared, talk: Conversation, options: AskOptions, open: () => Promise<Opening>): Promise<Answer> {
   const progress: Progress = { notes: [], raw: "" };
+  await patternsReady();
   try {
     return await askAll(prepared, await open(), options, talk, progress);
   } catch (error) {

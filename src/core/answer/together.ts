@@ -1,4 +1,4 @@
-import { plural, type Json } from "../ground/index.js";
+import { patternsReady, plural, type Json } from "../ground/index.js";
 import { BudgetSpent, costOf, guessUsage, ModelFailure, type Model, type ModelReply, type ModelRequest } from "../model/index.js";
 import { renderTogether, ROW_MARK, rowMarks, schemaTogether, type Prepared } from "../template/index.js";
 import type { Answer, Exchange } from "./answer.js";
@@ -26,6 +26,7 @@ export interface AnswerOf<Parts = Record<string, Json>> {
  * @throws ModelFailure that is final, BudgetSpent; rows that were not yielded by then have no answer.
  */
 export async function* askTogether(prepared: Prepared, rows: readonly Readonly<Record<string, Json>>[], options: AskOptions): AsyncGenerator<AnswerOf> {
+  await patternsReady();
   const isAlone = rows.map((inputs) => tooLong(prepared, inputs).length > 0);
   yield* someTogether(prepared, [...rows.keys()].filter((row) => !isAlone[row]).map((row) => ({ row, inputs: rows[row]! })), options);
   for (const [row, inputs] of rows.entries()) if (isAlone[row]) yield { row, answer: await askPrepared(prepared, inputs, options) };

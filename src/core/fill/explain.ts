@@ -1,4 +1,4 @@
-import { YoroshiError } from "../ground/index.js";
+import { patternsReady, YoroshiError } from "../ground/index.js";
 import type { AnswerRecord, CellRecord, CellState } from "../ledger/index.js";
 import { readInputs, type Message } from "../template/index.js";
 import { changesOf } from "./changes.js";
@@ -38,6 +38,7 @@ export async function explainCells(setup: FillSetup, key: string, column?: strin
   const work = workOf(setup, { refill: "stale", only: [key] });
   const known = work.steps.flatMap(({ targets }) => targets.map(({ name }) => name));
   if (column !== undefined && !known.includes(column)) throw new YoroshiError("notFound", { what: "column that the plan fills, named", name: column, known });
+  await patternsReady();
   await absorbEdits(work, "status");
   for await (const steps of considerAll(work)) {
     const found: CellExplanation[] = [];

@@ -139,9 +139,9 @@ describe("a fill", () => {
   });
 
   it("reports what replies cost, also where the cap leaves no room to ask once more", async () => {
-    const one = world(tableOf("a"), scriptedModel(() => ({ text: "nonsense", usage: { tokensIn: 900, tokensOut: 100 } })));
+    const one = world(tableOf("a"), scriptedModel(() => ({ text: "nonsense", usage: { tokensIn: 300, tokensOut: 100 } })));
     const cap = Math.ceil((await preview(one, {}, (text) => text.length)).dearest / 2) + 100;
-    expect(await fill(one, { spendCap: cap })).toMatchObject({ end: "spendCap", asked: 0, blank: 1, spent: 1000 });
+    expect(await fill(one, { spendCap: cap })).toMatchObject({ end: "spendCap", asked: 0, blank: 1, spent: 400 });
   });
 
   it("reads no further than it can ask: memory rests on the rows in flight (law 8)", async () => {

@@ -5,7 +5,6 @@ import { chosenWork } from "./draw.js";
 import { absorbEdits } from "./edits.js";
 import type { Month } from "./books.js";
 import { Filling } from "./filling.js";
-import { NOT_WRITTEN, project } from "./project.js";
 import { forgetSettled, keepSettled, settledTallies, type StepTallies } from "./settled.js";
 import type { Refusal } from "../table/index.js";
 import type { ToldNote } from "./told.js";
@@ -104,7 +103,7 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   }
   if (filling.doubled > 0) (await import("./key-repeats.js")).refuseKeys(work, filling);
   const mustWrite = filling.changed || newEdits > 0 || earlier > 0 || work.renews === true;
-  const projected = filling.end === "done" || mustWrite ? await project({ ...work, standingMark: mark, isEarlier: earlier > 0 }, run, mustWrite) : NOT_WRITTEN;
+  const projected = filling.end === "done" || mustWrite ? await (await import("./project.js")).project({ ...work, standingMark: mark, isEarlier: earlier > 0 }, run, mustWrite) : { written: false, edits: 0, refused: [] };
   const notes = filling.told.all;
   if (filling.hasNothingLeft) await keepSettled(work, options, { tallies: filling.tallies, notes });
   return { ...withRefused(filling.tally, projected.refused), steps: filling.tallies, run, end: filling.end, unsure: budget.unsure, newEdits: newEdits + projected.edits, earlier, notes, refused: projected.refused, written: projected.written, tookMs: work.clock.now() - began, error: filling.error, errorHost: filling.errorHost, capped: filling.capped };

@@ -1,3 +1,4 @@
+import { patternsReady } from "../ground/index.js";
 import type { CellState } from "../ledger/index.js";
 import { absorbEdits } from "./edits.js";
 import { changesOf } from "./changes.js";
@@ -32,6 +33,7 @@ const NOT_YET = "not filled yet";
 /** Tells how every cell of a plan stands, and of every cell without an up-to-date value, why. Asks nothing. */
 export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => void): Promise<Survey> {
   const work = workOf(setup, { refill: "stale" });
+  await patternsReady();
   await absorbEdits(work, "status");
   const columns: Record<string, Partial<Record<CellState, number>>> = Object.fromEntries(work.steps.flatMap(({ targets }) => targets.map(({ name }) => [name, {}])));
   const reasons = new Map<string, Group<{ step: string; state: CellState; reason: string }>>();

@@ -1,4 +1,4 @@
-import { canonicalJson } from "../ground/index.js";
+import { canonicalJson, patternsReady } from "../ground/index.js";
 import type { CellRecord } from "../ledger/index.js";
 import type { FoundRows, Row } from "../table/index.js";
 import { decide, type Decision } from "./decide.js";
@@ -50,6 +50,7 @@ export async function* considerAll(work: Work): AsyncGenerator<readonly { readon
 /** The rows of a plan as its steps left them, for what is made of them. Looks for a person's edits first. */
 export async function* filledRows(setup: FillSetup): AsyncGenerator<{ readonly rows: readonly Passing[]; readonly share: number }> {
   const work = workOf(setup);
+  await patternsReady();
   await absorbEdits(work, "derived");
   for await (const { rows, share } of walk(work)) {
     for (const one of work.steps) {

@@ -1,5 +1,5 @@
 import { Environment } from "@marcbachmann/cel-js";
-import { isPattern } from "./words.js";
+import { pattern, patternProblem } from "./pattern.js";
 
 /** A CEL expression over one variable, ready to be evaluated many times. */
 export interface Formula {
@@ -21,8 +21,45 @@ const environments = new Map<string, Environment>();
 
 function environmentOf(variable: string): Environment {
   let environment = environments.get(variable);
-  if (!environment) environments.set(variable, (environment = new Environment({ limits: LIMITS }).registerVariable(variable, "map")));
+  if (!environment) {
+    environment = new Environment({ limits: LIMITS }).registerVariable(variable, "map");
+    environment.registerFunction(`string.${LINEAR}(string): bool`, (text: string, source: string) => {
+      const problem = patternProblem(source);
+      if (problem !== undefined) throw new Error(`\`${source}\` cannot be used as a pattern: ${problem}`);
+      return pattern(source).test(text);
+    });
+    environments.set(variable, environment);
+  }
   return environment;
+}
+
+/** Stands for `matches`, which the library answers by an engine that may take for ever; as long, so that places stay. */
+const LINEAR = "matchRE";
+
+/** The source with `matches` answered in linear time; what stands in quotes stays. */
+function inLinearTime(source: string): string {
+  return source.replace(/([rR]?(?:"""[\s\S]*?"""|'''[\s\S]*?'''))|([rR](?:"[^"]*"|'[^']*'))|("(?:\\.|[^"\\])*"|'(?:\\.|[^'\\])*')|\.(\s*)matches(?=\s*\()/g, (_whole, ...found: (string | undefined)[]) => (found[0] ?? found[1] ?? found[2] ?? `.${found[3] ?? ""}${LINEAR}`));
+}
+
+/** Steps beyond which an expression is not evaluated for a row: about two seconds. */
+const MOST_STEPS = 2e7;
+
+/** How deep loops (`exists`, `all`, `map` …) stand inside each other. */
+function loopDepth(node: unknown): number {
+  if (Array.isArray(node)) return Math.max(0, ...node.map(loopDepth));
+  if (node === null || typeof node !== "object" || !("op" in node)) return 0;
+  const { op, args } = node as AstNode;
+  const isLoop = op === "comprehension" || (op === "rcall" && Array.isArray(args) && LOOPS.has(String(args[0])));
+  return loopDepth(args) + (isLoop ? 1 : 0);
+}
+
+const LOOPS: ReadonlySet<string> = new Set(["all", "exists", "exists_one", "map", "filter"]);
+
+/** The longest list in a value; texts count as such where an expression takes them apart. */
+function longest(value: unknown, withTexts: boolean): number {
+  if (typeof value === "string") return withTexts ? value.length + 1 : 1;
+  if (Array.isArray(value)) return Math.max(value.length, 1, ...value.map((item) => longest(item, withTexts)));
+  return value !== null && typeof value === "object" ? Math.max(1, ...Object.values(value).map((item) => longest(item, withTexts))) : 1;
 }
 
 /**
@@ -49,11 +86,14 @@ export function readExpression(source: string, variable: string): { expression?:
 export function readFormula(source: string, variable: string): { formula?: Formula; type?: string; problem?: string } {
   const environment = environmentOf(variable);
   try {
-    const check = environment.check(source);
+    const linear = inLinearTime(source);
+    const check = environment.check(linear);
     if (!check.valid) return { problem: firstLine(check.error?.message ?? "it is not valid") };
-    const evaluate = environment.parse(source);
-    const pattern = badPattern(evaluate.ast);
-    if (pattern !== undefined) return { problem: `\`${pattern}\` in matches() is not a regular expression that is known here (flags such as (?i) are not; write [Aa] instead)` };
+    const evaluate = environment.parse(linear);
+    const bad = badPattern(evaluate.ast);
+    if (bad !== undefined) return { problem: bad };
+    const depth = loopDepth(evaluate.ast);
+    const takesApart = /\bsplit\s*\(/.test(source);
     const members = new Set<string>();
     collectMembers(evaluate.ast, variable, members);
     return {
@@ -61,6 +101,7 @@ export function readFormula(source: string, variable: string): { formula?: Formu
       formula: {
         members: [...members],
         evaluate: (value) => {
+          if (depth > 1 && longest(value, takesApart) ** depth * source.length > MOST_STEPS) return { reason: `would take too many steps for this row: its loops stand ${depth} deep, over long lists` };
           try {
             return { value: evaluate({ [variable]: value }) as unknown };
           } catch (error) {
@@ -75,7 +116,7 @@ export function readFormula(source: string, variable: string): { formula?: Formu
 }
 
 function firstLine(message: string): string {
-  return message.split("\n")[0]!.trim();
+  return message.split("\n")[0]!.trim().replaceAll(LINEAR, "matches");
 }
 
 interface AstNode {
@@ -83,14 +124,16 @@ interface AstNode {
   readonly args: unknown;
 }
 
-/** The first pattern in a `matches` that no row could be held against. */
+/** What is wrong with the first pattern in a `matches` that no row could be held against. */
 function badPattern(node: unknown): string | undefined {
   if (Array.isArray(node)) return node.map(badPattern).find((found) => found !== undefined);
   if (node === null || typeof node !== "object" || !("op" in node)) return undefined;
   const { op, args } = node as AstNode;
-  if ((op === "call" || op === "rcall") && Array.isArray(args) && args[0] === "matches") {
-    const pattern = ((args.at(-1) as AstNode[]).at(-1) as AstNode | undefined) ?? { op: "", args: undefined };
-    if (pattern.op === "value" && typeof pattern.args === "string" && !isPattern(pattern.args)) return pattern.args;
+  if ((op === "call" || op === "rcall") && Array.isArray(args) && args[0] === LINEAR) {
+    const given = ((args.at(-1) as AstNode[]).at(-1) as AstNode | undefined) ?? { op: "", args: undefined };
+    // One that a column gives is known row by row.
+    const problem = patternProblem(given.op === "value" && typeof given.args === "string" ? given.args : "");
+    if (problem !== undefined) return `\`${String(given.args)}\` in matches() cannot be used: ${problem}`;
   }
   return badPattern(args);
 }

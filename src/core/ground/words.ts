@@ -69,13 +69,3 @@ export function wellFormed(text: string): string {
   // eslint-disable-next-line no-control-regex
   return /[\u0000\ud800-\udfff]/.test(text) ? text.replace(/\u0000/g, "\ufffd").replace(/[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g, "\ufffd") : text;
 }
-
-/** Whether a text is a regular expression (with the `u` flag). */
-export function isPattern(source: string): boolean {
-  try {
-    RegExp(source, "u");
-    return true;
-  } catch {
-    return false;
-  }
-}

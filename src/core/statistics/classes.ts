@@ -120,7 +120,7 @@ function squaredApart(pairs: readonly (readonly [number, number])[]): number {
 function meanApart(pairs: readonly (readonly [number, number])[]): number {
   const n = pairs.length;
   const all = pairs.flatMap(([x, y]) => [[x, 0], [y, 1]] as const).sort((a, b) => a[0] - b[0]);
-  let below: [number, number] = [0, 0];
+  const below: [number, number] = [0, 0];
   let sum = 0;
   all.forEach(([value, side], index) => {
     below[side]++;

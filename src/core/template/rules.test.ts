@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import { fakeClock } from "../../../tests/helpers/clock.js";
 import { scriptedModel } from "../../../tests/helpers/models.js";
 import { askPrepared } from "../answer/index.js";
-import { formatComplaint, type Json } from "../ground/index.js";
+import { formatComplaint, patternsReady, type Json } from "../ground/index.js";
 import { strayNumbers } from "./numbers-from.js";
 import { prepare } from "./prepare.js";
 import { readInputs } from "./read-inputs.js";
@@ -30,7 +30,8 @@ describe("rules on the answer", () => {
 `);
   const broken = (summary: string, act: boolean, steps: string[]) => prepared.brokenRules({ summary, act, steps }, {});
 
-  it("hold or are broken, each in words that a model can act on", () => {
+  it("hold or are broken, each in words that a model can act on", async () => {
+    await patternsReady();
     expect(broken("The boat is late", true, ["tell them"])).toEqual([]);
     expect(broken("The ferry is late", true, ["call the boat"])).toEqual([]);
     expect(broken("the boat, ASAP!", false, ["go"])).toEqual([
@@ -86,7 +87,8 @@ describe("rules on the answer", () => {
     ["none of the four", "rules: [{ say: be nice }]", "A rule has exactly one of"],
     ["two of them", "rules: [{ forbid: [a], require: [b] }]", "A rule has exactly one of"],
     ["no words for a check", "rules: [{ check: answer.act }]", "Say in words what the rule wants"],
-    ["a pattern that is none", 'rules: [{ pattern: "(", say: x }]', "`(` is not a regular expression"],
+    ["a pattern that is none", 'rules: [{ pattern: "(", say: x }]', "`(` cannot be used as a pattern: it is not a regular expression."],
+    ["a pattern that could take for ever", 'rules: [{ pattern: "(a)\\\\1", say: x }]', "has a back-reference such as `\\1`"],
     ["CEL that is none", "rules: [{ check: answer.act +, say: x }]", "This rule cannot be read as CEL over `answer`"],
     ["a part that is not there", "rules: [{ forbid: [a], in: sumary }]", "The answer has no part `sumary`. Did you mean `summary`?"],
     ["a part that is not there, in CEL", "rules: [{ check: answer.acts, say: x }]", "The answer has no part `acts`. Did you mean `act`?"],

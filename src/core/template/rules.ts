@@ -1,5 +1,5 @@
 import { strayNumbers } from "./numbers-from.js";
-import { isPattern, joinWords, readExpression, wordPattern, type Json } from "../ground/index.js";
+import { joinWords, pattern, patternProblem, readExpression, wordPattern, type Json } from "../ground/index.js";
 
 /** A rule that an answer must keep, beyond its kinds. One of `forbid`, `require`, `pattern`, `check` or `numbersFrom`. */
 export interface Rule {
@@ -24,7 +24,8 @@ export function ruleFault(rule: Rule): string | undefined {
   const kinds = [rule.forbid, rule.require, rule.pattern, rule.check, rule.numbersFrom].filter((part) => part !== undefined);
   if (kinds.length !== 1) return "A rule has exactly one of `forbid`, `require`, `pattern`, `check` and `numbersFrom`.";
   if ((rule.pattern !== undefined || rule.check !== undefined) && !rule.say) return "Say in words what the rule wants: `say: …`. The model is told, and so is whoever reads why an answer failed.";
-  if (rule.pattern !== undefined && !isPattern(rule.pattern)) return `\`${rule.pattern}\` is not a regular expression.`;
+  const problem = rule.pattern === undefined ? undefined : patternProblem(rule.pattern);
+  if (problem) return `\`${rule.pattern}\` cannot be used as a pattern: ${problem}.`;
   if (rule.check !== undefined) {
     const { problem } = readExpression(rule.check, "answer");
     if (problem) return `This rule cannot be read as CEL over \`answer\`: ${problem}.`;
@@ -80,8 +81,8 @@ function checkOf(rule: Rule): RulesCheck<string | undefined> {
 
 function textTest(rule: Rule): (text: string) => boolean {
   if (rule.pattern !== undefined) {
-    const pattern = new RegExp(rule.pattern, "u");
-    return (text) => pattern.test(text);
+    const own = pattern(rule.pattern);
+    return (text) => own.test(text);
   }
   const words = (rule.forbid ?? rule.require ?? []).map((word) => wordPattern(word));
   return rule.forbid ? (text) => !words.some((word) => word.test(text)) : (text) => words.every((word) => word.test(text));
