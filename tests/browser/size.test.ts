@@ -12,27 +12,33 @@ afterAll(() => rmSync(folder, { recursive: true, force: true }));
  * Builds a page that uses the core, as an application would, and gives its code's size in kB, gzipped: what the page
  * loads at first, and what it loads when it is needed.
  */
-async function builtKb(code: string): Promise<{ first: number; later: number }> {
+async function builtKb(code: string): Promise<{ first: number; later: number; patterns: number }> {
   mkdirSync(folder, { recursive: true });
   writeFileSync(path.join(folder, "index.html"), '<!doctype html><script type="module" src="./main.js"></script>');
   writeFileSync(path.join(folder, "main.js"), code);
   await build({ root: folder, logLevel: "error", configFile: false });
   const assets = path.join(folder, "dist/assets");
   const html = readFileSync(path.join(folder, "dist/index.html"), "utf8");
-  const sizes = { first: 0, later: 0 };
-  for (const file of readdirSync(assets)) sizes[html.includes(file) ? "first" : "later"] += gzipSync(readFileSync(path.join(assets, file)), { level: 9 }).length / 1000;
+  const sizes = { first: 0, later: 0, patterns: 0 };
+  for (const file of readdirSync(assets)) {
+    const code = readFileSync(path.join(assets, file), "utf8");
+    sizes[html.includes(file) ? "first" : code.includes("error parsing regexp") ? "patterns" : "later"] += gzipSync(code, { level: 9 }).length / 1000;
+  }
   return sizes;
 }
 
 it("the core is small enough for a page: templates, asking, trials and fills in 120 kB, gzipped", async () => {
   const used = "ask, template, prepare, plan, fill, preview, survey, trial, compare, memoryLedger, memoryTable, memoryRelated, chatCompletions, viaFetch, systemClock";
-  const { first, later } = await builtKb(`import { ${used} } from "yoroshi"; globalThis.used = [${used}];`);
+  const { first, later, patterns } = await builtKb(`import { ${used} } from "yoroshi"; globalThis.used = [${used}];`);
   expect(first).toBeGreaterThan(50);
   expect(first).toBeLessThanOrEqual(120);
   // Figures of trials, long inputs, second looks and several rows in a request come when they are used.
   expect(later).toBeGreaterThan(5);
   expect(later).toBeLessThanOrEqual(30);
+  // What matches regular expressions comes where a template or a condition has one.
+  expect(patterns).toBeGreaterThan(20);
+  expect(patterns).toBeLessThanOrEqual(60);
   // With everything, the reading of YAML and the drafting of templates too.
   const all = await builtKb('import * as all from "yoroshi"; globalThis.used = Object.values(all);');
-  process.stdout.write(`core in a page: ${first.toFixed(1)} kB at first, ${later.toFixed(1)} kB when needed; all of it ${all.first.toFixed(1)} kB\n`);
+  process.stdout.write(`core in a page: ${first.toFixed(1)} kB at first, ${later.toFixed(1)} kB when needed, ${patterns.toFixed(1)} kB with patterns; all of it ${all.first.toFixed(1)} kB\n`);
 });

@@ -32,38 +32,38 @@ describe("finding JSON in a reply", () => {
     [`The {curly} answer: ${GOOD}`, "surrounded"],
     ['{why: "it says so", \'tone\': "calm", "level": 2,}', "repaired"],
     ['{"why":"it says so","tone":"calm","level":2', "repaired"],
-  ])("reads %s", (reply, how) => {
-    expect(findJson(reply)).toEqual({ value: JSON.parse(GOOD), how });
+  ])("reads %s", async (reply, how) => {
+    expect(await findJson(reply)).toEqual({ value: JSON.parse(GOOD), how });
   });
 
-  it("finds nothing where there is nothing, and never throws", () => {
-    for (const reply of ["", "calm", "[1,2]", "no { here", "{".repeat(50_000)]) expect(findJson(reply)).toSatisfy((found) => found === undefined || typeof found === "object");
-    expect(findJson("I will come back to you.")).toBeUndefined();
-    fc.assert(fc.property(fc.string(), (reply) => void findJson(reply)));
+  it("finds nothing where there is nothing, and never throws", async () => {
+    for (const reply of ["", "calm", "[1,2]", "no { here", "{".repeat(50_000)]) expect(await findJson(reply)).toSatisfy((found) => found === undefined || typeof found === "object");
+    expect(await findJson("I will come back to you.")).toBeUndefined();
+    await fc.assert(fc.asyncProperty(fc.string(), async (reply) => void (await findJson(reply))));
   });
 });
 
 describe("reading a reply", () => {
-  it("takes parts by name whatever their case, wrapped or with others beside them", () => {
+  it("takes parts by name whatever their case, wrapped or with others beside them", async () => {
     const parts = { why: "it says so", tone: "calm", level: 2 };
-    expect(readReply(prepared.parts, '{"Why":"it says so","TONE":"Calm","level":"2","more":1}')).toMatchObject({ ok: true, parts });
-    expect(readReply(prepared.parts, `{"answer":${GOOD}}`)).toMatchObject({ ok: true, parts });
+    expect(await readReply(prepared.parts, '{"Why":"it says so","TONE":"Calm","level":"2","more":1}')).toMatchObject({ ok: true, parts });
+    expect(await readReply(prepared.parts, `{"answer":${GOOD}}`)).toMatchObject({ ok: true, parts });
   });
 
-  it("lists everything that is wrong", () => {
-    expect(readReply(prepared.parts, '{"why":"","tone":"cross"}')).toEqual({ ok: false, problems: ['"why" must not be empty', '"tone" must be one of: calm, upset', '"level" is missing'] });
+  it("lists everything that is wrong", async () => {
+    expect(await readReply(prepared.parts, '{"why":"","tone":"cross"}')).toEqual({ ok: false, problems: ['"why" must not be empty', '"tone" must be one of: calm, upset', '"level" is missing'] });
   });
 
-  it("takes a bare value only where not any text would do", () => {
+  it("takes a bare value only where not any text would do", async () => {
     const [why, choice] = prepared.parts;
-    expect(readReply([choice!], " Upset. ")).toMatchObject({ ok: true, parts: { tone: "upset" } });
-    expect(readReply([why!], "it says so").ok).toBe(false);
+    expect(await readReply([choice!], " Upset. ")).toMatchObject({ ok: true, parts: { tone: "upset" } });
+    expect((await readReply([why!], "it says so")).ok).toBe(false);
   });
 
-  it("lets nothing untyped through, whatever a model writes", () => {
+  it("lets nothing untyped through, whatever a model writes", async () => {
     const reply = fc.oneof(fc.json(), fc.record({ why: fc.anything(), tone: fc.anything(), level: fc.anything() }).map((value) => JSON.stringify(value) ?? ""), fc.string());
-    fc.assert(fc.property(reply, (text) => {
-      const reading = readReply(prepared.parts, text);
+    await fc.assert(fc.asyncProperty(reply, async (text) => {
+      const reading = await readReply(prepared.parts, text);
       if (!reading.ok) {
         expect(reading.problems.length).toBeGreaterThan(0);
         return;

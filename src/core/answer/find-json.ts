@@ -1,5 +1,3 @@
-import { jsonrepair } from "jsonrepair";
-
 export interface FoundJson {
   readonly value: unknown;
   /** What had to be done to read it: nothing, take it out of other text, or mend its syntax. */
@@ -12,7 +10,7 @@ const LONGEST_REPAIR = 200_000;
  * Finds the JSON object in a model's reply: the whole reply, a code fence, or the first balanced object in prose;
  * at last with its syntax mended (missing quotes, trailing commas, comments). `undefined` where there is none.
  */
-export function findJson(reply: string): FoundJson | undefined {
+export async function findJson(reply: string): Promise<FoundJson | undefined> {
   const text = reply.trim().replace(/^\ufeff/, "");
   const plain = parse(text);
   if (isObject(plain)) return { value: plain, how: "plain" };
@@ -28,10 +26,12 @@ export function findJson(reply: string): FoundJson | undefined {
   return repaired(fenced?.includes("{") ? fenced : text);
 }
 
-function repaired(text: string): FoundJson | undefined {
+async function repaired(text: string): Promise<FoundJson | undefined> {
   const from = text.indexOf("{");
   if (from < 0 || text.length > LONGEST_REPAIR) return undefined;
   const to = text.lastIndexOf("}");
+  // Loaded when it is needed: most replies are whole.
+  const { jsonrepair } = await import("jsonrepair");
   try {
     const value: unknown = JSON.parse(jsonrepair(to > from ? text.slice(from, to + 1) : text.slice(from)));
     return isObject(value) ? { value, how: "repaired" } : undefined;

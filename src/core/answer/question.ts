@@ -23,13 +23,13 @@ export async function askOnce(prepared: Prepared, inputs: Readonly<Record<string
   const first = await talk.send(why, model, requestOf(prepared, messages, own));
   const stopped = stoppedEarly(first, []);
   if (stopped) return stopped;
-  const reading = readChecked(prepared, inputs, first.text);
+  const reading = await readChecked(prepared, inputs, first.text);
   if (reading.ok) return { state: "answered", reply: first, messages, ...reading };
 
   const second = await talk.send("mend", model, requestOf(prepared, [...messages, { role: "assistant", content: first.text }, { role: "user", content: mendRequest(reading.problems) }], own));
   const stoppedAgain = stoppedEarly(second, ["mended"]);
   if (stoppedAgain) return stoppedAgain;
-  const mended = readChecked(prepared, inputs, second.text);
+  const mended = await readChecked(prepared, inputs, second.text);
   if (mended.ok) return { state: "answered", reply: second, messages, ...mended, notes: ["mended", ...mended.notes] };
   return { state: "malformed", reason: `the answer did not fit, nor did the second try: ${mended.problems.join("; ")}`, reply: second, notes: ["mended"] };
 }
@@ -43,8 +43,8 @@ export function requestOf(prepared: Prepared, messages: readonly Message[], own:
 export type Checked = { readonly ok: true; readonly parts: Record<string, Json>; readonly stated: number | undefined; readonly notes: readonly string[] } | Extract<ReplyReading, { ok: false }>;
 
 /** Reads a reply; an answer that fits its kinds but breaks a rule is handled like one that does not fit. */
-export function readChecked(prepared: Prepared, inputs: Readonly<Record<string, Json>>, reply: string): Checked {
-  return checked(prepared, inputs, readReply(prepared.askedFor(inputs), reply));
+export async function readChecked(prepared: Prepared, inputs: Readonly<Record<string, Json>>, reply: string): Promise<Checked> {
+  return checked(prepared, inputs, await readReply(prepared.askedFor(inputs), reply));
 }
 
 /** Holds what was read against the template's rules. */

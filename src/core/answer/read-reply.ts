@@ -8,8 +8,8 @@ export type ReplyReading =
   | { readonly ok: false; readonly problems: readonly string[] };
 
 /** Reads a reply into typed parts. Nothing outside its kind gets through. */
-export function readReply(parts: readonly NamedShape[], reply: string): ReplyReading {
-  const found = findJson(reply);
+export async function readReply(parts: readonly NamedShape[], reply: string): Promise<ReplyReading> {
+  const found = await findJson(reply);
   if (!found) return readBareValue(parts, reply);
   return readMembers(parts, found.value as Record<string, unknown>, found.how === "plain" ? [] : [found.how]);
 }

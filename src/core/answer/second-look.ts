@@ -10,7 +10,7 @@ type Answered = Extract<Outcome, { state: "answered" }>;
 export async function lookAgain(prepared: Prepared, inputs: Readonly<Record<string, Json>>, talk: Conversation, model: Model, { checks }: SecondLook, first: Answered): Promise<{ readonly parts: Record<string, Json>; readonly note: string }> {
   const request = requestOf(prepared, [...first.messages, { role: "assistant", content: first.reply.text }, { role: "user", content: lookRequest(checks) }]);
   const reply = await talk.send("second look", model, request);
-  const reading = readChecked(prepared, inputs, reply.text);
+  const reading = await readChecked(prepared, inputs, reply.text);
   if (!reading.ok) return { parts: first.parts, note: "the second look could not be read" };
   const changed = prepared.parts.filter(({ name }) => canonicalJson(reading.parts[name]) !== canonicalJson(first.parts[name])).map(({ name }) => name);
   return { parts: reading.parts, note: changed.length > 0 ? `the second look changed ${changed.join(", ")}` : "the second look agreed" };

@@ -66,7 +66,7 @@ async function* someTogether(prepared: Prepared, rows: readonly NumberedRow[], o
   }
   const shares = reply ? sharesOf(reply, rows.length, model, request) : [];
   const ownMs = (clock.now() - began) / rows.length;
-  const items = reply && isUsable(reply) ? itemsByMark(reply) : new Map<string, Item[]>();
+  const items = reply && isUsable(reply) ? await itemsByMark(reply) : new Map<string, Item[]>();
   const firsts = rows.map(({ inputs }, index) => readItem(prepared, inputs, items.get(marks[index]!)));
   // Those that the reply answers come first; asking about the others again may fail.
   for (const isAnswered of [true, false]) {
@@ -86,8 +86,8 @@ const isUsable = ({ finish }: ModelReply): boolean => finish !== "refused" && fi
 type Item = Readonly<Record<string, unknown>>;
 
 /** The items of a reply by the marks of their rows. A reply that was cut short has no trustworthy last item. */
-function itemsByMark({ text, finish }: ModelReply): Map<string, Item[]> {
-  const found = findJson(text.trim().startsWith("[") ? `{"answers":${text.trim()}}` : text);
+async function itemsByMark({ text, finish }: ModelReply): Promise<Map<string, Item[]>> {
+  const found = await findJson(text.trim().startsWith("[") ? `{"answers":${text.trim()}}` : text);
   const answers = (found?.value as { answers?: unknown } | undefined)?.answers;
   const items: unknown[] = Array.isArray(answers) ? (finish === "length" || found?.how === "repaired" ? answers.slice(0, -1) : answers) : [];
   const byMark = new Map<string, Item[]>();
