@@ -5,6 +5,9 @@ import { chosenWork } from "./draw.js";
 import { absorbEdits } from "./edits.js";
 import type { Month } from "./books.js";
 import { Filling } from "./filling.js";
+import { checkKeys, refuseKeys } from "./key-repeats.js";
+import { NOT_WRITTEN, project } from "./project.js";
+import { renewsStanding } from "./standing.js";
 import { forgetSettled, keepSettled, settledTallies, type StepTallies } from "./settled.js";
 import type { Refusal } from "../table/index.js";
 import type { ToldNote } from "./told.js";
@@ -51,15 +54,10 @@ export async function fill(setup: FillSetup, options: FillOptions = {}): Promise
   if (!letGo) throw new YoroshiError("planBusy", { plan: setup.plan.name });
   try {
     const { at: writtenAt } = await readWritten(setup);
-    return await fillAlone({ ...(await chosenWork(setup, options)), writtenAt, renews: await renewsOf(setup, options) }, options);
+    return await fillAlone({ ...(await chosenWork(setup, options)), writtenAt, renews: await renewsStanding(setup, options) }, options);
   } finally {
     await letGo();
   }
-}
-
-/** Whether what stands in the filled columns is to be written anew. */
-export async function renewsOf(setup: FillSetup, options: Pick<FillOptions, "standing">): Promise<boolean> {
-  return options.standing === undefined && setup.table.ownResult !== true ? false : (await import("./standing.js")).renewsStanding(setup, options);
 }
 
 /** The columns are there, or made, before anything is asked; and they can be written. */
@@ -78,7 +76,7 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   const isMonth = month !== undefined && month.left < (runCap ?? Infinity);
   const budget = budgetFor(modelsOf(work), isMonth ? month.left : runCap, isMonth ? "month" : "run");
   await readyColumns(work, options.createColumns === true);
-  if (work.table.keysMayRepeat) await (await import("./key-repeats.js")).checkKeys(work);
+  if (work.table.keysMayRepeat) await checkKeys(work);
   const began = work.clock.now();
   const run = runId(work);
   await work.ledger.startRun({ id: run, kind: "fill", subject: work.plan.name, startedAt: began });
@@ -101,9 +99,9 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
     // Also after an error in the table: what was answered is in the ledger, and the run has an end.
     await work.ledger.endRun({ id: run, endedAt: work.clock.now(), end: filling.end, tally: { ...filling.tally, steps: filling.tallies } as unknown as Json });
   }
-  if (filling.doubled > 0) (await import("./key-repeats.js")).refuseKeys(work, filling);
+  if (filling.doubled > 0) refuseKeys(work, filling);
   const mustWrite = filling.changed || newEdits > 0 || earlier > 0 || work.renews === true;
-  const projected = filling.end === "done" || mustWrite ? await (await import("./project.js")).project({ ...work, standingMark: mark, isEarlier: earlier > 0 }, run, mustWrite) : { written: false, edits: 0, refused: [] };
+  const projected = filling.end === "done" || mustWrite ? await project({ ...work, standingMark: mark, isEarlier: earlier > 0 }, run, mustWrite) : NOT_WRITTEN;
   const notes = filling.told.all;
   if (filling.hasNothingLeft) await keepSettled(work, options, { tallies: filling.tallies, notes });
   return { ...withRefused(filling.tally, projected.refused), steps: filling.tallies, run, end: filling.end, unsure: budget.unsure, newEdits: newEdits + projected.edits, earlier, notes, refused: projected.refused, written: projected.written, tookMs: work.clock.now() - began, error: filling.error, errorHost: filling.errorHost, capped: filling.capped };

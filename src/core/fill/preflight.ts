@@ -1,9 +1,10 @@
 import { budgetFor, chargedUsage, costOf, dearestUsage, ModelFailure, type Model } from "../model/index.js";
 import { toMicros, YoroshiError, type CancelSignal } from "../ground/index.js";
 import { dayOf, monthStart } from "../ledger/index.js";
+import { checkKeys } from "./key-repeats.js";
 import type { CountTokens } from "./preview.js";
 import { targetColumns, type FillOptions, type FillSetup } from "./setup.js";
-import { renewsOf } from "./fill.js";
+import { renewsStanding } from "./standing.js";
 
 export interface PreflightOptions extends FillOptions {
   /** Gives what counts a text's tokens; called where a prompt may be too long for its model. Default: four characters a token. */
@@ -47,9 +48,9 @@ export async function preflight(setup: FillSetup, options: PreflightOptions = {}
     const rows = table.read()[Symbol.asyncIterator]();
     await rows.next();
     await rows.return?.();
-    if (table.keysMayRepeat) await (await import("./key-repeats.js")).checkKeys(setup);
+    if (table.keysMayRepeat) await checkKeys(setup);
   });
-  await attempt(async () => void (await renewsOf(setup, options)));
+  await attempt(async () => void (await renewsStanding(setup, options)));
   await attempt(async () => {
     const statements = (await table.missingColumns?.(targets)) ?? [];
     if (statements.length > 0 && !options.createColumns) throw new YoroshiError("columnsMissing", { table: table.target, statements });

@@ -13,7 +13,7 @@ export interface Projected {
   readonly refused: readonly Refusal[];
 }
 
-const NOT_WRITTEN: Projected = { written: false, edits: 0, refused: [] };
+export const NOT_WRITTEN: Projected = { written: false, edits: 0, refused: [] };
 
 /** How often it is looked whether another is done with a table. */
 const LOOK_AGAIN_MS = 100;
