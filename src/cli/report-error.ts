@@ -1,11 +1,12 @@
 import { BudgetSpent, formatMoney, isYoroshiError, ModelFailure, YoroshiError } from "../core/index.js";
+import { visible, visibleJson } from "./print/visible.js";
 
 /** Tells an error: a sentence on standard error, and with `--json` an object on standard output. Gives the exit code. */
 export function reportError(error: unknown, json: boolean): number {
   const known = asKnown(error);
-  process.stderr.write(`error: ${known.message}\n`);
+  process.stderr.write(`error: ${visible(known.message)}\n`);
   if (process.env["YOROSHI_DEBUG"] && error instanceof Error) process.stderr.write(`${error.stack}\n`);
-  if (json) process.stdout.write(`${JSON.stringify({ error: { code: known.code, message: known.message } })}\n`);
+  if (json) process.stdout.write(`${visibleJson({ error: { code: known.code, message: known.message } })}\n`);
   return known.exit;
 }
 

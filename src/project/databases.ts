@@ -16,7 +16,7 @@ export function projectDatabases(root: string, project: ProjectFile, clock: Cloc
   const make = async (name: string, entry: DatabaseEntry): Promise<Database> => {
     // Loaded when first needed: most projects have no database.
     const { openDatabase } = await import("../adapters/sql/index.js");
-    const place = entry.file === undefined ? { url: addressOf(name, entry) } : { file: insideProject(root, entry.file) };
+    const place = entry.file === undefined ? { url: addressOf(name, entry) } : { file: insideProject(root, entry.file, project.folders) };
     return openDatabase({ name, ...place, timeZone: project.timeZone, clock, onNotice });
   };
   return {

@@ -1,6 +1,6 @@
 import { open } from "node:fs/promises";
 import { stringify } from "csv-stringify/sync";
-import { YoroshiError, type AnswerRecord, type CellRecord } from "../core/index.js";
+import { defangCopied, YoroshiError, type AnswerRecord, type CellRecord } from "../core/index.js";
 import { fileProblem } from "../files/index.js";
 import type { Project } from "./project.js";
 
@@ -26,7 +26,7 @@ export async function exportLedger(project: Project, what: Exported, file: strin
     const ledger = project.ledger();
     for await (const records of what === "answers" ? ledger.everyAnswer() : ledger.everyCell()) {
       count += records.length;
-      await handle.write(isCsv ? stringify(records.map((record) => (what === "answers" ? answerLine(record as AnswerRecord) : cellLine(record as CellRecord)))) : records.map((record) => `${JSON.stringify(record)}\n`).join(""));
+      await handle.write(isCsv ? stringify(records.map((record) => (what === "answers" ? answerLine(record as AnswerRecord) : cellLine(record as CellRecord)).map((cell) => (typeof cell === "string" ? defangCopied(cell) : cell)))) : records.map((record) => `${JSON.stringify(record)}\n`).join(""));
     }
   } catch (error) {
     throw new YoroshiError("fileUnwritable", { file, problem: fileProblem(error) }, { cause: error });

@@ -1,4 +1,4 @@
-import { existsSync } from "node:fs";
+import { existsSync, readlinkSync, realpathSync } from "node:fs";
 import { readdir, readFile } from "node:fs/promises";
 import path from "node:path";
 import { nearest, YoroshiError } from "../core/index.js";
@@ -11,12 +11,45 @@ export function findUpwards(from: string, file: string): string | undefined {
   }
 }
 
-/** A path inside the project, absolute. Throws `badOption` for one that leads out of it. */
-export function insideProject(root: string, file: string): string {
+/**
+ * A path inside the project, absolute; symbolic links on the way to it are followed.
+ *
+ * @param folders beside the project that may be used, too; relative to it.
+ * @throws YoroshiError `badOption` for one that leads elsewhere.
+ */
+export function insideProject(root: string, file: string, folders: readonly string[] = []): string {
   const absolute = path.resolve(root, file);
-  const relative = path.relative(root, absolute);
-  if (relative.startsWith("..") || path.isAbsolute(relative)) throw new YoroshiError("badOption", { option: file, problem: "this path leads out of the project's folder." });
+  const homes = [root, ...folders.map((folder) => path.resolve(root, folder))];
+  if (!homes.some((home) => isWithin(home, absolute))) throw new YoroshiError("badOption", { option: file, problem: "this path leads out of the project's folder. Name its folder in yoroshi.yaml, if it may be used: `folders: [../scans]`." });
+  const real = realPath(absolute);
+  if (!homes.some((home) => isWithin(realPath(home), real))) throw new YoroshiError("badOption", { option: file, problem: "a symbolic link leads out of the project's folder. Name the folder that it leads to in yoroshi.yaml, if it may be used: `folders: [../scans]`." });
   return absolute;
+}
+
+function isWithin(home: string, file: string): boolean {
+  const relative = path.relative(home, file);
+  return relative !== ".." && !relative.startsWith(`..${path.sep}`) && !path.isAbsolute(relative);
+}
+
+/** Where a path leads once its links are followed; of what is not there yet, where its folder does. */
+function realPath(file: string): string {
+  try {
+    return realpathSync.native(file);
+  } catch {
+    // A link that leads to nothing is a link all the same.
+    const link = linkOf(file);
+    if (link !== undefined) return realPath(path.resolve(path.dirname(file), link));
+    const folder = path.dirname(file);
+    return folder === file ? file : path.join(realPath(folder), path.basename(file));
+  }
+}
+
+function linkOf(file: string): string | undefined {
+  try {
+    return readlinkSync(file);
+  } catch {
+    return undefined;
+  }
 }
 
 /** Reads a text file; `name` is what messages call it. */

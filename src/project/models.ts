@@ -1,4 +1,4 @@
-import { chatCompletions } from "../adapters/chat-completions/index.js";
+import { chatCompletions, keyProblem } from "../adapters/chat-completions/index.js";
 import { checkedUsage, nearest, YoroshiError, type Clock, type Model } from "../core/index.js";
 import { STANDIN_HOST, STANDIN_ID } from "../core/standin/index.js";
 import type { StandinServer } from "../services/standin-server/index.js";
@@ -91,5 +91,7 @@ function keyOf(name: string, entry: ModelEntry): string | undefined {
   if (!entry.key) return undefined;
   const key = process.env[entry.key.env];
   if (!key) throw new YoroshiError("keyMissing", { model: name, env: entry.key.env });
+  const problem = keyProblem(key);
+  if (problem !== undefined) throw new YoroshiError("keyUnfit", { model: name, env: entry.key.env, problem });
   return key;
 }

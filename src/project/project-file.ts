@@ -45,6 +45,8 @@ const projectFile = z.strictObject({
   models: z.record(z.string(), model).default({}),
   limits: z.strictObject({ /** Most that all runs of the project may spend in a calendar month. */ spendPerMonth: z.number().positive().optional() }).default({}),
   databases: z.record(z.string(), database).default({}),
+  /** Folders beside the project whose files may be read and written, too. */
+  folders: z.array(z.string().min(1)).default([]),
 });
 
 /** The JSON Schema of yoroshi.yaml, for editors. */

@@ -23,6 +23,7 @@ import {
   partPaths,
   readSamples,
   readTemplate,
+  refanged,
   sourceName,
   monthStart,
   toMicros,
@@ -173,11 +174,11 @@ class OpenProject implements Project {
   ) {
     this.models = projectModels(settings, clock, onNotice);
     this.#databases = projectDatabases(root, settings, clock, onNotice);
-    this.tables = projectTables(root, cwd, this.#databases, onNotice);
+    this.tables = projectTables(root, cwd, settings.folders, this.#databases, onNotice);
   }
 
   ledger(): Ledger {
-    return (this.#ledger ??= sqliteLedger(path.join(this.root, ".yoroshi", "ledger.sqlite")));
+    return (this.#ledger ??= sqliteLedger(insideProject(this.root, path.join(".yoroshi", "ledger.sqlite"))));
   }
 
   listTemplates(): Promise<NamedFile[]> {
@@ -242,11 +243,11 @@ class OpenProject implements Project {
   }
 
   text(file: string): Promise<string> {
-    return readText(insideProject(this.root, file), file);
+    return readText(insideProject(this.root, file, this.settings.folders), file);
   }
 
   async prepare(template: Template): Promise<Prepared> {
-    const surroundings = await readSurroundings(this.root, this.tables, template);
+    const surroundings = await readSurroundings(this.root, this.settings.folders, this.tables, template);
     return prepare(template, await readReferences(this.tables, template), { ...surroundings, run: runValues(this.clock.now(), this.settings.timeZone) });
   }
 
@@ -331,7 +332,9 @@ class OpenProject implements Project {
     if (file === undefined && !existsSync(path.resolve(this.root, chosen))) {
       throw new YoroshiError("badOption", { option: "--samples", problem: `there is no ${chosen}. Name a CSV or JSON Lines file, a workbook, or a table of a database (\`main:labelled\`), with columns for the inputs and for the right values, or draw one: \`yoroshi samples draw PLAN\`.` });
     }
-    const { columns, rows } = await this.tables.small(source);
+    const { columns, rows: found } = await this.tables.small(source);
+    // Samples that were drawn into a CSV file are kept from being run there.
+    const rows = found.map(({ place, values }) => ({ place, values: Object.fromEntries(Object.entries(values).map(([column, text]) => [column, refanged(text)])) }));
     const known = new Set([...prepared.inputs.map(({ name }) => name), ...partPaths(prepared.template.answer), SET_COLUMN, MARK_COLUMN, ...Object.values(options.map ?? {})].map((name) => name.toLowerCase()));
     const free = columns.filter((column) => !known.has(column.toLowerCase()) && !column.includes("@"));
     const unique = free.find((column) => new Set(rows.map((row) => row.values[column])).size === rows.length);
@@ -369,7 +372,7 @@ class OpenProject implements Project {
       if (use !== undefined && names.length > 0 && !names.includes(use)) found.push(complain("unknownModel", document!.at([key, name]), { name: use, known: names, near: nearest(use, names) }));
     }
     try {
-      found.push(...checkPassages(template, await readPassages(this.root, template), file));
+      found.push(...checkPassages(template, await readPassages(this.root, this.settings.folders, template), file));
       if (found.length > 0) return found;
       await this.prepare(template);
     } catch (error) {

@@ -2,7 +2,7 @@ import { existsSync } from "node:fs";
 import { mkdir, rename, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { stringify } from "csv-stringify/sync";
-import { columnsOf, drawRows, drawSealed, inputCells, inputsMark, joinKey, MARK_COLUMN, SEALED, SET_COLUMN, templateSteps, YoroshiError, type CellRecord, type Drawable, type DrawWay, type Row } from "../core/index.js";
+import { columnsOf, defangCopied, drawRows, drawSealed, inputCells, inputsMark, joinKey, MARK_COLUMN, refanged, SEALED, SET_COLUMN, templateSteps, YoroshiError, type CellRecord, type Drawable, type DrawWay, type Row } from "../core/index.js";
 import { insideProject } from "./files.js";
 import type { Project } from "./project.js";
 
@@ -99,7 +99,7 @@ export async function sealSamples(project: Project, file: string, share: number,
 export async function openSamples(project: Project, file: string): Promise<SamplesFile> {
   if (!/\.csv$/i.test(file)) throw new YoroshiError("badOption", { option: file, problem: "samples that are drawn or labelled stand in a CSV file." });
   const { columns, rows } = await project.tables.small({ file, anywhere: true });
-  return { file, columns: [...columns], rows: rows.map(({ values }) => ({ ...values })) };
+  return { file, columns: [...columns], rows: rows.map(({ values }) => Object.fromEntries(Object.entries(values).map(([column, text]) => [column, refanged(text)]))) };
 }
 
 /** Writes a samples file whole, beside it first, and swaps it in. */
@@ -107,7 +107,7 @@ export async function saveSamples(project: Project, { file, columns, rows }: Sam
   const absolute = insideProject(project.root, file);
   await mkdir(path.dirname(absolute), { recursive: true });
   const beside = `${absolute}.writing`;
-  await writeFile(beside, stringify([columns, ...rows.map((row) => columns.map((column) => row[column] ?? ""))]));
+  await writeFile(beside, stringify([columns, ...rows.map((row) => columns.map((column) => defangCopied(row[column] ?? "")))]));
   await rename(beside, absolute);
 }
 

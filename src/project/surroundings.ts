@@ -32,17 +32,17 @@ async function readReference(tables: Tables, name: string, spec: SourcedReferenc
 }
 
 /** The documents, passages and labelled rows that a template names. */
-export async function readSurroundings(root: string, tables: Tables, template: Template): Promise<Omit<Surroundings, "run">> {
-  const text = (file: string): Promise<string> => readText(insideProject(root, file), file);
+export async function readSurroundings(root: string, folders: readonly string[], tables: Tables, template: Template): Promise<Omit<Surroundings, "run">> {
+  const text = (file: string): Promise<string> => readText(insideProject(root, file, folders), file);
   const background = await Promise.all((template.background ?? []).map(async (file) => ({ name: file, text: await text(file) })));
-  const passages: Passage[] = await readPassages(root, template);
+  const passages: Passage[] = await readPassages(root, folders, template);
   const { examples } = template;
   if (!examples || !("from" in examples)) return { background, passages };
   return { background, passages, labelled: { file: examples.from, ...(await tables.small({ file: examples.from })) } };
 }
 
-export async function readPassages(root: string, template: Template): Promise<Passage[]> {
-  return Promise.all(Object.entries(template.passages ?? {}).map(async ([name, file]) => ({ name, file, text: await readText(insideProject(root, file), file) })));
+export async function readPassages(root: string, folders: readonly string[], template: Template): Promise<Passage[]> {
+  return Promise.all(Object.entries(template.passages ?? {}).map(async ([name, file]) => ({ name, file, text: await readText(insideProject(root, file, folders), file) })));
 }
 
 /** The related rows that a plan names, ready to be looked up. */

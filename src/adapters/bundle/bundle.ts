@@ -1,5 +1,5 @@
 import { createHash } from "node:crypto";
-import { unzipSync, zipSync, type Zippable } from "fflate";
+import { Unzip, UnzipInflate, zipSync, type Zippable } from "fflate";
 import * as z from "zod";
 import { YoroshiError } from "../../core/index.js";
 
@@ -37,17 +37,9 @@ export function packBundle(files: readonly BundleFile[]): Uint8Array {
  */
 export function unpackBundle(zip: Uint8Array, name: string): BundleFile[] {
   const broken = (problem: string): YoroshiError => new YoroshiError("bundleBroken", { file: name, problem });
-  let total = 0;
-  let count = 0;
   let entries: Record<string, Uint8Array>;
   try {
-    entries = unzipSync(zip, {
-      filter: ({ originalSize, name: path }) => {
-        total += originalSize;
-        if (++count > MOST_FILES || total > MOST_BYTES) throw broken(`it is larger than ${MOST_FILES} files or ${MOST_BYTES / 1e6} MB`);
-        return !path.endsWith("/");
-      },
-    });
+    entries = unzipCounted(zip, () => broken(`it is larger than ${MOST_FILES} files or ${MOST_BYTES / 1e6} MB`));
   } catch (error) {
     throw error instanceof YoroshiError ? error : broken("it is not a ZIP file, or it is damaged");
   }
@@ -62,6 +54,36 @@ export function unpackBundle(zip: Uint8Array, name: string): BundleFile[] {
     if (content.length !== bytes || sha256(content) !== expected) throw broken(`\`${path}\` is not what the manifest says; it was changed or damaged`);
     return { path, bytes: content };
   });
+}
+
+const PIECE_BYTES = 16 * 1024;
+
+/** Unpacks piece by piece and counts what comes out: what a ZIP says of its sizes may be a lie. */
+function unzipCounted(zip: Uint8Array, tooLarge: () => YoroshiError): Record<string, Uint8Array> {
+  const entries: Record<string, Uint8Array> = {};
+  let total = 0;
+  let count = 0;
+  let open = 0;
+  const unzip = new Unzip((file) => {
+    if (++count > MOST_FILES) throw tooLarge();
+    if (file.name.endsWith("/")) return;
+    const chunks: Uint8Array[] = [];
+    open++;
+    file.ondata = (error, chunk, isLast) => {
+      if (error) throw error;
+      total += chunk.length;
+      if (total > MOST_BYTES) throw tooLarge();
+      chunks.push(chunk);
+      if (!isLast) return;
+      open--;
+      entries[file.name] = Buffer.concat(chunks);
+    };
+    file.start();
+  });
+  unzip.register(UnzipInflate);
+  for (let at = 0; at < zip.length; at += PIECE_BYTES) unzip.push(zip.subarray(at, at + PIECE_BYTES), at + PIECE_BYTES >= zip.length);
+  if (count === 0 || open > 0) throw new Error("it breaks off");
+  return entries;
 }
 
 /** A plain relative path, in the form that is the same on every system. */

@@ -1,5 +1,6 @@
 import { ModelFailure, ownSignal, type CancelSignal, type Clock, type Model, type ModelLimits, type ModelReply, type ModelRequest, type Price } from "../../core/index.js";
-import { readResponse, requestBody } from "./protocol.js";
+import { redactor } from "./key.js";
+import { mostBytes, readResponse, requestBody } from "./protocol.js";
 import type { Send } from "./send.js";
 
 export interface ChatCompletionsOptions {
@@ -32,12 +33,13 @@ const NOTHING: ReadonlySet<Extra> = new Set();
 export function chatCompletions(options: ChatCompletionsOptions): Model {
   const url = `${options.endpoint.replace(/\/+$/, "")}/chat/completions`;
   const headers: Record<string, string> = { "content-type": "application/json", accept: "application/json", ...(options.key ? { authorization: `Bearer ${options.key}` } : {}) };
+  const redact = redactor(options.key);
   const left = new Set<Extra>(options.jsonSchema === false ? ["jsonSchema"] : []);
 
   const attempt = async (request: ModelRequest, without: ReadonlySet<Extra>, signal: CancelSignal | undefined): Promise<ModelReply> => {
     const plain = request.logProbabilities && without.has("logProbabilities") ? { ...request, logProbabilities: false } : request;
-    const { status, headers: received, text } = await exchange(options, url, headers, requestBody(options.id, plain, !without.has("jsonSchema")), signal);
-    return readResponse(status, received, text, options.clock.now());
+    const { status, headers: received, text } = await exchange(options, url, headers, requestBody(options.id, plain, !without.has("jsonSchema")), mostBytes(plain), signal);
+    return readResponse(status, received, redact(text), options.clock.now());
   };
 
   return {
@@ -74,7 +76,7 @@ function refusedExtra(error: unknown, request: ModelRequest): Extra | undefined 
 }
 
 /** One exchange with one time-out over headers and body. Leaves no listener on the caller's signal. */
-async function exchange(options: ChatCompletionsOptions, url: string, headers: Record<string, string>, body: string, signal: CancelSignal | undefined): ReturnType<Send> {
+async function exchange(options: ChatCompletionsOptions, url: string, headers: Record<string, string>, body: string, most: number, signal: CancelSignal | undefined): ReturnType<Send> {
   if (signal?.aborted) throw new ModelFailure("cancelled", "cancelled");
   const timeoutMs = options.timeoutMs ?? DEFAULT_TIMEOUT_MS;
   const own = ownSignal(signal);
@@ -84,10 +86,11 @@ async function exchange(options: ChatCompletionsOptions, url: string, headers: R
     own.abort();
   }, timeoutMs);
   try {
-    return await options.send(url, headers, body, own.signal);
+    return await options.send(url, headers, body, own.signal, most);
   } catch (error) {
     if (signal?.aborted) throw new ModelFailure("cancelled", "cancelled", { cause: error });
-    if (timedOut) throw new ModelFailure("timeout", `no whole reply within ${timeoutMs / 1000} s`, { cause: error });
+    if (error instanceof ModelFailure && error.kind === "garbled") throw error;
+    if (timedOut) throw new ModelFailure("timeout", `no whole reply within ${timeoutMs / 1000} s (\`timeoutSeconds\`)`, { cause: error });
     const code = (error as { code?: unknown }).code ?? (error as { cause?: { code?: unknown } }).cause?.code;
     throw new ModelFailure("network", `the connection failed${typeof code === "string" ? ` (${code})` : ""}`, { cause: error });
   } finally {

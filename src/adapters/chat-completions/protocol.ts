@@ -22,7 +22,17 @@ function contentText(content: unknown): string | undefined {
 function tokensOf(logprobs: NonNullable<Completion["choices"]>[number]["logprobs"]): ModelReply["tokens"] {
   const content = logprobs?.content;
   if (!Array.isArray(content)) return undefined;
-  return content.flatMap(({ token, logprob }) => (typeof token === "string" && typeof logprob === "number" ? [{ text: token, logProbability: logprob }] : []));
+  return content.flatMap((item: { token?: unknown; logprob?: unknown } | null) => (typeof item?.token === "string" && typeof item.logprob === "number" ? [{ text: item.token, logProbability: item.logprob }] : []));
+}
+
+const ANY_REPLY_BYTES = 256 * 1024;
+/** The longest tokens have some dozen characters; each may be escaped, and thought about at length before. */
+const BYTES_A_TOKEN = 256;
+const BYTES_A_PROBABILITY = 4 * 1024;
+
+/** The most bytes that the reply to a request can need. */
+export function mostBytes({ maxTokens, logProbabilities }: ModelRequest): number {
+  return ANY_REPLY_BYTES + maxTokens * (logProbabilities ? BYTES_A_PROBABILITY : BYTES_A_TOKEN);
 }
 
 /** The JSON body of a request in the chat-completions protocol. */

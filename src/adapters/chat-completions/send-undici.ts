@@ -1,7 +1,7 @@
 import type { Dispatcher } from "undici";
 import Agent from "undici/lib/dispatcher/agent.js";
 import { ModelFailure, type CancelSignal } from "../../core/index.js";
-import type { Received, Send } from "./send.js";
+import { bodyText, tooLarge, type Received, type Send } from "./send.js";
 
 /**
  * Sends with undici's `dispatch`: no stream and no abort controller for each request, which took about a sixth of a fill's
@@ -10,14 +10,14 @@ import type { Received, Send } from "./send.js";
 export function viaUndici(options: { readonly connections?: number } = {}): Send {
   const dispatcher = new Agent({ connections: options.connections ?? null, headersTimeout: 0, bodyTimeout: 0, keepAliveTimeout: 30_000 });
   let known: { readonly url: string; readonly origin: string; readonly path: string } | undefined;
-  return (url, headers, body, signal) => {
+  return (url, headers, body, signal, mostBytes) => {
     if (known?.url !== url) {
       const { origin, pathname, search } = new URL(url);
       known = { url, origin, path: pathname + search };
     }
     const { origin, path } = known;
     return new Promise((resolve, reject) => {
-      dispatcher.dispatch({ origin, path, method: "POST", headers: headers as Record<string, string>, body }, new Exchange(signal, resolve, reject));
+      dispatcher.dispatch({ origin, path, method: "POST", headers: headers as Record<string, string>, body }, new Exchange(signal, resolve, reject, mostBytes));
     });
   };
 }
@@ -27,6 +27,7 @@ class Exchange implements Dispatcher.DispatchHandler {
   #status = 0;
   #headers: Readonly<Record<string, string>> = {};
   #chunks: Buffer[] = [];
+  #size = 0;
   #controller: Dispatcher.DispatchController | undefined;
   /** Also one that still waits for a connection. */
   readonly #onAbort = (): void => {
@@ -40,6 +41,7 @@ class Exchange implements Dispatcher.DispatchHandler {
     readonly signal: CancelSignal,
     readonly resolve: (received: Received) => void,
     readonly reject: (error: unknown) => void,
+    readonly mostBytes = Infinity,
   ) {
     signal.addEventListener("abort", this.#onAbort);
   }
@@ -54,14 +56,22 @@ class Exchange implements Dispatcher.DispatchHandler {
     this.#headers = headers as Record<string, string>;
   }
 
-  onResponseData(_controller: Dispatcher.DispatchController, chunk: Buffer): void {
-    this.#chunks.push(chunk);
+  onResponseData(controller: Dispatcher.DispatchController, chunk: Buffer): void {
+    this.#size += chunk.length;
+    if (this.#size > this.mostBytes) {
+      this.#done();
+      this.reject(tooLarge());
+      controller.abort(tooLarge());
+    } else this.#chunks.push(chunk);
   }
 
   onResponseEnd(): void {
     this.#done();
-    const text = this.#chunks.length === 1 ? this.#chunks[0]!.toString("utf8") : Buffer.concat(this.#chunks).toString("utf8");
-    this.resolve({ status: this.#status, headers: this.#headers, text });
+    try {
+      this.resolve({ status: this.#status, headers: this.#headers, text: bodyText(this.#chunks.length === 1 ? this.#chunks[0]! : Buffer.concat(this.#chunks)) });
+    } catch (error) {
+      this.reject(error);
+    }
   }
 
   onResponseError(_controller: Dispatcher.DispatchController, error: Error): void {

@@ -15,7 +15,7 @@ export interface RunLog {
 
 /** A log in a file, appended to; its folder is made. */
 export function runLog(file: string): RunLog {
-  const destination = pino.destination({ dest: file, sync: false, mkdir: true, minLength: 4096 });
+  const destination = pino.destination({ dest: file, sync: false, mkdir: true, mode: 0o600, minLength: 4096 });
   const log: Logger = pino({ base: null, timestamp: pino.stdTimeFunctions.epochTime, formatters: { level: (label) => ({ level: label }) } }, destination);
   let requests = 0;
   return {

@@ -1,5 +1,5 @@
 import { randomUUID } from "node:crypto";
-import { existsSync, mkdirSync } from "node:fs";
+import { chmodSync, closeSync, existsSync, mkdirSync, openSync } from "node:fs";
 import path from "node:path";
 import Database from "better-sqlite3";
 import { addCharge, isYoroshiError, YoroshiError, type Answer, type AnswerRecord, type CellRecord, type CellState, type Charge, type Json, type Ledger, type RunRecord, type SpendRecord, type VersionRecord } from "../../core/index.js";
@@ -8,6 +8,7 @@ import { groupCommit } from "./group-commit.js";
 import { MIGRATIONS } from "./migrations.js";
 
 const CACHE_KIB = 4_000;
+const OWNER_ONLY = 0o600;
 /**
  * Of 4 KiB: the write-ahead log is written back to the file when it has so many. Answers lie in the order of their
  * fingerprints, that is at random, so that doing it seldom writes far fewer pages.
@@ -162,6 +163,8 @@ export function sqliteLedger(file: string): Ledger {
 function open(file: string): Database.Database {
   try {
     mkdirSync(path.dirname(file), { recursive: true });
+    // For its owner only: what rows and models said stands in it. Its journal takes over the mode.
+    if (file !== ":memory:") closeSync(openSync(file, "a", OWNER_ONLY));
     const db = new Database(file, { timeout: 10_000 });
     db.pragma("journal_mode = WAL");
     db.pragma("synchronous = NORMAL");
@@ -194,7 +197,9 @@ function migrate(db: Database.Database, file: string): void {
 /** The ledger as it was, beside it, before its format is raised. */
 function keepCopy(db: Database.Database, file: string, format: number): void {
   const copy = `${file}.format-${format}`;
-  if (!existsSync(copy)) db.prepare("VACUUM INTO ?").run(copy);
+  if (existsSync(copy)) return;
+  db.prepare("VACUUM INTO ?").run(copy);
+  chmodSync(copy, OWNER_ONLY);
 }
 
 function statements(db: Database.Database) {

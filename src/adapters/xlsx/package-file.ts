@@ -76,9 +76,15 @@ function packageOf(name: string, handle: FileHandle, entries: readonly FileEntry
     const entry = entryOf(part);
     if (!entry) throw unreadable(name, `its part ${part} is missing`);
     const decoder = new TextDecoder("utf-8", { fatal: true });
+    let size = 0;
     try {
       // In small pieces: what a large one is taken apart into would outlive the collector's first look.
-      for await (const bytes of bytesOf(entry)) for (let at = 0; at < bytes.length; at += PIECE_BYTES) yield decoder.decode(bytes.subarray(at, at + PIECE_BYTES), { stream: true });
+      for await (const bytes of bytesOf(entry)) {
+        size += bytes.length;
+        // A size that is a lie hides what would fill the memory.
+        if (size > entry.uncompressedSize) throw unreadable(name, `its part ${part} is larger than it says`);
+        for (let at = 0; at < bytes.length; at += PIECE_BYTES) yield decoder.decode(bytes.subarray(at, at + PIECE_BYTES), { stream: true });
+      }
       yield decoder.decode();
     } catch (error) {
       throw error instanceof YoroshiError ? error : unreadable(name, `its part ${part} is damaged`, error);

@@ -155,6 +155,7 @@ export async function runFill(project: Project, setup: FillSetup, isStandin: boo
   };
   process.on("SIGINT", onInterrupt);
   process.on("SIGTERM", onInterrupt);
+  process.on("SIGHUP", onInterrupt);
   const log = await project.runLog(setup.plan.name);
   let report: FillReport;
   try {
@@ -169,6 +170,7 @@ export async function runFill(project: Project, setup: FillSetup, isStandin: boo
     progress.stop();
     process.off("SIGINT", onInterrupt);
     process.off("SIGTERM", onInterrupt);
+    process.off("SIGHUP", onInterrupt);
   }
   if (options.json) tell(reportJson(report, setup, isStandin));
   else printReport(report, setup, isStandin, currency);

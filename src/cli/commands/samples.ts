@@ -1,3 +1,4 @@
+import { visible } from "../print/visible.js";
 import { createInterface } from "node:readline";
 import { MARK_COLUMN, partPaths, plural, YoroshiError, type NamedShape, type Prepared } from "../../core/index.js";
 import { drawSamples, markOf, openSamples, saveSamples, sealSamples, type Project, type SamplesFile } from "../../project/index.js";
@@ -100,7 +101,7 @@ class Labelling {
   async run(): Promise<number> {
     const lines = createInterface({ input: process.stdin, terminal: false })[Symbol.asyncIterator]();
     const ask = async (question: string): Promise<string | undefined> => {
-      process.stdout.write(question);
+      process.stdout.write(visible(question));
       const { value, done } = await lines.next();
       return done ? undefined : String(value).trim();
     };

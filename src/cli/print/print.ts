@@ -1,18 +1,19 @@
 import Table from "cli-table3";
 import pc from "picocolors";
+import { visible, visibleJson } from "./visible.js";
 
 /** Writes results to standard output. */
 export function out(text = ""): void {
-  process.stdout.write(`${text}\n`);
+  process.stdout.write(`${visible(text)}\n`);
 }
 
 /** Writes everything else to standard error. */
 export function note(text: string): void {
-  process.stderr.write(`${text}\n`);
+  process.stderr.write(`${visible(text)}\n`);
 }
 
 export function outJson(value: unknown): void {
-  process.stdout.write(`${JSON.stringify(value)}\n`);
+  process.stdout.write(`${visibleJson(value)}\n`);
 }
 
 const BARE = { top: "", "top-mid": "", "top-left": "", "top-right": "", bottom: "", "bottom-mid": "", "bottom-left": "", "bottom-right": "", left: "  ", "left-mid": "", mid: "", "mid-mid": "", right: "", "right-mid": "", middle: "  " };
@@ -27,7 +28,7 @@ export interface TableLook {
 /** A plain table: names in a quiet colour, columns two spaces apart. */
 export function table(head: readonly string[], rows: readonly (readonly (string | number)[])[], { right = [], width = {} }: TableLook = {}): string {
   const grid = new Table({ chars: BARE, style: { head: [], border: [], "padding-left": 0, "padding-right": 0 }, head: head.map((name) => pc.dim(name)), colAligns: head.map((_, index) => (right.includes(index) ? "right" : "left")) });
-  for (const row of rows) grid.push(row.map((cell, index) => cut(String(cell), width[index])));
+  for (const row of rows) grid.push(row.map((cell, index) => visible(cut(String(cell), width[index]))));
   return grid.toString().split("\n").map((line) => line.trimEnd()).join("\n");
 }
 

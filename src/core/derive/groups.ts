@@ -1,6 +1,6 @@
 import { canonicalJson, joinWords, nearest, WHOLE_TABLE, YoroshiError, type GroupsSource, type Json } from "../ground/index.js";
-import { columnsOf, filledMark, filledRows, readCondition, rowFor, targetColumns, type FillSetup } from "../fill/index.js";
-import { defang, joinKey, keyColumnsOf, type Row } from "../table/index.js";
+import { columnsOf, filledMark, filledRows, readCondition, rowFor, type FillSetup } from "../fill/index.js";
+import { defangCopied, joinKey, keyColumnsOf, type Row } from "../table/index.js";
 import type { MadeRows } from "./derived-table.js";
 import { BadRow, holds, readyFigure, type Counter, type Figure, type FigureRow } from "./figures.js";
 
@@ -30,12 +30,8 @@ export async function groupRows(parent: FillSetup, { of, by = [], when, figures 
   const condition = when === undefined ? undefined : readCondition(when).condition;
   await checkColumns(parent, name, columns, [...ready, ...(condition ? [{ column: { name: "when" }, reads: condition.columns }] : [])]);
   const keyColumns = columns.length === 0 ? [WHOLE_TABLE.column] : columns;
-  // A model's own words that make a group become its key, which must be harmless wherever it is written.
-  const isFree = new Set(targetColumns(parent).filter(({ freeText }) => freeText).map((column) => column.name));
-  const groupValue = (column: string, value: unknown): string => {
-    const text = String(value ?? "").trim() || BLANK;
-    return isFree.has(column) ? defang(text) : text;
-  };
+  // What makes a group becomes its key, which must be harmless wherever it is written.
+  const groupValue = (value: unknown): string => defangCopied(String(value ?? "").trim() || BLANK);
   /** A share of the table is wrong in every group where a row of one cannot count. */
   const spoilsAll = Object.values(figures).some(({ shareOfTable }) => shareOfTable !== undefined);
   const start = (values: Group["values"]): Group => ({ values, counters: ready.map((figure) => figure.start()) });
@@ -50,7 +46,7 @@ export async function groupRows(parent: FillSetup, { of, by = [], when, figures 
         for (const passed of rows) {
           if (passed.row.problem !== undefined) continue;
           const row = rowFor(passed);
-          const values = Object.fromEntries(columns.map((column) => [column, groupValue(column, row[column])]));
+          const values = Object.fromEntries(columns.map((column) => [column, groupValue(row[column])]));
           const key = columns.length === 0 ? WHOLE_TABLE.value : joinKey(columns.map((column) => values[column]!));
           const counts = attempt(() => holds(condition, row));
           if (counts === false) continue;

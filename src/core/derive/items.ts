@@ -1,8 +1,8 @@
 import { canonicalJson, nearest, YoroshiError, type ItemsSource, type Json } from "../ground/index.js";
 import { kindOf, shapeSpec, type AnySpec, type Shaped } from "../kinds/index.js";
-import { columnsOf, filledMark, filledRows, inputsFor, isTemplateStep, targetColumns, writerOf, type FillSetup } from "../fill/index.js";
+import { columnsOf, filledMark, filledRows, inputsFor, isTemplateStep, writerOf, type FillSetup } from "../fill/index.js";
 import type { CellRecord } from "../ledger/index.js";
-import type { Row, TargetColumn } from "../table/index.js";
+import { defangCopied, type Row, type TargetColumn } from "../table/index.js";
 import { partAt, type NamedShape } from "../template/index.js";
 import type { MadeRows } from "./derived-table.js";
 import { numbered, type Numbered } from "./numbers.js";
@@ -35,7 +35,6 @@ export function itemRows(parent: FillSetup, { of, column, carry = [] }: ItemsSou
   const twice = [key, ...parts.map(({ column: own }) => own.name)].find((name, index, all) => carried.includes(name) || all.indexOf(name) !== index);
   if (twice !== undefined) throw new YoroshiError("tableBroken", { table: `${of}.${column}`, place: "items", problem: `two columns would be named \`${twice}\`. Give the key another name, or the part of the answer.` });
   const { ledger, clock } = parent;
-  const isFree = new Set(targetColumns(parent).filter(({ freeText }) => freeText).map((own) => own.name));
 
   const numbers = async function* (): AsyncGenerator<{ rows: readonly { row: Row; values: Record<string, string | undefined>; items: Numbered; problem: string | undefined; known: boolean }[]; share: number }> {
     for await (const { rows, share } of filledRows(parent)) {
@@ -56,15 +55,15 @@ export function itemRows(parent: FillSetup, { of, column, carry = [] }: ItemsSou
 
   return {
     name: `${of}.${column}`,
-    columns: [...carried.map((name) => ({ name, type: "text" as const, freeText: isFree.has(name) })), ...parts.map(({ column: own }) => own)],
+    columns: [...carried.map((name) => ({ name, type: "text" as const, freeText: false })), ...parts.map(({ column: own }) => own)],
     async *rows() {
       for await (const { rows, share } of numbers()) {
         yield {
           share,
           rows: rows.flatMap(({ row, values, items, problem }) => [
             ...items.items.map(({ number, item }): Row => {
-              const own = `${row.key}/${number}`;
-              return { key: own, place: `item ${number} of ${row.key}`, values: { [key]: own, ...Object.fromEntries(carried.map((name) => [name, values[name] ?? ""])), ...Object.fromEntries(parts.map(({ column: { name }, cell }) => [name, cell(item)])) } };
+              const own = `${defangCopied(row.key)}/${number}`;
+              return { key: own, place: `item ${number} of ${row.key}`, values: { [key]: own, ...Object.fromEntries(carried.map((name) => [name, defangCopied(values[name] ?? "")])), ...Object.fromEntries(parts.map(({ column: { name }, cell }) => [name, cell(item)])) } };
             }),
             ...(problem === undefined ? [] : [{ key: `${row.key}/?`, place: `column ${column} of ${row.key}`, values: {}, problem: `\`${column}\` ${problem}` }]),
           ]),

@@ -91,6 +91,8 @@ async function probe({ ledger, clock }: FillSetup, model: Model, signal: CancelS
         return told(`${model.host} rejected a request to the model ${model.id}: ${error.message}. Check its id and settings in yoroshi.yaml.`);
       case "network":
         return told(`${model.host} cannot be reached for the model ${model.id}: ${error.message}.`);
+      case "timeout":
+        return told(`${model.host} did not answer a short question to the model ${model.id}: ${error.message}. Raise \`timeoutSeconds\` in yoroshi.yaml if it is that slow.`);
       default:
         return undefined;
     }

@@ -41,6 +41,7 @@ export const ERRORS = {
   samplesUnfit: entry(2, 400, (d: { file: string; problem: string }) => `${d.file} cannot be used as samples: ${d.problem}`),
   secretMissing: entry(2, 401, (d: { database: string; env: string }) => `The database \`${d.database}\` takes its address from the environment variable ${d.env}, which is not set.`),
   keyMissing: entry(2, 401, (d: { model: string; env: string }) => `The model \`${d.model}\` takes its key from the environment variable ${d.env}, which is not set.`),
+  keyUnfit: entry(2, 401, (d: { model: string; env: string; problem: string }) => `The key of the model \`${d.model}\` in the environment variable ${d.env} cannot be used: ${d.problem}.`),
   modelUnauthorised: entry(3, 502, (d: { host: string; status: number }) =>
     `${d.host} refused the key (HTTP ${d.status}). Check the key and what it is allowed to do; nothing more was asked.`),
   modelRejected: entry(3, 502, (d: { host: string; status: number; problem: string }) =>

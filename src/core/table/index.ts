@@ -1,4 +1,4 @@
-export { defang } from "./defang.js";
+export { defang, defangCopied, refanged } from "./defang.js";
 export { joinKey, keyColumnsOf, type KeyColumns } from "./key.js";
 export { memoryRelated, renamed, sortNumber, type FoundRows, type Related, type RelatedRow, type RelatedWay, type RowSource } from "./related.js";
 export { memoryTable, type MemoryTable } from "./memory.js";
