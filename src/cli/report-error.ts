@@ -1,4 +1,4 @@
-import { BudgetSpent, formatMoney, isYoroshiError, ModelFailure, YoroshiError } from "../core/index.js";
+import { BudgetSpent, type Capped, formatMoney, isYoroshiError, ModelFailure, YoroshiError } from "../core/index.js";
 import { visible, visibleJson } from "./print/visible.js";
 
 /** Tells an error: a sentence on standard error, and with `--json` an object on standard output. Gives the exit code. */
@@ -21,7 +21,7 @@ function asKnown(error: unknown): { code: string; message: string; exit: number 
 }
 
 /** Which cap ended a run, and the way out that works. */
-export function capAdvice({ why, needs, cap }: Pick<BudgetSpent, "why" | "needs" | "cap">, currency = ""): string {
+export function capAdvice({ why, needs, cap }: Capped, currency = ""): string {
   const money = (amount: number): string => formatMoney(amount, currency).trim();
   switch (why) {
     case "month": return `The month's cap is reached (\`limits: { spendPerMonth: … }\` in yoroshi.yaml; ${money(cap)} of it was left). Raise it there, or go on next month; --spend cannot.`;

@@ -86,7 +86,7 @@ describe("a project in code", () => {
     const project = await openProject({ cwd: smallProject("id,note\na,x\n") });
     expect((await project.models.open(undefined)).name).toBe("quick");
     expect(await project.models.open("quick")).toBe(await project.models.open(undefined));
-    expect(() => project.models.open("quik")).toThrow("There is no model `quik`. Did you mean `quick`?");
+    await expect(project.models.open("quik")).rejects.toThrow("There is no model `quik`. Did you mean `quick`?");
     await project.close();
   });
 });

@@ -1,6 +1,7 @@
 import { sql, type RawBuilder } from "kysely";
 import type { Database } from "./database.js";
-import { keyAlias, rawAlias, type Dialect, type SqlColumn } from "./dialect.js";
+import type { SqlColumn } from "./dialect.js";
+import { rawKey, selectKeys } from "./keys.js";
 
 /** What is paged through: a table, or a query in brackets, by its key columns. */
 export interface PageSource {
@@ -33,16 +34,6 @@ export async function* pages({ dialect, patiently }: Database, { from, key, sele
   const keyless = await patiently(async (db) => (await sql<PageRow>`SELECT ${chosen} FROM ${from} AS y WHERE ${blank} LIMIT ${sql.lit(pageRows)}`.execute(db)).rows, rights);
   if (keyless.length > 0) yield keyless;
 }
-
-/** The key columns of a table by its name in a statement: their texts, and their values where those are needed, too. */
-export function selectKeys(dialect: Dialect, key: readonly SqlColumn[], from?: string): RawBuilder<unknown>[] {
-  const id = (name: string): RawBuilder<unknown> => (from === undefined ? sql.id(name) : sql.id(from, name));
-  const texts = key.map((column, index) => sql`${dialect.keyText(id(column.name), column.class)} AS ${sql.id(keyAlias(index))}`);
-  return dialect.keyRaw ? [...texts, ...key.map((column, index) => sql`${dialect.keyRaw!(id(column.name))} AS ${sql.id(rawAlias(index))}`)] : texts;
-}
-
-/** The values of a row's key columns as parameters. */
-export const rawKey = (dialect: Dialect, key: readonly SqlColumn[], row: PageRow): unknown[] => key.map((_, index) => row[dialect.keyRaw ? rawAlias(index) : keyAlias(index)]);
 
 /** (a, b) > (x, y), written so that every database uses an index for it: a > x OR (a = x AND b > y). */
 function isBehind(columns: readonly RawBuilder<unknown>[], after: readonly RawBuilder<unknown>[]): RawBuilder<unknown> {

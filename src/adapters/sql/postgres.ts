@@ -1,7 +1,7 @@
 import { sql } from "kysely";
 import type { CellType } from "../../core/index.js";
 import { faultOf, NOT_ALLOWED, READ_ONLY, wordsOf, VALUE_FORBIDDEN, VALUE_OUT_OF_RANGE, VALUE_TOO_LONG, VALUE_UNFIT, type ColumnClass, type Dialect, type SqlFault, type TableName } from "./dialect.js";
-import { selectKeys } from "./pages.js";
+import { selectKeys } from "./keys.js";
 
 const CLASSES: Readonly<Record<string, ColumnClass>> = {
   int2: "integer", int4: "integer", int8: "integer",

@@ -1,7 +1,7 @@
 import { sql } from "kysely";
 import type { CellType } from "../../core/index.js";
 import { faultOf, NOT_ALLOWED, wordsOf, VALUE_FORBIDDEN, type ColumnClass, type Dialect, type SqlFault } from "./dialect.js";
-import { selectKeys } from "./pages.js";
+import { selectKeys } from "./keys.js";
 
 const TYPES: Readonly<Record<CellType, string>> = { text: "TEXT", integer: "INTEGER", decimal: "NUMERIC", number: "REAL", yesNo: "BOOLEAN", date: "DATE", dateTime: "DATETIME" };
 

@@ -2,7 +2,8 @@ import { sql, type RawBuilder } from "kysely";
 import { joinKey, YoroshiError, type CellsOf, type Growth, type Refusal, type StandingRow, type TargetColumn } from "../../core/index.js";
 import { ValueRefused, type Database } from "./database.js";
 import { keyAlias, type RowChange, type SqlColumn } from "./dialect.js";
-import { pages, rawKey } from "./pages.js";
+import { rawKey } from "./keys.js";
+import { pages } from "./pages.js";
 import { outText, standingText } from "./texts.js";
 
 const WRITE_ROWS = 2_000;

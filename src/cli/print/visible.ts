@@ -1,4 +1,5 @@
 /** The escape sequences of our own colours, and no others. */
+// eslint-disable-next-line no-control-regex
 const COLOUR = /^\u001b\[(?:0|1|2|22|31|32|33|39)m/;
 const PICTURES = 0x2400;
 const DELETE = 0x7f;

@@ -1,6 +1,6 @@
 import { relaySignal, toMicros, YoroshiError, type Json, type Micros } from "../ground/index.js";
 import { monthStart } from "../ledger/index.js";
-import { budgetFor, type BudgetSpent, type ModelFailure } from "../model/index.js";
+import { budgetFor, type ModelFailure } from "../model/index.js";
 import { chosenWork } from "./draw.js";
 import { absorbEdits } from "./edits.js";
 import type { Month } from "./books.js";
@@ -12,7 +12,7 @@ import { forgetSettled, keepSettled, settledTallies, type StepTallies } from "./
 import type { Refusal } from "../table/index.js";
 import type { ToldNote } from "./told.js";
 import { modelsOf, targetColumns, type FillOptions, type FillSetup, type Work } from "./setup.js";
-import { sumTallies, type FillEnd, type Tally } from "./tally.js";
+import { sumTallies, type Capped, type FillEnd, type Tally } from "./tally.js";
 import { readWritten } from "./writers.js";
 
 export interface FillReport extends Tally {
@@ -36,7 +36,7 @@ export interface FillReport extends Tally {
   /** Why the run ended early, when a model or its host was the cause. */
   readonly error?: ModelFailure | undefined;
   /** Which cap ended the run, where one did. */
-  readonly capped?: Pick<BudgetSpent, "why" | "needs" | "cap"> | undefined;
+  readonly capped?: Capped | undefined;
   /** The host of that model. */
   readonly errorHost?: string | undefined;
 }

@@ -9,11 +9,10 @@ import { Books, type Month } from "./books.js";
 import { Company } from "./company.js";
 import type { Decision } from "./decide.js";
 import { editRemarks } from "./edit-remarks.js";
-import type { FillReport } from "./fill.js";
 import { hand, notesRead, type Passing, type RowState } from "./passing.js";
 import { DEFAULT_AT_ONCE } from "./plan.js";
 import { isRuled, modelsOf, type AskWork, type FillOptions, type StepWork, type Work } from "./setup.js";
-import { countState, countUsage, newTally, sumTallies, type FillEnd, type Tally } from "./tally.js";
+import { countState, countUsage, newTally, sumTallies, type Capped, type FillEnd, type Tally } from "./tally.js";
 import { Told } from "./told.js";
 import { consider, walk } from "./walk.js";
 
@@ -36,7 +35,7 @@ export class Filling {
   end: FillEnd = "done";
   error: ModelFailure | undefined;
   errorHost: string | undefined;
-  capped: FillReport["capped"];
+  capped: Capped | undefined;
   /** Whether any cell's record changed. */
   changed = false;
   /** Rows whose key an earlier row has, too. */

@@ -11,6 +11,6 @@ export type { StepTallies } from "./settled.js";
 export type { ToldNote } from "./told.js";
 export { targetColumns, type Asking, type FillOptions, type FillSetup, type Progress } from "./setup.js";
 export { survey, type OpenCell, type Survey } from "./survey.js";
-export type { FillEnd, Tally } from "./tally.js";
+export type { Capped, FillEnd, Tally } from "./tally.js";
 export { inputsFor, rowFor, type Passing } from "./passing.js";
 export { filledMark, filledRows, inputCells } from "./walk.js";

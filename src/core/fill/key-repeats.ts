@@ -1,7 +1,7 @@
 import { YoroshiError } from "../ground/index.js";
 import type { Row, Table } from "../table/index.js";
-import type { Filling } from "./filling.js";
 import type { Work } from "./setup.js";
+import type { Tally } from "./tally.js";
 
 /** So many rows are looked at before anything is asked. */
 const LOOKED_AT = 2_000;
@@ -20,7 +20,7 @@ export async function checkKeys({ table }: Pick<Work, "table">): Promise<void> {
 }
 
 /** The same of all rows, when they have been gone through: nothing has been written yet. */
-export function refuseKeys({ table, only, where }: Work, { doubled, tally }: Filling): void {
+export function refuseKeys({ table, only, where }: Work, { doubled, tally }: { readonly doubled: number; readonly tally: Tally }): void {
   if (only === undefined && where === undefined && isTooMany(doubled, tally.rows)) throw repeats(table, doubled, tally.rows, []);
 }
 

@@ -1,9 +1,12 @@
 import type { CellState } from "../ledger/index.js";
 import type { Micros } from "../ground/index.js";
-import type { Usage } from "../model/index.js";
+import type { BudgetSpent, Usage } from "../model/index.js";
 
 /** How a fill ended: all done, or what stopped it. */
 export type FillEnd = "done" | "rowLimit" | "spendCap" | "interrupted" | "failed";
+
+/** Which cap ended a run: what the next request could have cost, and the cap. */
+export type Capped = Pick<BudgetSpent, "why" | "needs" | "cap">;
 
 /** The figures of a run, or of one of its steps. A row is counted once for each step, by the state in which its cells ended. */
 export interface Tally {
