@@ -143,7 +143,7 @@ describe("what a template can do beyond one request", () => {
     expect(explained.out).toMatch(/answered by +standin-small, template sure-hazard version 1/);
     expect(explained.out).toMatch(/cost +0\.\d+ USD, [45] requests/);
     expect(explained.out).toMatch(/confidence +\d\.\d\d by agreement/);
-    expect(explained.out).toMatch(/Prompt {2}to which this is the answer[\s\S]+<data name="report">[\s\S]+Reply\n {2}│ \{"why"/);
+    expect(explained.out).toMatch(/Prompt {2}to which this is the answer[\s\S]+<data-[a-z]{10} name="report">[\s\S]+Reply\n {2}│ \{"why"/);
     expect((await run(["status", "second-opinion", "--cell", "R-023"], folder)).out).toMatch(/note +settled by rule 1/);
     expect(await run(["status", "second-opinion", "--cell", "R-999"], folder)).toMatchObject({ code: 2, err: expect.stringContaining("deck-log.csv has no row with the key `R-999`") });
     const table = path.join(folder, "deck-log.filled.csv");

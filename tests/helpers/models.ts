@@ -31,7 +31,10 @@ export function scriptedModel(answer: (request: ModelRequest, index: number) => 
 
 /** The text between the last fence of the question. */
 export function fenced(request: ModelRequest, name: string): string {
-  const content = request.messages.findLast((message) => message.role === "user" && message.content.includes("<data"))!.content;
-  const all = [...content.matchAll(new RegExp(`<data name="${name}">\\n?([\\s\\S]*?)\\n?</data>`, "g"))];
-  return all.at(-1)?.[1] ?? "";
+  const content = request.messages.findLast((message) => message.role === "user" && message.content.includes("<data-"))!.content;
+  const all = [...content.matchAll(new RegExp(`<data-([a-z]+) name="${name}">\\n?([\\s\\S]*?)\\n?</data-\\1>`, "g"))];
+  return all.at(-1)?.[2] ?? "";
 }
+
+/** A prompt with its fences' letters left out, as far as a test does not care. */
+export const plainFences = (text: string): string => text.replace(/(<\/?data)-[a-z]{10}(?=[ >])/g, "$1");

@@ -38,8 +38,11 @@ describe(`${texts.length} hostile texts of ${new Set(texts.map(({ kind }) => kin
       const messages = prepared.render(reading.inputs);
       expect(messages.map((message) => message.role), kind).toEqual(["system", "user"]);
       const prompt = messages[1]!.content;
-      expect(prompt.match(/<[\s\u200b-\u200d\u2060\ufeff/]*data/gi), kind).toHaveLength(2);
-      expect(prompt.slice(prompt.indexOf("</data>")), kind).toBe(`</data>\n\n${prompt.slice(prompt.lastIndexOf("Answer with one JSON object"))}`);
+      const [, mark] = /<data-([a-z]{10}) name="note">/.exec(prompt)!;
+      expect(prompt.split(mark!), kind).toHaveLength(3);
+      expect(prompt.slice(prompt.indexOf(`</data-${mark}>`)), kind).toBe(`</data-${mark}>\n\n${prompt.slice(prompt.lastIndexOf("Answer with one JSON object"))}`);
+      expect(project.root, kind).toBe(folder);
+      expect(prepared.render(reading.inputs), kind).toEqual(messages);
       expect(Buffer.from(prompt, "utf8").toString("utf8"), kind).toBe(prompt);
     }
   });

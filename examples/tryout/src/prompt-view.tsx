@@ -16,5 +16,5 @@ export function PromptView({ messages }: { readonly messages: readonly Message[]
 }
 
 function withData(content: string) {
-  return content.split(/(<data name="[^"]*">[\s\S]*?<\/data>)/).map((part, index) => (part.startsWith("<data name=") ? <mark key={index}>{part}</mark> : part));
+  return content.split(/(<data-[a-z]+ name="[^"]*">[\s\S]*?<\/data-[a-z]+>)/).map((part, index) => (/^<data-[a-z]+ name=/.test(part) ? <mark key={index}>{part}</mark> : part));
 }

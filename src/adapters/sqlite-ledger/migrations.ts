@@ -69,5 +69,5 @@ export const MIGRATIONS: readonly string[] = [
     SELECT run, '', model, at / 86400000, sum(coalesce(answer ->> '$.asks', 1)), sum(coalesce(answer ->> '$.usage.tokensIn', 0)), sum(coalesce(answer ->> '$.usage.tokensOut', 0)), sum(spent), 0
     FROM answers GROUP BY run, model, at / 86400000;
   `,
-  "ALTER TABLE cells ADD COLUMN edited_on TEXT; ALTER TABLE cells ADD COLUMN past TEXT",
+  "ALTER TABLE cells ADD COLUMN edited_on TEXT; ALTER TABLE cells ADD COLUMN past TEXT; ALTER TABLE cells ADD COLUMN form INTEGER",
 ];

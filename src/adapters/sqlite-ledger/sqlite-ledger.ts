@@ -28,8 +28,8 @@ interface AnswerRow {
   answer: string;
 }
 
-/** key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past: rows as arrays are read faster than as objects. */
-type CellRow = [string, CellState, string | null, Buffer | null, string, string | null, string | null, string | null, string, number, string | null, string | null];
+/** key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form: rows as arrays are read faster than as objects. */
+type CellRow = [string, CellState, string | null, Buffer | null, string, string | null, string | null, string | null, string, number, string | null, string | null, number | null];
 
 interface RunRow {
   id: string;
@@ -210,8 +210,8 @@ function statements(db: Database.Database) {
     replaceAnswer: db.prepare(`INSERT OR REPLACE INTO answers ${answer}`),
     addPlace: db.prepare("INSERT INTO places (plan, step) VALUES (?, ?) ON CONFLICT DO NOTHING"),
     place: db.prepare("SELECT id FROM places WHERE plan = ? AND step = ?"),
-    cells: db.prepare("SELECT key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past FROM cells WHERE place = ? AND key IN (SELECT value FROM json_each(?))").raw(),
-    putCell: db.prepare("INSERT OR REPLACE INTO cells (place, key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"),
+    cells: db.prepare("SELECT key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form FROM cells WHERE place = ? AND key IN (SELECT value FROM json_each(?))").raw(),
+    putCell: db.prepare("INSERT OR REPLACE INTO cells (place, key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"),
     version: db.prepare("SELECT template, version, hash, text, at FROM versions WHERE template = ? AND hash = ?"),
     addVersion: db.prepare(`INSERT INTO versions (template, version, hash, text, at)
       SELECT @template, 1 + coalesce(max(version), 0), @hash, @text, @at FROM versions WHERE template = @template ON CONFLICT DO NOTHING`),
@@ -226,7 +226,7 @@ function statements(db: Database.Database) {
     spentSince: db.prepare("SELECT coalesce(sum(spent + unsure), 0) AS spent FROM charges WHERE day >= ?"),
     someAnswers: db.prepare("SELECT id, fingerprint, template, version, model, run, at, basis, answer FROM answers WHERE id > ? ORDER BY id LIMIT ?"),
     places: db.prepare("SELECT id, plan, step FROM places ORDER BY id"),
-    someCells: db.prepare("SELECT key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past FROM cells WHERE place = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?").raw(),
+    someCells: db.prepare("SELECT key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form FROM cells WHERE place = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?").raw(),
     prune: db.prepare(`DELETE FROM answers WHERE at < @before
       AND (@subject IS NULL OR run IN (SELECT id FROM runs WHERE subject = @subject))
       AND fingerprint NOT IN (SELECT fingerprint FROM cells WHERE fingerprint IS NOT NULL)`),
@@ -242,15 +242,15 @@ function putAnswer(statement: Database.Statement, { fingerprint, template, versi
   statement.run(Buffer.from(fingerprint, "hex"), template, version, model, run, at, answer.spent, basis ? JSON.stringify(basis) : null, JSON.stringify(answer));
 }
 
-function putCell(statement: Database.Statement, place: number, { key, state, reason, fingerprint, values, edited, was, notes, run, at, editedOn, past }: CellRecord): void {
-  statement.run(place, key, state, reason ?? null, fingerprint ? Buffer.from(fingerprint, "hex") : null, JSON.stringify(values), edited ? JSON.stringify(edited) : null, was ? JSON.stringify(was) : null, notes ? JSON.stringify(notes) : null, run, at, editedOn ?? null, past ? JSON.stringify(past) : null);
+function putCell(statement: Database.Statement, place: number, { key, state, reason, fingerprint, values, edited, was, notes, run, at, editedOn, past, form }: CellRecord): void {
+  statement.run(place, key, state, reason ?? null, fingerprint ? Buffer.from(fingerprint, "hex") : null, JSON.stringify(values), edited ? JSON.stringify(edited) : null, was ? JSON.stringify(was) : null, notes ? JSON.stringify(notes) : null, run, at, editedOn ?? null, past ? JSON.stringify(past) : null, form ?? null);
 }
 
 function answerRecord({ fingerprint, template, version, model, run, at, basis, answer }: AnswerRow): AnswerRecord {
   return { fingerprint: fingerprint.toString("hex"), template, version, model, run, at, ...(basis === null ? {} : { basis: JSON.parse(basis) as AnswerRecord["basis"] }), answer: JSON.parse(answer) as Answer };
 }
 
-function cellRecord(plan: string, step: string, [key, state, reason, fingerprint, given, edited, was, notes, run, at, editedOn, past]: CellRow): CellRecord {
+function cellRecord(plan: string, step: string, [key, state, reason, fingerprint, given, edited, was, notes, run, at, editedOn, past, form]: CellRow): CellRecord {
   return {
     plan,
     step,
@@ -264,6 +264,7 @@ function cellRecord(plan: string, step: string, [key, state, reason, fingerprint
     notes: notes === null ? undefined : (JSON.parse(notes) as CellRecord["notes"]),
     editedOn: editedOn ?? undefined,
     past: past === null ? undefined : (JSON.parse(past) as CellRecord["past"]),
+    form: form ?? undefined,
     run,
     at,
   };

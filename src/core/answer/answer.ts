@@ -35,6 +35,8 @@ interface AnswerBase {
   readonly asks: number;
   readonly usage: Usage;
   readonly spent: Micros;
+  /** The form of the prompts that it answers (`PROMPT_FORM`); left out of the first. */
+  readonly form?: number | undefined;
   /** From the first request to the last reply. */
   readonly tookMs: number;
   readonly confidence?: Confidence | undefined;

@@ -1,5 +1,6 @@
 import type { CancelSignal, Clock, Micros } from "../ground/index.js";
 import { costOf, guessUsage, type Model, type ModelReply, type ModelRequest, type Usage } from "../model/index.js";
+import { PROMPT_FORM } from "../template/index.js";
 import type { Answer, Exchange } from "./answer.js";
 
 /** All requests that one question leads to, and what they add up to. */
@@ -32,7 +33,7 @@ export class Conversation {
   }
 
   /** What an answer says of its requests: sums always, the requests themselves where they are more than question and mend. */
-  facts(): Pick<Answer, "asks" | "usage" | "spent" | "tookMs" | "exchanges" | "spentBy"> {
+  facts(): Pick<Answer, "asks" | "usage" | "spent" | "form" | "tookMs" | "exchanges" | "spentBy"> {
     const exchanges = this.#exchanges;
     const plain = exchanges.every(({ why }) => why === "asked" || why === "asked with others" || why === "mend");
     const spentBy: Record<string, Micros> = {};
@@ -41,6 +42,7 @@ export class Conversation {
       asks: exchanges.length - this.#borrowed,
       usage: { tokensIn: sum(exchanges, ({ usage }) => usage.tokensIn), tokensOut: sum(exchanges, ({ usage }) => usage.tokensOut) } satisfies Usage,
       spent: sum(exchanges, ({ spent }) => spent),
+      form: PROMPT_FORM,
       tookMs: this.clock.now() - this.#began + this.#sharedMs,
       ...(plain ? {} : { exchanges: [...exchanges] }),
       ...(Object.keys(spentBy).length > 1 ? { spentBy } : {}),

@@ -30,7 +30,7 @@ export function answeredCells(work: Work, asked: Asked, fingerprint: string, ans
   const common = base(work, asked, run);
   if (answer.state === "answered") {
     const values = valuesOf(one, answer.parts, answer.confidence?.value);
-    return { ...common, past: pastOf(work, one, record, values), state: "filled", fingerprint, notes: notesOf([...notesRead(one, asked.passed), ...Object.entries(shortened ?? {}).map(([input, note]) => `${input}: ${note}`)], answer), values };
+    return { ...common, past: pastOf(work, one, record, values), state: "filled", fingerprint, form: answer.form, notes: notesOf([...notesRead(one, asked.passed), ...Object.entries(shortened ?? {}).map(([input, note]) => `${input}: ${note}`)], answer), values };
   }
   // A failure to reach the model is no answer: without a fingerprint, the next run asks again.
   const kept = answer.state === "failed" ? undefined : fingerprint;

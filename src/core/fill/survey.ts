@@ -1,4 +1,5 @@
 import { patternsReady } from "../ground/index.js";
+import { PROMPT_FORM } from "../template/index.js";
 import type { CellState } from "../ledger/index.js";
 import { absorbEdits } from "./edits.js";
 import { changesOf } from "./changes.js";
@@ -6,7 +7,7 @@ import { CHANGED_SINCE, editRemarks } from "./edit-remarks.js";
 import { KEYS_SHOWN, Told, type ToldNote } from "./told.js";
 import { NOT_RENEWED } from "./passing.js";
 import { CHANGED, type Decision } from "./decide.js";
-import { workOf, type FillSetup } from "./setup.js";
+import { isRuled, workOf, type FillSetup } from "./setup.js";
 import { considerAll } from "./walk.js";
 
 /** One cell without a value, or with one that is out of date, and why. */
@@ -29,6 +30,7 @@ export interface Survey {
 }
 
 const NOT_YET = "not filled yet";
+const EARLIER_FORM = "answered by an earlier form of prompts; stands until the row or the template changes, or --refill all is said";
 
 /** Tells how every cell of a plan stands, and of every cell without an up-to-date value, why. Asks nothing. */
 export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => void): Promise<Survey> {
@@ -48,6 +50,7 @@ export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => 
         const reason = state === "filled" || state === "edited" ? undefined : reasonOf(decision, record?.reason, state, changes[index]);
         const { key, place } = passed.row;
         notes.addAll(record?.notes ?? [], key);
+        if (one.does.kind === "ask" && state === "filled" && record?.fingerprint !== undefined && record.form !== PROMPT_FORM && !isRuled(one, record)) notes.add(EARLIER_FORM, key);
         for (const { column, remark } of editRemarks(one, passed, record)) {
           addTo(reasons, `${one.name} edited ${column} ${remark}`, key, { step: one.name, state: "edited" as const, reason: `${column}: ${remark}` });
           if (remark === CHANGED_SINCE) onOpenCell?.({ key, place, column, state: "edited", reason: remark });

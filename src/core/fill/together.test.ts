@@ -22,11 +22,11 @@ const tone = template({
 });
 const prepared = prepare(tone) as unknown as Prepared;
 const rowsOf = (request: ModelRequest): { mark: string; note: string }[] =>
-  [...request.messages.at(-1)!.content.matchAll(/^Row (\w+)\n<data name="note">\n?([\s\S]*?)\n?<\/data>/gm)].map(([, mark, note]) => ({ mark: mark!, note: note! }));
+  [...request.messages.at(-1)!.content.matchAll(/^Row (\w+)\n<data-([a-z]+) name="note">\n?([\s\S]*?)\n?<\/data-\2>/gm)].map(([, mark, , note]) => ({ mark: mark!, note: note! }));
 const isTogether = (request: ModelRequest): boolean => request.messages.at(-1)!.content.includes("The rows, each under its mark:");
 const answerFor = (note: string): object => ({ why: note.slice(0, 20), tone: note.includes("!") ? "upset" : "calm" });
 const items = (request: ModelRequest): object[] => rowsOf(request).map(({ mark, note }) => ({ row: mark, ...answerFor(note) }));
-const alone = (request: ModelRequest): string => JSON.stringify(answerFor(/<data name="note">\n?([\s\S]*?)\n?<\/data>/.exec(request.messages.at(-1)!.content)![1]!));
+const alone = (request: ModelRequest): string => JSON.stringify(answerFor(/<data-([a-z]+) name="note">\n?([\s\S]*?)\n?<\/data-\1>/.exec(request.messages.at(-1)!.content)![2]!));
 const reply = (answers: unknown): string => JSON.stringify({ answers });
 
 type Whole = (request: ModelRequest) => string | Partial<ModelReply>;
@@ -48,7 +48,7 @@ describe("several rows in one request", () => {
     expect(JSON.parse(answer!.content)).toEqual({ answers: [{ row: /Row (\w+)/.exec(example!.content)![1], why: "fine", tone: "calm" }] });
     expect(user!.content.match(/Sort the note/g)).toHaveLength(1);
     expect(user!.content).toContain("(the row's note)\nWritten by (the row's by).");
-    expect(user!.content.match(/<data name="note">/g)).toHaveLength(2);
+    expect(user!.content.match(/<data-[a-z]{10} name="note">/g)).toHaveLength(2);
     expect(user!.content).toContain('- "row": The row\'s mark');
     expect(marks[0]).toMatch(/^[b-t]{4}$/);
     expect(rowMarks(Array.from({ length: 500 }, () => ({ note: "same" })))).toSatisfy((all: string[]) => new Set(all).size === 500);

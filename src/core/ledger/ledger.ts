@@ -42,6 +42,8 @@ export interface CellRecord {
   readonly edited?: Readonly<Record<string, string>> | undefined;
   /** A short hash of the row's inputs when the edits were first seen, so that it can be told when the row has changed since. */
   readonly editedOn?: string | undefined;
+  /** The form of the prompt that the answer is to; left out of the first, and of what no model answered. */
+  readonly form?: number | undefined;
   /** Short hashes of what the table held for the row after earlier writes, newest last. */
   readonly past?: readonly string[] | undefined;
   readonly run: string;

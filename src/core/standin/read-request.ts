@@ -42,7 +42,7 @@ export interface ReadRequest {
 }
 
 const ASKS = /^Answer with one JSON object.*$/m;
-const FENCED = /<data name="[^"]*">\n?([\s\S]*?)\n?<\/data>/g;
+const FENCED = /<data-([a-z]+) name="[^"]*">\n?([\s\S]*?)\n?<\/data-\1>/g;
 
 /** Reads a prompt as a model would have to: what is asked, of what, in which form, with which examples. */
 export function readRequest(request: ModelRequest): ReadRequest {
@@ -53,7 +53,7 @@ export function readRequest(request: ModelRequest): ReadRequest {
   const question = messages[last]?.content ?? messages.findLast((message) => message.role === "user")?.content ?? "";
   const at = question.search(ASKS);
   const task = at < 0 ? question : question.slice(0, at);
-  const system = messages.filter((message) => message.role === "system").map((message) => message.content.replace(/Text between <data[^\n]*/, ""));
+  const system = messages.filter((message) => message.role === "system").map((message) => message.content.replace(/Text between <data-[^\n]*/, ""));
   const parts = at < 0 ? [] : readParts(question.slice(at));
   return {
     instruction: [...system, task.replace(FENCED, " "), ...checks].join("\n"),
@@ -110,7 +110,7 @@ function quotedAfter(question: string, rule: RegExp): string[] {
 }
 
 function dataOf(text: string): string {
-  return [...text.matchAll(FENCED)].map((match) => match[1] ?? "").join("\n\n");
+  return [...text.matchAll(FENCED)].map((match) => match[2] ?? "").join("\n\n");
 }
 
 function readExamples(turns: ModelRequest["messages"]): ReadRequest["examples"] {

@@ -1,10 +1,10 @@
 export { addToTask } from "./amend.js";
 export { draftFile, draftingTemplate, type DraftColumn } from "./draft.js";
 export { templateFileSchema } from "./file-schema.js";
-export { fence } from "./fence.js";
+export { fence, fenceMark } from "./fence.js";
 export { basisOf, changesBetween, fingerprinter, type Fingerprinter, type ModelIdentity, type Sha256 } from "./fingerprint.js";
 export type { NamedShape } from "./instruct.js";
-export { partAt, partPaths, prepare, whyAlone, type Message, type Prepared, type Surroundings } from "./prepare.js";
+export { partAt, partPaths, prepare, whyAlone, type Message, type Prepared, type Surroundings, PROMPT_FORM } from "./prepare.js";
 export { checkPassages, expandPassages, type Passage } from "./passages.js";
 export type { LabelledRows } from "./pick-examples.js";
 export { readInputs, type InputReading } from "./read-inputs.js";

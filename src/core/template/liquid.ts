@@ -28,7 +28,8 @@ export interface ParsedText {
   readonly uses: readonly Use[];
   /** Outside names whose values the text prints, themselves or through a loop or an assignment. */
   readonly printed: ReadonlySet<string>;
-  render(scope: Record<string, unknown>): string;
+  /** @param mark the letters of the fences; see `fenceMark`. */
+  render(scope: Record<string, unknown>, mark: string): string;
 }
 
 export interface TextProblem {
@@ -53,7 +54,7 @@ export function parseText(source: string, trusted: ReadonlySet<string> = new Set
     variables.map(({ segments, location }) => ({ name: String(segments[0]), line: location.row, column: location.col })));
   const printed = new Set<string>();
   fenceOutputs(nodes, new Set(trusted), new Map(), printed);
-  return { text: { uses, printed, render: (scope) => renderText(nodes, scope) } };
+  return { text: { uses, printed, render: (scope, mark) => withMark(mark, () => renderText(nodes, scope)) } };
 }
 
 /**
@@ -80,6 +81,18 @@ function renderText(nodes: Node[], scope: Record<string, unknown>): string {
     return engine.renderSync(nodes, scope) as string;
   } catch (error) {
     throw new YoroshiError("misuse", { problem: `The template's text cannot be rendered: ${readProblem(error as Error).problem}.` });
+  }
+}
+
+/** The letters of the text that is being rendered; rendering never waits, so one text is rendered at a time. */
+let currentMark = "";
+
+function withMark(mark: string, render: () => string): string {
+  currentMark = mark;
+  try {
+    return render();
+  } finally {
+    currentMark = "";
   }
 }
 
@@ -129,7 +142,7 @@ function fenceFilter(label: string): { raw: boolean; render(value: unknown): Ite
     raw: false,
     // eslint-disable-next-line require-yield
     *render(value: unknown) {
-      return fence(label, value);
+      return fence(label, value, currentMark);
     },
   };
 }

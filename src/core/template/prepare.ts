@@ -1,6 +1,6 @@
 import { canonicalJson, sha256Hex, quickHash, YoroshiError, type Json } from "../ground/index.js";
 import { kindOf, shapeSpec, specsWithin, type AnySpec, type DateSpec } from "../kinds/index.js";
-import { FENCE_NOTE } from "./fence.js";
+import { FENCE_NOTE, fenceMark } from "./fence.js";
 import { tellAnswer, type NamedShape } from "./instruct.js";
 import { parseText, type ParsedText } from "./liquid.js";
 import { expandPassages, type Passage } from "./passages.js";
@@ -68,8 +68,15 @@ export interface Surroundings {
   readonly run?: RunValues | undefined;
 }
 
-/** Changes when the way prompts are built changes, so that answers to differently built prompts are told apart. */
-const PROMPT_FORMAT = 1;
+/**
+ * The way prompts are built, told with every answer (`Answer.form`). It is not part of the fingerprint: an upgrade alone makes
+ * no cell stale and pays for nothing again; answers to prompts of an earlier form stand, and are counted as such.
+ *
+ * 1: fences that every row shares. 2: fences whose letters are made of the row.
+ */
+export const PROMPT_FORM = 2;
+/** Stands in fingerprints since the first form. */
+const FINGERPRINT_FORM = 1;
 
 /**
  * Makes a template ready to be asked.
@@ -111,7 +118,7 @@ export function prepare<Inputs, Parts>(template: Template<Inputs, Parts>, refere
     brokenRules: rulesCheck(template.rules ?? []),
     basis: basisOfTemplate(whole, template, run, background, known),
     fingerprint: sha256Hex(canonicalJson({
-      prompt: PROMPT_FORMAT,
+      prompt: FINGERPRINT_FORM,
       role: whole.role,
       task: whole.task,
       inputs: template.inputs,
@@ -204,14 +211,15 @@ function piecesOfPrompt(
   const documents = background.map(({ name, text }) => `Background: ${name}\n${text.trim()}`);
   const role = template.role ? parsed(template.role, trusted) : undefined;
   const task = parsed(template.task, trusted);
+  const usesInputs = role?.uses.some(({ name }) => name in template.inputs) === true;
   const scopeOf = (inputs: Readonly<Record<string, unknown>>): Record<string, unknown> => ({ ...references, ...run, ...inputs });
   const confidence = asked.length > parts.length ? { [CONFIDENCE]: EXAMPLE_CONFIDENCE } : {};
   return {
-    system: (inputs) => [role?.render(scopeOf(inputs)).trim(), ...documents, FENCE_NOTE].filter(Boolean).join("\n\n"),
-    turn: (inputs) => task.render(scopeOf(inputs)).trim(),
+    system: (inputs) => [role?.render(scopeOf(inputs), usesInputs ? fenceMark(inputs) : "").trim(), ...documents, FENCE_NOTE].filter(Boolean).join("\n\n"),
+    turn: (inputs) => task.render(scopeOf(inputs), fenceMark(inputs)).trim(),
     get shared() {
       const shared = sharedTask(template, trusted);
-      return shared && parsed(shared, trusted).render(scopeOf({})).trim();
+      return shared && parsed(shared, trusted).render(scopeOf({}), "").trim();
     },
     answer: tellAnswer(asked, template.rules),
     replies: examples.map(({ answer }) => ({ ...Object.fromEntries(parts.map((part) => [part.name, answer[part.name]!])), ...confidence })),

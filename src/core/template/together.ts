@@ -1,5 +1,5 @@
 import { canonicalJson, quickHash, type Json } from "../ground/index.js";
-import { fence } from "./fence.js";
+import { fence, fenceMark } from "./fence.js";
 import type { Message, Prepared } from "./prepare.js";
 
 /** The member of each item of a reply that says which row it is about. */
@@ -38,7 +38,11 @@ export function rowMarks(rows: readonly Readonly<Record<string, unknown>>[]): st
  */
 export function renderTogether({ pieces, examples, inputs: named }: Prepared, rows: readonly MarkedRow[]): Message[] {
   const { shared } = pieces;
-  const blockOf = ({ mark, inputs }: MarkedRow): string => `Row ${mark}\n${shared === undefined ? pieces.turn(inputs) : named.map(({ name }) => fence(name, inputs[name])).join("\n")}`;
+  const blockOf = ({ mark, inputs }: MarkedRow): string => `Row ${mark}\n${shared === undefined ? pieces.turn(inputs) : fencedInputs(inputs)}`;
+  const fencedInputs = (inputs: MarkedRow["inputs"]): string => {
+    const own = fenceMark(inputs);
+    return named.map(({ name }) => fence(name, inputs[name], own)).join("\n");
+  };
   const turn = (some: readonly MarkedRow[]): string => [...(shared === undefined ? [] : [shared]), "The rows, each under its mark:", ...some.map(blockOf)].join("\n\n");
   const marks = rowMarks(examples.map((example) => ({ example: example.inputs })));
   const shown: Message[] = examples.length === 0 ? [] : [
