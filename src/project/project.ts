@@ -7,7 +7,10 @@ import {
   derivedTable,
   groupRows,
   itemRows,
+  figuresReadAs,
   keyColumnsOf,
+  readAs,
+  wantedOnce,
   withOwnStep,
   checkPassages,
   checkPlan,
@@ -51,9 +54,11 @@ import {
   type Table,
   type Template,
   type VersionRecord,
+  type Wanted,
   type Warning,
 } from "../core/index.js";
 import { askLoaded } from "./ask.js";
+import { plainSamples, plainTable } from "./written-there.js";
 import { findFile, findUpwards, insideProject, listFiles, readText, type NamedFile } from "./files.js";
 import { projectModels, type Models } from "./models.js";
 import type { RunLog } from "../adapters/run-log/index.js";
@@ -156,6 +161,15 @@ const { createHash, hash } = crypto as typeof crypto & { hash?: (name: string, t
 
 /** Node's own hash: several times faster than the portable one. */
 const sha256: Sha256 = (text) => (hash ? hash("sha256", text) : createHash("sha256").update(text).digest("hex"));
+
+interface SetupOptions {
+  readonly inPlace?: boolean | undefined;
+  readonly asks?: boolean | undefined;
+  /** The plans whose rows are made of this one's. */
+  readonly within?: readonly string[] | undefined;
+  /** Columns that those read as numbers or days. */
+  readonly reads?: Readonly<Record<string, Wanted>> | undefined;
+}
 
 class OpenProject implements Project {
   readonly models: Models;
@@ -296,7 +310,7 @@ class OpenProject implements Project {
     if (of === undefined) return { table: await this.tables.table(plan.table, { inPlace }), plan };
     const path = [...within, plan.name];
     if (path.includes(of)) throw new YoroshiError("tableBroken", { table: plan.name, place: "table", problem: `its rows would be made of themselves: ${[...path, of].join(" of ")}.` });
-    const { setup: parent } = await this.#setupOf(of, { within: path });
+    const { setup: parent } = await this.#setupOf(of, { within: path, reads: groups && figuresReadAs(groups) });
     const made = items ? itemRows(parent, items, { plan: plan.name, key: keyColumnsOf(plan.table.key)[0]! }) : await groupRows(parent, groups!);
     return { table: derivedTable(made, await this.tables.table(plan.table, { grows: true }), { onNotice: this.onNotice }), plan: withOwnStep(plan, made) };
   }
@@ -305,13 +319,16 @@ class OpenProject implements Project {
     return this.#setupOf(nameOrPath, { inPlace, asks });
   }
 
-  async #setupOf(nameOrPath: string, { inPlace = false, asks = false, within = [] }: { readonly inPlace?: boolean; readonly asks?: boolean; readonly within?: readonly string[] } = {}): Promise<{ setup: FillSetup; isStandin: boolean }> {
+  async #setupOf(nameOrPath: string, { inPlace = false, asks = false, within = [], reads = {} }: SetupOptions = {}): Promise<{ setup: FillSetup; isStandin: boolean }> {
     const { plan: written, document, complaints } = await this.#readPlan(nameOrPath);
     if (!written || !document) throw new YoroshiError("filesInvalid", { complaints });
     const loaded: Record<string, LoadedTemplate> = {};
     for (const { name, step } of templateSteps(written)) loaded[name] = await this.template(step.template);
-    const { table, plan } = await this.#tableOf(written, inPlace, within);
-    const found = checkPlan(written, mapped(loaded, ({ template }) => template), document, { name: sourceName(plan.table), columns: await table.columns() });
+    const { table: opened, plan } = await this.#tableOf(written, inPlace, within);
+    const templates = mapped(loaded, ({ template }) => template);
+    const wanted = wantedOnce([...Object.entries(readAs(plan, templates)), ...Object.entries(reads)]);
+    const table = plainTable(opened, plan.table, wanted, this.onNotice);
+    const found = checkPlan(written, templates, document, { name: sourceName(plan.table), columns: await table.columns() });
     if (found.length > 0) throw new YoroshiError("filesInvalid", { complaints: found });
     const asking: Record<string, Asking> = {};
     let isStandin = false;
@@ -334,7 +351,7 @@ class OpenProject implements Project {
     }
     const { columns, rows: found } = await this.tables.small(source);
     // Samples that were drawn into a CSV file are kept from being run there.
-    const rows = found.map(({ place, values }) => ({ place, values: Object.fromEntries(Object.entries(values).map(([column, text]) => [column, refanged(text)])) }));
+    const rows = await plainSamples(prepared, source, columns, found.map(({ place, values }) => ({ place, values: Object.fromEntries(Object.entries(values).map(([column, text]) => [column, refanged(text)])) })), options, this.onNotice);
     const known = new Set([...prepared.inputs.map(({ name }) => name), ...partPaths(prepared.template.answer), SET_COLUMN, MARK_COLUMN, ...Object.values(options.map ?? {})].map((name) => name.toLowerCase()));
     const free = columns.filter((column) => !known.has(column.toLowerCase()) && !column.includes("@"));
     const unique = free.find((column) => new Set(rows.map((row) => row.values[column])).size === rows.length);

@@ -14,3 +14,4 @@ export { survey, type OpenCell, type Survey } from "./survey.js";
 export type { Capped, FillEnd, Tally } from "./tally.js";
 export { inputsFor, rowFor, type Passing } from "./passing.js";
 export { filledMark, filledRows, inputCells } from "./walk.js";
+export { figuresReadAs, READ_AS, readAs, wantedOnce } from "./order.js";

@@ -1,3 +1,5 @@
+import type { GroupsSource } from "../ground/index.js";
+import type { Wanted } from "../table/index.js";
 import type { Template } from "../template/index.js";
 import { readCondition } from "./condition.js";
 import { columnsOf, isTemplateStep, type Plan, type Step } from "./plan.js";
@@ -17,6 +19,39 @@ export function columnsRead(step: Step, template: Pick<Template, "inputs"> | und
   const tested = conditions.flatMap((source) => (source === undefined ? [] : (readCondition(source).condition?.columns ?? [])));
   const taken = isTemplateStep(step) ? Object.values(template ? inputColumns(step, template) : step.inputs) : Object.entries(step.set).flatMap(([column, source]) => readSet(column, source).set?.reads ?? []);
   return [...new Set([...tested, ...taken])];
+}
+
+export const READ_AS: Readonly<Record<string, Wanted>> = { number: "numbers", score: "numbers", date: "dates" };
+
+/** The columns of its table that a plan reads as numbers or days: for inputs of these kinds. */
+export function readAs(plan: Pick<Plan, "steps">, templates: StepTemplates): Record<string, Wanted> {
+  const filled = new Set(Object.values(plan.steps).flatMap(columnsOf));
+  const found = Object.entries(plan.steps).flatMap(([name, step]) => {
+    const template = templates[name];
+    if (!isTemplateStep(step) || !template) return [];
+    return Object.entries(inputColumns(step, template)).flatMap(([input, column]) => {
+      const wanted = READ_AS[template.inputs[input]!.kind];
+      return wanted === undefined || filled.has(column) ? [] : [[column, wanted] as const];
+    });
+  });
+  return wantedOnce(found);
+}
+
+/** The columns that the figures of groups read as numbers or days. */
+export function figuresReadAs({ figures }: Pick<GroupsSource, "figures">): Record<string, Wanted> {
+  return wantedOnce(
+    Object.values(figures).flatMap(({ sum, mean, median, by, min, max }) => [
+      ...[sum, mean, median, by].flatMap((column) => (column === undefined ? [] : [[column, "numbers"] as const])),
+      ...[min, max].flatMap((column) => (column === undefined ? [] : [[column, "either"] as const])),
+    ]),
+  );
+}
+
+/** A column that is wanted as several things is read as whichever stands there. */
+export function wantedOnce(found: readonly (readonly [string, Wanted])[]): Record<string, Wanted> {
+  const wanted: Record<string, Wanted> = {};
+  for (const [column, what] of found) wanted[column] = wanted[column] === undefined || wanted[column] === what ? what : "either";
+  return wanted;
 }
 
 export interface Order {

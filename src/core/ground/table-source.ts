@@ -80,8 +80,21 @@ export interface GroupsSource {
   readonly figures: Readonly<Record<string, FigureSource>>;
 }
 
+/** How a column's numbers and days are written. */
+export interface ColumnWriting {
+  /** `comma`: `1.234,56`; `point`: `1,234.56`. Default: found from the column's values. */
+  readonly numbers?: "comma" | "point" | undefined;
+  /** Of days such as `01/06/2026`: which comes first. Default: found from the column's values. */
+  readonly dates?: "dayFirst" | "monthFirst" | undefined;
+}
+
+/** How a table's numbers and days are written: those of all columns that are read as such, and of single ones. */
+export interface TableWriting extends ColumnWriting {
+  readonly columns?: Readonly<Record<string, ColumnWriting>> | undefined;
+}
+
 /** Where a table is, and what names its rows. Of rows that are made of another plan's: where they are kept. */
-export type TableSource = RowsSource & Showing & {
+export type TableSource = RowsSource & Showing & TableWriting & {
   /** The column whose value names a row, or several that do so together. */
   readonly key: string | readonly string[];
   readonly items?: ItemsSource | undefined;
@@ -117,6 +130,10 @@ const groups = z.strictObject({ of: text, by: z.optional(z.union([text, z.array(
 const kept = { file: text };
 const keptThere = { database: text, table: text };
 
+const NUMBERS = z.optional(z.enum(["comma", "point"], "Expected comma (`1.234,56`) or point (`1,234.56`)."));
+const DATES = z.optional(z.enum(["dayFirst", "monthFirst"], "Expected dayFirst or monthFirst."));
+const writing = { numbers: NUMBERS, dates: DATES, columns: z.optional(z.record(z.string(), z.strictObject({ numbers: NUMBERS, dates: DATES }))) };
+
 /** The shape of a source as a file names it. */
 export const rowsSourceShape = z.union([z.strictObject(file).check(SHEET), z.strictObject(database).check(ONE)], WHERE);
 
@@ -131,8 +148,8 @@ const withKey = <T extends { readonly groups: GroupsSource }>(source: T): T & { 
 /** A source with what names its rows. */
 export const tableSourceShape = z.union(
   [
-    z.strictObject({ ...file, ...key, states: z.optional(z.literal("sheet", "Expected sheet.")) }).check(SHEET, STATES),
-    z.strictObject({ ...database, ...into, ...key }).check(ONE).check(INTO),
+    z.strictObject({ ...file, ...key, ...writing, states: z.optional(z.literal("sheet", "Expected sheet.")) }).check(SHEET, STATES),
+    z.strictObject({ ...database, ...into, ...key, ...writing }).check(ONE).check(INTO),
     z.strictObject({ items, ...kept, key: text }),
     z.strictObject({ items, ...keptThere, key: text }),
     z.pipe(z.strictObject({ groups, ...kept }), z.transform(withKey)),

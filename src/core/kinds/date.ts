@@ -67,8 +67,8 @@ function readDate({ time, base }: DateSpec, text: string): string | undefined {
  */
 export function plainDay(text: string): string | undefined {
   const bare = text.trim();
-  const iso = /^(\d{4})-(\d{1,2})-(\d{1,2})(?:$|[T ]\d)/.exec(bare);
-  if (iso) return day(Number(iso[1]), Number(iso[2]), Number(iso[3]));
+  const iso = /^(\d{4})([-/.])(\d{1,2})\2(\d{1,2})(?:$|[T ]\d)/.exec(bare);
+  if (iso) return day(Number(iso[1]), Number(iso[3]), Number(iso[4]));
   const worded = /^(?:(\d{1,2})\.? ([a-z]{3,9})\.?,? (\d{4})|([a-z]{3,9})\.? (\d{1,2}),? (\d{4}))$/i.exec(bare);
   if (!worded) return undefined;
   const name = (worded[2] ?? worded[4])!.toLowerCase();
