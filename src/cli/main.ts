@@ -130,7 +130,8 @@ program
   .option("--sample <number>", "only so many rows, drawn at random", whole)
   .option("--seed <number>", "seed of the sample; 1 when not given", whole)
   .option("--only <key>", "only the row with this key; may be given several times", collect)
-  .option("--where <condition>", "only the rows for which this CEL over `row` holds")
+  .option("--where <condition>", "only the rows for which this CEL over `row` holds, filled columns included")
+  .option("--column <name>", "with --only, --where or --sample: ask again for the step that fills this column alone; may be given several times", collect)
   .addOption(new Option("--refill <which>", "which cells get a new value").choices(["blank", "stale", "failed", "all"]))
   .option("--overwrite <column>", "give up a person's edits in this column; may be given several times", collect)
   .addOption(new Option("--standing <what>", "what values are that the ledger knows nothing of: a person's, or to be written anew").choices(["keep", "renew"]))
@@ -146,7 +147,7 @@ program
   .command("status")
   .description("tell how every cell of a plan stands, and why cells are empty")
   .argument("<plan>", "a plan, by name or path")
-  .option("--empty", "list every cell without an up-to-date value")
+  .option("--empty", "list every row with a cell without an up-to-date value")
   .option("--cell <key>", "explain one row's cells: prompt, reply, cost, version, edits")
   .option("--column <name>", "with --cell: only the step that fills this column")
   .addOption(json())
@@ -223,6 +224,7 @@ try {
   if (error instanceof CommanderError) {
     // Commander has printed its own message; only ours are still to be told.
     if (error.code === "yoroshi.badNumber") process.stderr.write(`error: ${error.message}\n`);
+    if (error.exitCode !== 0 && process.argv.includes("--json")) process.stdout.write(`${JSON.stringify({ error: { code: "badOption", message: error.message.replace(/^error: /, "") } })}\n`);
     process.exitCode = error.exitCode === 0 ? 0 : 2;
   } else {
     const { reportError } = await import("./report-error.js");

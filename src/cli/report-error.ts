@@ -6,8 +6,14 @@ export function reportError(error: unknown, json: boolean): number {
   const known = asKnown(error);
   process.stderr.write(`error: ${visible(known.message)}\n`);
   if (process.env["YOROSHI_DEBUG"] && error instanceof Error) process.stderr.write(`${error.stack}\n`);
-  if (json) process.stdout.write(`${visibleJson({ error: { code: known.code, message: known.message } })}\n`);
+  if (json) process.stdout.write(`${visibleJson({ error: errorJson(error) })}\n`);
   return known.exit;
+}
+
+/** An error as `--json` tells it. */
+export function errorJson(error: unknown): { code: string; message: string } {
+  const { code, message } = asKnown(error);
+  return { code, message };
 }
 
 function asKnown(error: unknown): { code: string; message: string; exit: number } {

@@ -1,4 +1,4 @@
-import type { CellOut, CellValue, Row, StatesOf, TargetColumn } from "../core/index.js";
+import type { CellOut, CellValue, Row, StatesOf, TargetColumn, TopRow } from "../core/index.js";
 
 /** A file, and what messages call it. */
 export interface NamedFile {
@@ -55,11 +55,16 @@ export interface FileChanges {
   readonly statesOf: StatesOf | undefined;
 }
 
+/** So many rows are looked at for a header that stands below a title. */
+export const TOP_ROWS = 30;
+
 /** What differs between kinds of files. Its rows have their keys. */
 export interface FileFormat {
   readonly showsStates?: boolean | undefined;
   /** @throws YoroshiError where the file cannot be read. */
   columns(from: NamedFile): Promise<readonly string[]>;
+  /** The first rows from the top, whether or not they are the table's. */
+  topRows?(from: NamedFile): Promise<readonly TopRow[]>;
   /** @param options.sources whether rows have `sources`. @param options.tell whether what a person should know is told. */
   rows(from: NamedFile, options?: { readonly sources?: boolean; readonly tell?: boolean }): AsyncIterable<{ readonly rows: readonly FileRow[]; readonly share: number }>;
   /**

@@ -60,6 +60,7 @@ export function fileTable(options: FileTableOptions, format: FileFormat, part?: 
     part,
     keyColumns: key,
     columns: async () => (grows && !(await isThere(source)) ? key : format.columns(source)),
+    topRows: async () => format.topRows?.(source) ?? [],
     async *read(): AsyncGenerator<Chunk> {
       if (grows && !(await isThere(source))) return;
       yield* format.rows(source, { tell: true });

@@ -1,5 +1,6 @@
 export { backUp } from "./backup.js";
 export { checkWritable } from "./check-writable.js";
+export { TOP_ROWS } from "./file-format.js";
 export type { BroughtCell, FileChanges, FileFormat, FileRow, NamedFile, NewRow, RowChange } from "./file-format.js";
 export { fileProblem } from "./file-problem.js";
 export { fileTable, WriteAgain, type FileTableOptions } from "./file-table.js";

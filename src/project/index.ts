@@ -8,7 +8,7 @@ export { openProject, type Project, type ProjectOptions, type ProjectTemplates }
 export { listStarters, packageFolder, writeStarter, type Starter } from "./starters.js";
 export { PROJECT_FILE, PROJECT_FORMAT, projectFileSchema, type ModelEntry, type ProjectFile } from "./project-file.js";
 export { exportLedger, type Exported } from "./export.js";
-export { drawSamples, markOf, openSamples, saveSamples, sealSamples, type DrawOptions, type SamplesFile } from "./samples.js";
+export { drawSamples, FROM_COLUMN, markOf, openSamples, saveSamples, sealSamples, type DrawOptions, type SamplesFile } from "./samples.js";
 export { suggestVersion, type Suggestion } from "./suggest.js";
 export { writeTrialReport } from "./report.js";
 export type { LoadedTemplate, TemplateModels } from "./loaded.js";

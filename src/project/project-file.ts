@@ -6,9 +6,21 @@ export const PROJECT_FILE = "yoroshi.yaml";
 
 const limit = z.int().positive().optional();
 
+/** What is wrong with a model's address, and what to type. */
+function endpointFault(address: string): string | undefined {
+  if (address === "standin") return undefined;
+  if (!/^https?:\/\//.test(address)) return `Expected an address that begins with http:// or https://, or \`standin\`.${/^[\w.-]+\.\w+(:\d+)?(\/|$)/.test(address) ? ` Write \`https://${address}\`.` : ""}`;
+  if (!URL.canParse(address)) return "This is no address. Write it as a host's documentation has it, up to and without `/chat/completions`.";
+  const whole = /^(.*?)\/chat\/completions\/?$/.exec(address);
+  return whole ? `Leave \`/chat/completions\` out, which is added to it: \`${whole[1]}\`.` : undefined;
+}
+
 const model = z.strictObject({
   /** An address up to and without `/chat/completions`, or `standin`. */
-  endpoint: z.string().refine((address) => address === "standin" || (/^https?:\/\//.test(address) && URL.canParse(address)), "Expected an address that begins with http:// or https://, or `standin`."),
+  endpoint: z.string().check(({ value, issues }) => {
+    const problem = endpointFault(value);
+    if (problem !== undefined) issues.push({ code: "custom", input: value, message: problem });
+  }),
   id: z.string().min(1).optional(),
   key: z.strictObject({ env: z.string().min(1) }).optional(),
   price: z.strictObject({ input: z.number().min(0), output: z.number().min(0) }).optional(),

@@ -35,6 +35,7 @@ import {
   templateSteps,
   versionText,
   warnModel,
+  warnPlan,
   warnTemplate,
   YoroshiError,
   type Answer,
@@ -58,6 +59,7 @@ import {
   type Warning,
 } from "../core/index.js";
 import { askLoaded } from "./ask.js";
+import { checkAgainst, withKeyCandidates } from "./check-table.js";
 import { plainSamples, plainTable } from "./written-there.js";
 import { findFile, findUpwards, insideProject, listFiles, readText, type NamedFile } from "./files.js";
 import { projectModels, type Models } from "./models.js";
@@ -106,8 +108,8 @@ export interface Project {
   derivedFrom(nameOrPath: string): Promise<readonly string[]>;
   /** Complaints about one file, and about what it names. */
   check(what: "template" | "plan", nameOrPath: string): Promise<readonly Complaint[]>;
-  /** What works in a template and is yet likely to give worse answers; none while it has mistakes. */
-  warnings(nameOrPath: string): Promise<readonly Warning[]>;
+  /** What works in a template or a plan and is yet likely to give worse answers; none while it has mistakes. */
+  warnings(what: "template" | "plan", nameOrPath: string): Promise<readonly Warning[]>;
   /** A text file of the project. */
   text(file: string): Promise<string>;
   /** A template with its references and background read. */
@@ -240,7 +242,23 @@ class OpenProject implements Project {
     return what === "template" ? this.#checkTemplate(nameOrPath) : this.#checkPlan(nameOrPath);
   }
 
-  async warnings(nameOrPath: string): Promise<readonly Warning[]> {
+  async warnings(what: "template" | "plan", nameOrPath: string): Promise<readonly Warning[]> {
+    return what === "template" ? this.#templateWarnings(nameOrPath) : this.#planWarnings(nameOrPath);
+  }
+
+  async #planWarnings(nameOrPath: string): Promise<readonly Warning[]> {
+    const { plan, document } = await this.#readPlan(nameOrPath);
+    if (!plan || !document || (await this.#hasFilled(plan))) return [];
+    const columns = await (await this.table(plan)).columns().catch(() => []); // a mistake, told as one
+    return warnPlan(plan, document, { name: sourceName(plan.table), columns });
+  }
+
+  async #hasFilled({ name }: Plan): Promise<boolean> {
+    // Looking makes no ledger.
+    return existsSync(path.join(this.root, ".yoroshi", "ledger.sqlite")) && (await this.ledger().runs("fill", name, 1)).length > 0;
+  }
+
+  async #templateWarnings(nameOrPath: string): Promise<readonly Warning[]> {
     const { file } = await findFile(this.root, this.cwd, "templates", "template", nameOrPath);
     const { template, document } = readTemplate(await readText(path.resolve(this.root, file), file), file);
     if (!template || !document) return [];
@@ -328,7 +346,7 @@ class OpenProject implements Project {
     const templates = mapped(loaded, ({ template }) => template);
     const wanted = wantedOnce([...Object.entries(readAs(plan, templates)), ...Object.entries(reads)]);
     const table = plainTable(opened, plan.table, wanted, this.onNotice);
-    const found = checkPlan(written, templates, document, { name: sourceName(plan.table), columns: await table.columns() });
+    const found = await checkAgainst(written, templates, document, sourceName(plan.table), table);
     if (found.length > 0) throw new YoroshiError("filesInvalid", { complaints: found });
     const asking: Record<string, Asking> = {};
     let isStandin = false;
@@ -371,7 +389,8 @@ class OpenProject implements Project {
 
   async #readPlan(nameOrPath: string): Promise<ReturnType<typeof readPlan>> {
     const { file } = await findFile(this.root, this.cwd, "plans", "plan", nameOrPath);
-    return readPlan(await readText(path.resolve(this.root, file), file), file);
+    const read = readPlan(await readText(path.resolve(this.root, file), file), file);
+    return read.plan ? read : { ...read, complaints: await withKeyCandidates(this.tables, read.document, read.complaints) };
   }
 
   async #checkTemplate(nameOrPath: string): Promise<readonly Complaint[]> {
@@ -417,7 +436,7 @@ class OpenProject implements Project {
     }
     if (missing.length > 0) return missing;
     try {
-      return checkPlan(plan, templates, document, { name: sourceName(plan.table), columns: await (await this.table(plan)).columns() });
+      return await checkAgainst(plan, templates, document, sourceName(plan.table), await this.table(plan));
     } catch (error) {
       if (!(error instanceof YoroshiError)) throw error;
       return [...checkPlan(plan, templates, document), complain("referenceUnreadable", document.at(["table"]), { problem: error.message })];

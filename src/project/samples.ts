@@ -25,7 +25,7 @@ export interface DrawOptions {
   readonly file?: string | undefined;
 }
 
-const FROM_COLUMN = "drawnFrom";
+export const FROM_COLUMN = "drawnFrom";
 /** More rows than this are not gone through for a draw. */
 const MOST_ROWS = 2_000_000;
 
@@ -50,6 +50,8 @@ export async function drawSamples(project: Project, planName: string, options: D
   if (options.balance !== undefined && !columns.includes(options.balance) && !filled.includes(options.balance)) {
     throw new YoroshiError("badOption", { option: "--balance", problem: `neither ${table.name} nor what the plan fills has a column \`${options.balance}\`. Columns: ${[...columns, ...filled].join(", ")}.` });
   }
+  // What a draw is balanced over is carried, to be told apart by; never what a model gave in place of a right value.
+  const carried = options.balance === undefined || [...inputs, ...keyColumns, ...prepared.parts.map(({ name }) => name)].includes(options.balance) ? undefined : options.balance;
   const candidates: (Drawable & { readonly keys: Record<string, string>; readonly cells: Record<string, string> })[] = [];
   const marks = new Set<string>();
   for await (const { rows } of table.read()) {
@@ -62,7 +64,7 @@ export async function drawSamples(project: Project, planName: string, options: D
       const mark = markOf(inputs, cells);
       if (known.has(row.key) || known.has(mark) || marks.has(mark) || inputs.every((input) => cells[input]!.trim() === "")) continue;
       marks.add(mark);
-      candidates.push({ key: row.key, keys: Object.fromEntries(keyColumns.map((column) => [column, row.values[column] ?? ""])), cells, group: groupOf(row, records.get(row.key), options.balance), doubt: doubts.get(row.key) });
+      candidates.push({ key: row.key, keys: Object.fromEntries(keyColumns.map((column) => [column, row.values[column] ?? ""])), cells: carried === undefined ? cells : { ...cells, [carried]: groupOf(row, records.get(row.key), carried) ?? "" }, group: groupOf(row, records.get(row.key), options.balance), doubt: doubts.get(row.key) });
     }
   }
   const way: DrawWay = options.doubtful ? "doubtful" : options.balance === undefined ? "random" : "balanced";
@@ -73,7 +75,7 @@ export async function drawSamples(project: Project, planName: string, options: D
   const from = `plan ${plan.name}, ${way === "balanced" ? `balanced over ${options.balance}` : way}, seed ${options.seed}`;
   const next: SamplesFile = {
     file,
-    columns: [...new Set([...(before?.columns ?? [...keyColumns, ...inputs, ...labels]), FROM_COLUMN, MARK_COLUMN])],
+    columns: [...new Set([...(before?.columns ?? [...keyColumns, ...inputs, ...(carried === undefined ? [] : [carried]), ...labels]), ...(carried === undefined ? [] : [carried]), FROM_COLUMN, MARK_COLUMN])],
     rows: [...(before?.rows ?? []), ...drawn.map(({ keys, cells }) => ({ ...keys, ...cells, [FROM_COLUMN]: from, [MARK_COLUMN]: markOf(inputs, cells) }))],
   };
   if (drawn.length > 0) await saveSamples(project, next);

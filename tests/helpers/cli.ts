@@ -15,9 +15,12 @@ export interface Ran {
   json<T = Record<string, never>>(): T;
 }
 
+/** Starts the built command line, with an input to be written to. */
+export const startWithInput = (args: readonly string[], cwd: string): ReturnType<typeof start> => start(args, cwd, {}, "pipe");
+
 /** Starts the built command line. */
-export function start(args: readonly string[], cwd: string, env: Record<string, string> = {}): { child: ChildProcess; done: Promise<Ran> } {
-  const child = spawn(process.execPath, [MAIN, ...args], { cwd, env: { ...process.env, NO_COLOR: "1", FORCE_COLOR: "0", ...env }, stdio: ["ignore", "pipe", "pipe"] });
+export function start(args: readonly string[], cwd: string, env: Record<string, string> = {}, input: "ignore" | "pipe" = "ignore"): { child: ChildProcess; done: Promise<Ran> } {
+  const child = spawn(process.execPath, [MAIN, ...args], { cwd, env: { ...process.env, NO_COLOR: "1", FORCE_COLOR: "0", ...env }, stdio: [input, "pipe", "pipe"] });
   let out = "";
   let err = "";
   child.stdout!.on("data", (chunk: Buffer) => (out += chunk.toString()));

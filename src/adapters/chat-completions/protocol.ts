@@ -99,7 +99,8 @@ function statusFailure(status: number, headers: Readonly<Record<string, string>>
     if (code?.code === "insufficient_quota" || code?.type === "insufficient_quota") return new ModelFailure("quota", "the quota is spent", details);
     return new ModelFailure("busy", "the host says that it gets too many requests (HTTP 429)", details);
   }
-  if (status >= 500 || status === 408 || status === 409) return new ModelFailure("server", `the host failed (HTTP ${status})`, details);
+  // 501 and 505: it will never take such a request; the address is another service's.
+  if ((status >= 500 && status !== 501 && status !== 505) || status === 408 || status === 409) return new ModelFailure("server", `the host failed (HTTP ${status})`, details);
   return new ModelFailure("rejected", said || `HTTP ${status}`, details);
 }
 

@@ -1,5 +1,5 @@
 import { defang, joinKey, keyColumnsOf, YoroshiError, type CellOut, type KeyColumns, type TargetColumn } from "../../core/index.js";
-import { KeySet, usableKey, WriteAgain, type FileChanges, type FileFormat, type FileRow, type NamedFile, type RowChange } from "../../files/index.js";
+import { KeySet, TOP_ROWS, usableKey, WriteAgain, type FileChanges, type FileFormat, type FileRow, type NamedFile, type RowChange } from "../../files/index.js";
 import { FEW_BYTES, readRawRecords, readRecords } from "./records.js";
 import { quotedCell, readStyle, type CsvStyle } from "./style.js";
 import { toWindows1252 } from "./windows-1252.js";
@@ -11,6 +11,10 @@ export function csvFormat(keyColumns: KeyColumns, onNotice: (text: string) => vo
   let asUtf8 = false;
   return {
     columns: async (from) => (await readHeader(from)).columns,
+    async topRows({ file, name }) {
+      for await (const { records } of readRecords(file, name, await readStyle(file, name), FEW_BYTES)) return records.slice(0, TOP_ROWS).map((cells, index) => ({ row: index + 1, cells }));
+      return [];
+    },
     async *rows(from, { tell = false } = {}) {
       const header = await readHeader(from);
       if (tell && header.style.encoding === "windows-1252") onNotice(`${from.name} is not UTF-8; it is read as Windows-1252.`);

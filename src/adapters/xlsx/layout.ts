@@ -1,4 +1,5 @@
-import { nearest, YoroshiError } from "../../core/index.js";
+import { headerAdvice, nearest, YoroshiError, type TopRow } from "../../core/index.js";
+import { TOP_ROWS } from "../../files/index.js";
 import { serialText, unescapeCell, type DateSystem } from "./cell-text.js";
 import type { PackageFile } from "./package-file.js";
 import { readSharedStrings, type SharedStrings } from "./shared-strings.js";
@@ -48,7 +49,7 @@ export async function readLayout(file: PackageFile, choice: SheetChoice): Promis
   const place = `row ${header.row}`;
   if (columns.length === 0) throw broken(file, sheet, place, headerRow === undefined ? "the sheet has no row with the columns' names." : "the row has no columns' names.");
   const twice = columns.find(({ name }, index) => columns.findIndex((other) => other.name === name) !== index);
-  if (twice) throw broken(file, sheet, place, `two columns are named \`${twice.name}\`. Give each its own name.`);
+  if (twice) throw broken(file, sheet, place, `two columns are named \`${twice.name}\`. Give each its own name.${table ? "" : headerAdvice(await topRows({ file, sheet, cells }), { columns: columns.map(({ name }) => name) }, true)}`);
   return { file, book, sheet, table, headerRow: header.row, lastRow: table ? table.area.bottom - table.totals : Infinity, columns, cells };
 }
 
@@ -78,6 +79,19 @@ async function findHeader(file: PackageFile, sheet: Sheet, cells: CellReader, wa
     }
   }
   return { row: wanted ?? 1, names: [] };
+}
+
+/** The first rows of a sheet from its top, those without a value left out. */
+export async function topRows({ file, sheet, cells }: Pick<Layout, "file" | "sheet" | "cells">): Promise<TopRow[]> {
+  const rows: TopRow[] = [];
+  for await (const pieces of sheetPieces(file, sheet.part)) {
+    for (const piece of pieces) {
+      if (!("row" in piece)) continue;
+      if (piece.row.number > TOP_ROWS) return rows;
+      rows.push({ row: piece.row.number, cells: piece.row.cells.map((cell) => cellText(cell, cells).replace(/\s+/g, " ").trim()) });
+    }
+  }
+  return rows;
 }
 
 /** The rows of data in a stream. */

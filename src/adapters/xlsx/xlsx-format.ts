@@ -1,7 +1,7 @@
 import { keyColumnsOf, plural, YoroshiError, type CellType, type KeyColumns } from "../../core/index.js";
 import { KeySet, type FileChanges, type FileFormat, type FileRow, type NamedFile } from "../../files/index.js";
 import type { DateSystem } from "./cell-text.js";
-import { dataRows, readLayout, rowSources, rowValues, type Layout, type SheetChoice } from "./layout.js";
+import { dataRows, readLayout, rowSources, rowValues, topRows, type Layout, type SheetChoice } from "./layout.js";
 import { openPackage, orUnreadable } from "./package-file.js";
 import { recalculated, resizedTable, withoutCalculationChain, withSheet } from "./small-parts.js";
 import { statesSheet, STATES_SHEET } from "./states-sheet.js";
@@ -33,6 +33,7 @@ export function xlsxFormat({ key: keyColumns, showsStates, onNotice, ...choice }
         dates = layout.book.dates;
         return layout.columns.map((column) => column.name);
       }),
+    topRows: (from) => withLayout(from, choice, topRows),
     async *rows(from, { sources = false, tell = false } = {}) {
       const uncalculated = new Map<string, number>();
       yield* chunks(from, choice, key, sources, tell ? (column) => uncalculated.set(column, (uncalculated.get(column) ?? 0) + 1) : undefined);

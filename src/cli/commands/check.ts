@@ -14,7 +14,7 @@ interface Checked {
 export async function check(names: readonly string[], options: CommonOptions): Promise<number> {
   return withProject(options, async (project) => {
     const checked: Checked[] = [];
-    for (const { what, name } of await chosen(project, names)) checked.push({ what, name, complaints: inOrder(await project.check(what, name)), warnings: what === "template" ? inOrder(await project.warnings(name)) : [] });
+    for (const { what, name } of await chosen(project, names)) checked.push({ what, name, complaints: inOrder(await project.check(what, name)), warnings: inOrder(await project.warnings(what, name)) });
     const warnings = checked.flatMap((one) => one.warnings);
     const mistakes = checked.flatMap((one) => one.complaints);
     if (options.json) outJson({ checked: checked, mistakes: mistakes.length, warnings: warnings.length });

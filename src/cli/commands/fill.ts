@@ -1,8 +1,8 @@
-import { fill, formatMoney, nearest, plural, preflight, preview, readCondition, readGate, targetColumns, toMicros, YoroshiError, type FillOptions, type FillReport, type FillSetup, type Preview, type StepTallies } from "../../core/index.js";
+import { adviseCondition, checkFilled, columnsOf, fill, formatMoney, nearest, plural, preflight, preview, readCondition, readGate, targetColumns, toMicros, YoroshiError, type FillOptions, type FillReport, type FillSetup, type Preview, type StepTallies } from "../../core/index.js";
 import type { Project } from "../../project/index.js";
 import { bad, duration, good, heading, note, out, outJson, quiet, standinNote, table, warn } from "../print/print.js";
 import { fillProgress } from "../print/progress.js";
-import { capAdvice, modelError } from "../report-error.js";
+import { capAdvice, errorJson, modelError, reportError } from "../report-error.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
 interface FillCommandOptions extends CommonOptions {
@@ -10,6 +10,7 @@ interface FillCommandOptions extends CommonOptions {
   readonly rows?: number | undefined;
   readonly only?: readonly string[] | undefined;
   readonly where?: string | undefined;
+  readonly column?: readonly string[] | undefined;
   readonly refill?: FillOptions["refill"];
   readonly overwrite?: readonly string[] | undefined;
   readonly standing?: FillOptions["standing"];
@@ -39,19 +40,26 @@ export async function fillCommand(name: string, options: FillCommandOptions): Pr
         if (code > 1) break;
       }
       if (!options.json && derived.length > 0 && !options.derived) note(quiet(`Made of its rows: ${derived.join(", ")}. \`yoroshi fill ${name} --derived\` fills ${derived.length === 1 ? "it" : "them"}, too.`));
+      if (options.json) outJson(together(told));
       return worst;
-    } finally {
-      // Also of a run that its model's host ended.
-      if (options.json && told.length > 0) outJson(told.length > 1 ? { ...told[0], derived: told.slice(1) } : told[0]!);
+    } catch (error) {
+      if (!options.json || told.length === 0) throw error;
+      // Of a run that its model's host ended: what was done, and why it ended, in one object.
+      outJson({ ...together(told), error: errorJson(error) });
+      return reportError(error, false);
     }
   });
 }
+
+/** What was told of a plan, with what was told of those made of it. */
+const together = ([first, ...derived]: readonly object[]): object => (derived.length > 0 ? { ...first, derived } : first!);
 
 /** One plan; with `--json`, `tell` gets what would be printed. */
 async function fillOne(project: Project, name: string, options: FillCommandOptions, tell: (report: object) => void): Promise<number> {
   const { setup, isStandin } = await project.fillSetup(name, { inPlace: options.inPlace === true, asks: options.dryRun !== true });
   const chosen: FillOptions = {
-    refill: options.refill,
+    refill: options.refill ?? (options.column ? "all" : undefined),
+    columns: options.column,
     only: options.only,
     where: options.where,
     rows: options.rows,
@@ -63,6 +71,9 @@ async function fillOne(project: Project, name: string, options: FillCommandOptio
     spendCap: options.spend === undefined ? undefined : toMicros(options.spend),
   };
   await checkWhere(setup, options.where);
+  checkFilled(setup.plan, "--column", options.column);
+  checkFilled(setup.plan, "--overwrite", options.overwrite);
+  if (options.column && !options.only && options.where === undefined && options.sample === undefined) throw new YoroshiError("badOption", { option: "--column", problem: "say for which rows it is asked again: --only KEY, --where or --sample. All rows: --refill all." });
   if (options.createColumns) {
     const statements = (await setup.table.missingColumns?.(targetColumns(setup))) ?? [];
     for (const statement of statements) note(`${statement};`);
@@ -83,8 +94,8 @@ async function fillOne(project: Project, name: string, options: FillCommandOptio
 /** A column that the table does not have would quietly leave every row out. */
 async function checkWhere({ table: source, plan }: FillSetup, where: string | undefined): Promise<void> {
   const { condition, problem } = where === undefined ? {} : readCondition(where);
-  if (problem !== undefined) throw new YoroshiError("badOption", { option: "--where", problem: `this condition cannot be read as CEL: ${problem}.` });
-  const known = [...(await source.columns()), ...Object.keys(plan.related ?? {})];
+  if (problem !== undefined) throw new YoroshiError("badOption", { option: "--where", problem: `this condition cannot be read as CEL: ${adviseCondition(where!, problem)}.` });
+  const known = [...new Set([...(await source.columns()), ...Object.values(plan.steps).flatMap(columnsOf)])];
   for (const column of condition?.columns ?? []) {
     if (known.includes(column)) continue;
     const near = nearest(column, known);
@@ -190,9 +201,10 @@ function whyNoRow({ plan: { table: source } }: FillSetup, { where }: FillOptions
 const tellBreaker: FillOptions["onBreaker"] = ({ host }, state, failure) =>
   note(state === "open" ? warn(`\n${host} keeps failing (${failure?.message ?? "no reply"}); waiting for it, with one request at a time.`) : `\n${host} answers again.`);
 
-function exitCode({ end, failed }: FillReport): number {
+/** 1 for what this run could have mended; not for rows that fail however often they are read. */
+function exitCode({ end, inVain, refused }: FillReport): number {
   if (end === "interrupted") return 130;
-  return failed > 0 || end === "spendCap" ? 1 : 0;
+  return inVain > 0 || refused.length > 0 || end === "spendCap" ? 1 : 0;
 }
 
 function reportJson(report: FillReport, setup: FillSetup, isStandin: boolean): object {

@@ -1,7 +1,7 @@
 import { visible } from "../print/visible.js";
 import { createInterface } from "node:readline";
-import { MARK_COLUMN, partPaths, plural, YoroshiError, type NamedShape, type Prepared } from "../../core/index.js";
-import { drawSamples, markOf, openSamples, saveSamples, sealSamples, type Project, type SamplesFile } from "../../project/index.js";
+import { MARK_COLUMN, optionsOf, partPaths, plural, SET_COLUMN, YoroshiError, type ChoiceSpec, type NamedShape, type Option, type Prepared } from "../../core/index.js";
+import { drawSamples, FROM_COLUMN, markOf, openSamples, saveSamples, sealSamples, type Project, type SamplesFile } from "../../project/index.js";
 import { block, good, heading, note, out, outJson, quiet, warn } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
@@ -27,7 +27,7 @@ export async function draw(plan: string, options: DrawCommandOptions): Promise<n
       out(`${good("drawn")}  ${plural(drawn, "row")} into ${file}${drawn < wanted ? quiet(options.doubtful ? "; no more answers have a confidence" : "; the table has no more that are not in it") : ""}`);
       if (drawn > 0) out(quiet(`Label them with \`yoroshi samples label ${file}\`, or fill in the columns of right values in any spreadsheet.`));
     }
-    return drawn > 0 ? 0 : 1;
+    return 0;
   });
 }
 
@@ -70,12 +70,17 @@ export async function label(file: string, options: LabelCommandOptions): Promise
   });
 }
 
+/** Columns of a samples file that tell of the sample, not of the row. */
+const NOT_CONTEXT: readonly string[] = [MARK_COLUMN, SET_COLUMN, FROM_COLUMN];
+
 const HELP = "a number or the value itself; Enter leaves it blank, s skips the row, u undoes the last row, q saves and ends";
 
 /** One sitting of a person at a samples file. Every row is saved as soon as it is done. */
 class Labelling {
   readonly #parts: readonly NamedShape[];
   readonly #inputs: readonly string[];
+  /** Further columns of the file, by which a person knows the row. */
+  readonly #context: readonly string[];
   readonly #skipped = new Set<Record<string, string>>();
   readonly #done: { readonly row: Record<string, string>; readonly before: Readonly<Record<string, string>> }[] = [];
 
@@ -89,6 +94,7 @@ class Labelling {
     // Reasons and other free words are labelled only where the file has a column for them.
     this.#parts = prepared.parts.filter((part) => paths.has(part.name) && (part.kind.freeText !== true || samples.columns.includes(part.name)));
     this.#inputs = prepared.inputs.map(({ name }) => name);
+    this.#context = samples.columns.filter((column) => !NOT_CONTEXT.includes(column) && !this.#inputs.includes(column) && !prepared.parts.some(({ name }) => column === name || column.startsWith(`${name}@`) || column.startsWith(`${name}.`)));
     if (this.#parts.length === 0) throw new YoroshiError("samplesUnfit", { file: samples.file, problem: "the template's answer has no part that could be labelled." });
     for (const part of this.#parts) if (!samples.columns.includes(this.#column(part))) samples.columns.push(this.#column(part));
     if (!samples.columns.includes(MARK_COLUMN)) samples.columns.push(MARK_COLUMN);
@@ -106,6 +112,7 @@ class Labelling {
       return done ? undefined : String(value).trim();
     };
     out(quiet(HELP));
+    for (const part of this.#parts) for (const line of legendOf(part)) out(line);
     for (let row = this.open[0]; row; row = this.open[0]) {
       const ended = await this.#labelRow(row, ask);
       if (ended === "quit") break;
@@ -117,6 +124,8 @@ class Labelling {
   async #labelRow(row: Record<string, string>, ask: (question: string) => Promise<string | undefined>): Promise<"next" | "quit"> {
     const at = this.samples.rows.indexOf(row) + 1;
     out(`\n${heading(`Row ${at} of ${this.samples.rows.length}`)}  ${quiet(`${this.open.length} open`)}`);
+    const context = this.#context.filter((column) => row[column]?.trim());
+    if (context.length > 0) out(quiet(context.map((column) => `${column}: ${row[column]}`).join(" · ")));
     for (const input of this.#inputs) if (row[input]?.trim()) out(block(this.#inputs.length > 1 ? `${input}: ${row[input]}` : row[input]));
     const before = { ...row };
     for (const part of this.#parts) {
@@ -166,22 +175,28 @@ class Labelling {
   }
 }
 
-function optionsOf(part: NamedShape): readonly string[] {
-  const { options } = part.schema as { options?: unknown };
-  return part.kind.kind === "choice" && Array.isArray(options) ? (options as string[]) : [];
+/** What a choice offers, also where it may be null. */
+const optionsFor = ({ spec }: NamedShape): readonly Option[] => (spec.kind === "choice" ? optionsOf(spec as ChoiceSpec) : []);
+
+/** What a part's options or points mean, a line each, with the numbers by which they are given. */
+function legendOf(part: NamedShape): string[] {
+  const options = optionsFor(part);
+  if (options.some(({ about }) => about)) return [heading(part.name), ...options.map(({ name, about }, index) => `  ${index + 1} ${name}${about ? quiet(`  ${about}`) : ""}`)];
+  const points = Object.entries((part.spec as { scale?: Readonly<Record<string, string>> }).scale ?? {}).sort(([a], [b]) => Number(a) - Number(b));
+  return part.spec.kind === "score" && points.length > 0 ? [heading(part.name), ...points.map(([point, about]) => `  ${point}${quiet(`  ${about}`)}`)] : [];
 }
 
 function choicesOf(part: NamedShape): string {
-  const options = optionsOf(part);
-  if (options.length > 0) return `(${options.map((option, index) => `${index + 1} ${option}`).join(", ")}):`;
+  const options = optionsFor(part);
+  if (options.length > 0) return `(${options.map(({ name }, index) => `${index + 1} ${name}`).join(", ")}):`;
   return `(${part.tell().split("\n")[0]!.replace(/, where$/, "")}):`;
 }
 
 /** What a person typed, as a cell has it; "" for nothing, `undefined` for what does not fit. */
 function valueOf(part: NamedShape, said: string): string | undefined {
   if (said === "") return "";
-  const options = optionsOf(part);
-  const numbered = /^\d+$/.test(said) ? options[Number(said) - 1] : undefined;
+  const options = optionsFor(part);
+  const numbered = /^\d+$/.test(said) ? options[Number(said) - 1]?.name : undefined;
   const reading = part.fromCell(numbered ?? said);
   return reading.ok && part.schema.safeParse(reading.value).success ? part.toCell(reading.value) : undefined;
 }

@@ -26,9 +26,9 @@ export async function status(name: string, options: StatusOptions): Promise<numb
     }
     out(heading(`Plan ${setup.plan.name}`) + quiet(`  ${plural(result.rows, "row")} of ${setup.table.name}`));
     printSurvey(result);
-    if (options.empty) {
-      out(`\n${heading("Cells without an up-to-date value")}`);
-      out(table(["row", "column", "state", "why"], open.map((cell) => [cell.key, cell.column, cell.state, cell.reason])));
+    if (open.length > 0) {
+      out(`\n${heading("Rows with cells without an up-to-date value")}`);
+      out(table(["row", "columns", "state", "why"], rowsOf(open), { width: { 1: 40 } }));
     }
     if (last) out(`\n${quiet(`Last fill ${new Date(last.startedAt).toISOString().slice(0, 16).replace("T", " ")} UTC: ${last.end ?? "broken off"}.`)}`);
     printSpend(spend, project.settings.currency);
@@ -36,6 +36,18 @@ export async function status(name: string, options: StatusOptions): Promise<numb
     if (cap !== undefined) out(quiet(`This month ${formatMoney(await ledger.spentSince(monthStart(project.clock.now())), project.settings.currency)} of ${formatMoney(toMicros(cap), project.settings.currency)} spent by all plans and trials.`));
     return 0;
   });
+}
+
+/** A line for each row and reason, however many of its columns they concern. */
+function rowsOf(cells: readonly OpenCell[]): string[][] {
+  const lines = new Map<string, { readonly cell: OpenCell; readonly columns: string[] }>();
+  for (const cell of cells) {
+    const name = JSON.stringify([cell.key, cell.state, cell.reason]);
+    const line = lines.get(name) ?? { cell, columns: [] };
+    line.columns.push(cell.column);
+    lines.set(name, line);
+  }
+  return [...lines.values()].map(({ cell: { key, state, reason }, columns }) => [key, columns.join(", "), state, reason]);
 }
 
 /** One row's cells, step by step. */

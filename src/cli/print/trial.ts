@@ -155,8 +155,11 @@ function printSecondLook({ secondLook }: TrialReport): void {
 
 function printDisagreements({ disagreements }: TrialReport, all: boolean): void {
   if (disagreements.length === 0) return;
-  const shown = all ? disagreements : disagreements.slice(0, SHOWN);
-  out(`\n${heading("Rows that disagree")}  ${quiet(shown.length < disagreements.length ? `${shown.length} of ${disagreements.length}; --all lists them` : String(disagreements.length))}`);
+  // A row counts once, in however many parts it disagrees.
+  const ids = [...new Set(disagreements.map(({ id }) => id))];
+  const shownIds = new Set(all ? ids : ids.slice(0, SHOWN));
+  const shown = disagreements.filter(({ id }) => shownIds.has(id));
+  out(`\n${heading("Rows that disagree")}  ${quiet(shownIds.size < ids.length ? `${shownIds.size} of ${ids.length}; --all lists them` : String(ids.length))}`);
   out(table(["row", "part", "right", "answered", "the model's reason"], shown.map(({ id, part, truth, answer, why }) => [id, part, cut(truth, 18), answer === null ? "(none)" : cut(answer, 18), cut(why ?? "", 44)])));
 }
 

@@ -1,6 +1,6 @@
 import { complain, nearest, type Complaint, type SourceDocument } from "../ground/index.js";
 import { kindOf, referencesIn, shapeSpec } from "../kinds/index.js";
-import { keyColumnsOf } from "../table/index.js";
+import { headerAdvice, keyColumnsOf, type TopRow } from "../table/index.js";
 import { CONFIDENCE, partPaths, whyAlone, type InputSpec, type Template } from "../template/index.js";
 import { givenValue } from "./clear.js";
 import { readCondition } from "./condition.js";
@@ -12,6 +12,8 @@ import { readSet } from "./set-column.js";
 export interface KnownTable {
   readonly name: string;
   readonly columns: readonly string[];
+  /** Of a file: its first rows, for a header below a title. */
+  readonly top?: readonly TopRow[] | undefined;
 }
 
 /**
@@ -47,7 +49,11 @@ function checkTemplateStep(plan: Plan, name: string, step: TemplateStep, templat
     if (!inputs.includes(input)) found.push(complain("unknownInput", document.atKey([...at, "inputs", input]), { name: input, known: inputs, near: nearest(input, inputs) }));
   }
   for (const [column, part] of Object.entries(step.fill)) {
-    if (!parts.includes(part) && !(part === CONFIDENCE && template.doubt)) found.push(complain("unknownPart", document.at([...at, "fill", column]), { name: part, known: parts, near: nearest(part, parts) }));
+    if (parts.includes(part) || (part === CONFIDENCE && template.doubt)) continue;
+    const near = nearest(part, parts);
+    // The column is a part, and what stands for the part is none, nor nearly one.
+    if (parts.includes(column) && (near === undefined || part.toLowerCase() === column.toLowerCase())) found.push(complain("badValue", document.at([...at, "fill", column]), { problem: `\`fill\` names the column first, then the part of the answer: \`fill: { ${plainKey(part)}: ${column} }\`.` }));
+    else found.push(complain("unknownPart", document.at([...at, "fill", column]), { name: part, known: parts, near }));
   }
   if (plan.gate && plan.gate.step === name && !parts.includes(plan.gate.part)) found.push(complain("unknownPart", document.at(["gate", "part"]), { name: plan.gate.part, known: parts, near: nearest(plan.gate.part, parts) }));
   const needsOwn = (step.rowsPerRequest ?? 1) > 1 ? whyAlone(template) : undefined;
@@ -55,6 +61,8 @@ function checkTemplateStep(plan: Plan, name: string, step: TemplateStep, templat
   for (const [index, rule] of (step.clear ?? []).entries()) found.push(...checkRule(rule, step, template, document, [...at, "clear", index]));
   return found;
 }
+
+const plainKey = (name: string): string => (/^[\p{L}_][\p{L}\d_ -]*$/u.test(name) ? name : JSON.stringify(name));
 
 /** A rule gives all that the step fills, each value of its part's kind. */
 function checkRule(rule: ClearRule, step: TemplateStep, template: Template, document: SourceDocument, at: readonly (string | number)[]): Complaint[] {
@@ -79,7 +87,7 @@ function checkColumns(plan: Plan, name: string, step: Step, template: Template |
   const related = Object.keys(plan.related ?? {});
   const known = [...new Set([...table.columns, ...Object.entries(plan.steps).flatMap(([other, one]) => (other === name ? [] : columnsOf(one)))])];
   const missing = (column: string, place: readonly (string | number)[]): void => {
-    found.push(complain("unknownColumn", document.at(place), { name: column, table: table.name, known, near: nearest(column, known) }));
+    found.push(complain("unknownColumn", document.at(place), { name: column, table: table.name, known, near: nearest(column, known), header: headerOf(plan, table, column) }));
   };
   const testRead = (columns: readonly string[] | undefined, place: readonly (string | number)[]): void => {
     for (const column of columns ?? []) if (!known.includes(column) && !related.includes(column)) missing(column, place);
@@ -106,17 +114,24 @@ function checkColumns(plan: Plan, name: string, step: Step, template: Template |
   return found;
 }
 
-function checkRelated(plan: Plan, document: SourceDocument, { name: tableName, columns: known }: KnownTable): Complaint[] {
+/** Which row looks like the header, where it is not the one that was taken for it. */
+function headerOf({ table }: Plan, { top = [], columns }: KnownTable, missing: string): string {
+  return headerAdvice(top, { columns, missing }, "file" in table && /\.xls[xm]$/i.test(table.file));
+}
+
+function checkRelated(plan: Plan, document: SourceDocument, table: KnownTable): Complaint[] {
   const found: Complaint[] = [];
+  const { columns: known } = table;
   const missing = (column: string, place: readonly (string | number)[]): void => {
-    found.push(complain("unknownColumn", document.at(place), { name: column, table: tableName, known, near: nearest(column, known) }));
+    found.push(complain("unknownColumn", document.at(place), { name: column, table: table.name, known, near: nearest(column, known), header: headerOf(plan, table, column) }));
   };
   keyColumnsOf(plan.table.key).forEach((column, index) => {
     if (!known.includes(column)) missing(column, ["table", "key", ...(typeof plan.table.key === "string" ? [] : [index])]);
   });
+  for (const column of Object.keys(plan.table.columns ?? {})) if (!known.includes(column)) missing(column, ["table", "columns", column]);
   for (const [name, source] of Object.entries(plan.related ?? {})) {
     for (const [there, here] of Object.entries(source.match)) if (!known.includes(here)) missing(here, ["related", name, "match", there]);
-    if (known.includes(name)) found.push(complain("badValue", document.atKey(["related", name]), { problem: `\`${name}\` is a column of ${tableName}, too. Give the related rows another name.` }));
+    if (known.includes(name)) found.push(complain("badValue", document.atKey(["related", name]), { problem: `\`${name}\` is a column of ${table.name}, too. Give the related rows another name.` }));
   }
   return found;
 }

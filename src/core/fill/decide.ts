@@ -24,6 +24,7 @@ export const CHANGED = "the template, an input or the model has changed";
 
 /** Decides from the row and what the ledger knows of it, without asking or changing anything. */
 export function decide(work: Work, one: StepWork, passed: Passing, record: CellRecord | undefined): Decision {
+  if (work.chosenSteps?.has(one.name) === false) return { do: "leave", state: heldByPerson(work, one, record) === one.targets.length ? "edited" : (record?.state ?? "blank"), reason: record?.reason };
   if (passed.row.problem !== undefined) return { do: "mark", state: "failed", reason: passed.row.problem };
   if (heldByPerson(work, one, record) === one.targets.length) return { do: "leave", state: "edited" };
   const values = one.condition || one.does.kind === "set" || one.does.rules.length > 0 ? rowFor(passed) : {};

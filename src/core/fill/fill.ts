@@ -28,6 +28,8 @@ export interface FillReport extends Tally {
   readonly earlier: number;
   /** What a person should know of values: that related rows are left out, that an edited row has changed since. */
   readonly notes: readonly ToldNote[];
+  /** Rows that were asked about in this run and got no answer; other failed rows fail however often they are read. */
+  readonly inVain: number;
   /** Rows that the table did not take the values of, by the reason; they count as failed. */
   readonly refused: readonly Refusal[];
   /** Whether the table was written; not when it already stood so. */
@@ -84,7 +86,7 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   if (settled) {
     const tally = sumTallies(Object.values(settled.tallies));
     await work.ledger.endRun({ id: run, endedAt: work.clock.now(), end: "done", tally: tally as unknown as Json });
-    return { ...tally, steps: settled.tallies, notes: settled.notes, run, end: "done", unsure: 0, newEdits: 0, earlier: 0, refused: [], written: false, tookMs: work.clock.now() - began };
+    return { ...tally, steps: settled.tallies, notes: settled.notes, run, end: "done", unsure: 0, newEdits: 0, earlier: 0, inVain: 0, refused: [], written: false, tookMs: work.clock.now() - began };
   }
   await forgetSettled(work);
   const { edits: newEdits, earlier, mark } = await absorbEdits(work, run);
@@ -104,7 +106,7 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   const projected = filling.end === "done" || mustWrite ? await project({ ...work, standingMark: mark, isEarlier: earlier > 0 }, run, mustWrite) : NOT_WRITTEN;
   const notes = filling.told.all;
   if (filling.hasNothingLeft) await keepSettled(work, options, { tallies: filling.tallies, notes });
-  return { ...withRefused(filling.tally, projected.refused), steps: filling.tallies, run, end: filling.end, unsure: budget.unsure, newEdits: newEdits + projected.edits, earlier, notes, refused: projected.refused, written: projected.written, tookMs: work.clock.now() - began, error: filling.error, errorHost: filling.errorHost, capped: filling.capped };
+  return { ...withRefused(filling.tally, projected.refused), steps: filling.tallies, run, end: filling.end, unsure: budget.unsure, newEdits: newEdits + projected.edits, earlier, notes, inVain: filling.inVain, refused: projected.refused, written: projected.written, tookMs: work.clock.now() - began, error: filling.error, errorHost: filling.errorHost, capped: filling.capped };
 }
 
 /** Rows whose values the table did not take are not filled. */

@@ -40,6 +40,8 @@ export class Filling {
   changed = false;
   /** Rows whose key an earlier row has, too. */
   doubled = 0;
+  /** Rows that were asked about, and got no answer. */
+  inVain = 0;
   /** What a person should know of values. */
   readonly told = new Told();
   /** Some row got no answer because a host could not be reached; the next run asks again. */
@@ -342,7 +344,9 @@ export class Filling {
     const cells = answeredCells(this.work, asked, fingerprint, answer, this.run);
     const tally = this.tallies[asked.one.name]!;
     // A stale value that was not renewed stays, yet the row did not get what it needed.
-    countState(tally, answer.state !== "answered" && cells.state === "stale" ? "failed" : cells.state);
+    const state = answer.state !== "answered" && cells.state === "stale" ? "failed" : cells.state;
+    countState(tally, state);
+    if (state === "failed") this.inVain++;
     if (how === "reused") tally.reused++;
     return cells;
   }

@@ -15,3 +15,7 @@ export type { Capped, FillEnd, Tally } from "./tally.js";
 export { inputsFor, rowFor, type Passing } from "./passing.js";
 export { filledMark, filledRows, inputCells } from "./walk.js";
 export { figuresReadAs, READ_AS, readAs, wantedOnce } from "./order.js";
+export { keyCandidates } from "./key-repeats.js";
+export { checkFilled } from "./plan.js";
+export { warnPlan } from "./warn-plan.js";
+export { adviseCondition } from "./condition-advice.js";

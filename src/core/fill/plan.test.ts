@@ -33,7 +33,7 @@ describe("reading a plan", () => {
     ["a value that is none of the stated", PLAN.replace("blank", "old"), "p.yaml:11:9  `refill`: Expected one of blank, stale, failed, all."],
     ["a condition that is not CEL", PLAN.replace('row.text != ""', "row.text ="), "p.yaml:9:11  This condition cannot be read as CEL"],
     ["a condition that is not true or false", PLAN.replace('row.text != ""', "size(row.text)"), "its result is int, not true or false"],
-    ["a condition about something else", PLAN.replace("row.text", "text"), "Unknown variable: text"],
+    ["a condition about something else", PLAN.replace("row.text", "text"), "there is no `text` by itself. Of a column write `row.text`"],
     ["a step that fills nothing", PLAN.replace("{ topic: topic, level: level }", "{}"), "Say which column takes which part"],
     ["two steps that fill one column", PLAN.replace("limits", "  more: { set: { topic: x } }\nlimits"), "`topic` is filled by `sort` and by `more`. Give one of them another column."],
     ["a step that is neither", PLAN.replace("limits", "  more: { when: 'true' }\nlimits"), "The key `set` is missing."],

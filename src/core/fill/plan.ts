@@ -1,4 +1,4 @@
-import type { Json, RowsSource, TableSource } from "../ground/index.js";
+import { nearest, YoroshiError, type Json, type RowsSource, type TableSource } from "../ground/index.js";
 import type { TargetColumn } from "../table/index.js";
 
 /** Which cells a fill gives a new value; each one takes in those before it. */
@@ -114,4 +114,13 @@ export function templateSteps({ steps }: Pick<Plan, "steps">): { readonly name: 
 /** The step that writes a column. */
 export function writerOf({ steps }: Pick<Plan, "steps">, column: string): string | undefined {
   return Object.entries(steps).find(([, step]) => columnsOf(step).includes(column))?.[0];
+}
+
+/** @throws YoroshiError `badOption` where an option names a column that no step of the plan fills. */
+export function checkFilled({ name, steps }: Pick<Plan, "name" | "steps">, option: string, columns: readonly string[] = []): void {
+  const known = Object.values(steps).flatMap(columnsOf);
+  const unknown = columns.find((column) => !known.includes(column));
+  if (unknown === undefined) return;
+  const near = nearest(unknown, known);
+  throw new YoroshiError("badOption", { option, problem: `the plan ${name} fills no column \`${unknown}\`.${near ? ` Did you mean \`${near}\`?` : ` It fills: ${known.join(", ")}.`}` });
 }

@@ -2,6 +2,7 @@ import * as z from "zod/mini";
 import { checkShape, complain, documentOf, readDocument, rowsSourceShape, tableSourceShape, YoroshiError, type Complaint, type GroupsSource, type Json, type SourceDocument } from "../ground/index.js";
 import { jsonSchemaOf } from "../kinds/index.js";
 import { checkFormat } from "../template/index.js";
+import { adviseCondition } from "./condition-advice.js";
 import { readCondition } from "./condition.js";
 import { columnsOf, MOST_ROWS_PER_REQUEST, OWN_STEP, PLAN_FORMAT, REFILLS, type Limits, type Plan, type Refill, type SetStep, type Step, type TemplateStep } from "./plan.js";
 import { readSet } from "./set-column.js";
@@ -81,7 +82,7 @@ export function readPlan(text: string, file: string): PlanReading {
   const { document, complaints } = readDocument(text, file);
   if (!document) return { complaints };
   const format = checkFormat(document, PLAN_FORMAT);
-  return format ? { complaints: [format] } : readPlanDocument(document);
+  return format ? { complaints: [format] } : readPlanDocument(document, adviseCondition);
 }
 
 /**
@@ -96,7 +97,7 @@ export function plan(shape: PlanShape): Plan {
 }
 
 /** The conditions of figures that are not CEL. */
-function conditionFaults(groups: GroupsSource | undefined, document: SourceDocument): Complaint[] {
+function conditionFaults(groups: GroupsSource | undefined, document: SourceDocument, advise: Advise): Complaint[] {
   if (!groups) return [];
   const conditions: [string | undefined, (string | number)[]][] = [[groups.when, ["when"]]];
   for (const [name, figure] of Object.entries(groups.figures)) {
@@ -104,17 +105,20 @@ function conditionFaults(groups: GroupsSource | undefined, document: SourceDocum
   }
   return conditions.flatMap(([source, path]) => {
     const problem = source === undefined ? undefined : readCondition(source).problem;
-    return problem === undefined ? [] : [complain("badCondition", document.at(["table", "groups", ...path]), { problem })];
+    return problem === undefined ? [] : [complain("badCondition", document.at(["table", "groups", ...path]), { problem: advise(source!, problem) })];
   });
 }
 
-function readPlanDocument(document: SourceDocument): PlanReading {
+/** Says what to type instead of a condition that cannot be read; a plan that comes from code needs no such words. */
+type Advise = (source: string, problem: string) => string;
+
+function readPlanDocument(document: SourceDocument, advise: Advise = (_source, problem) => problem): PlanReading {
   const { value, complaints } = checkShape(planFile, document.value, document);
   if (!value) return { document, complaints };
   const found: Complaint[] = [];
   const steps = Object.entries(value.steps);
   const { items, groups } = value.table as Plan["table"];
-  found.push(...conditionFaults(groups, document));
+  found.push(...conditionFaults(groups, document, advise));
   if (OWN_STEP in value.steps && (items ?? groups)) found.push(complain("badValue", document.atKey(["steps", OWN_STEP]), { problem: `\`${OWN_STEP}\` is the step that makes the rows of this table. Give yours another name.` }));
   if (steps.length === 0 && !items && !groups) found.push(complain("missingKey", document.atKey(["steps"]), { key: "steps", hint: "A plan needs a step." }));
   const { gate } = value;
@@ -132,10 +136,10 @@ function readPlanDocument(document: SourceDocument): PlanReading {
       if (fault) found.push(complain("badValue", document.at(["steps", stepName, "set", column]), { problem: `\`${column}\` cannot be made: ${fault}.` }));
     }
     const { problem } = step.when === undefined ? {} : readCondition(step.when);
-    if (problem) found.push(complain("badCondition", document.at(["steps", stepName, "when"]), { problem }));
+    if (problem) found.push(complain("badCondition", document.at(["steps", stepName, "when"]), { problem: advise(step.when!, problem) }));
     for (const [index, rule] of ("clear" in step ? (step.clear ?? []) : []).entries()) {
       const fault = readCondition(rule.when).problem;
-      if (fault) found.push(complain("badCondition", document.at(["steps", stepName, "clear", index, "when"]), { problem: fault }));
+      if (fault) found.push(complain("badCondition", document.at(["steps", stepName, "clear", index, "when"]), { problem: advise(rule.when, fault) }));
     }
   }
   if (found.length > 0) return { document, complaints: found };

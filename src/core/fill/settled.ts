@@ -33,7 +33,12 @@ async function markOf(work: Work): Promise<string | undefined> {
     if (mark === undefined) return undefined;
     related.push(name, mark);
   }
-  return sha256Hex(canonicalJson({ source, standing, related: related.length > 0 ? [related, work.plan.related] : undefined, refill: work.refill, steps: work.steps.map(markOfStep), key: work.table.keyColumns, states: work.table.showsStates }));
+  return sha256Hex(canonicalJson({ source, standing, related: related.length > 0 ? [related, work.plan.related] : undefined, refill: work.refill, written: writtenMark(work), steps: work.steps.map(markOfStep), key: work.table.keyColumns, states: work.table.showsStates }));
+}
+
+/** How the plan says that its table's numbers and days are written. */
+function writtenMark({ plan: { table: { numbers, dates, columns } } }: Work): Json | undefined {
+  return numbers ?? dates ?? columns ? ({ numbers, dates, columns } as unknown as Json) : undefined;
 }
 
 function markOfStep({ name, step, does }: StepWork): Json {
@@ -41,7 +46,7 @@ function markOfStep({ name, step, does }: StepWork): Json {
 }
 
 const isWhole = (work: Work, options: FillOptions): boolean =>
-  work.only === undefined && work.where === undefined && work.overwrite.size === 0 && work.renews !== true && (work.refill === "stale" || work.refill === "blank") && options.stop?.aborted !== true;
+  work.only === undefined && work.where === undefined && work.chosenSteps === undefined && work.overwrite.size === 0 && work.renews !== true && (work.refill === "stale" || work.refill === "blank") && options.stop?.aborted !== true;
 
 /**
  * The figures of the last run, when nothing has changed since it had nothing left to do. Then a million rows need

@@ -7,7 +7,7 @@ import { CONFIDENCE, fingerprinter, partAt, type Fingerprinter, type NamedShape,
 import { readyRules, type ReadyRule } from "./clear.js";
 import { readCondition, type Condition } from "./condition.js";
 import { columnsRead, inputColumns, orderSteps } from "./order.js";
-import { isTemplateStep, type Plan, type Refill, type Step, type TemplateStep } from "./plan.js";
+import { checkFilled, isTemplateStep, type Plan, type Refill, type Step, type TemplateStep } from "./plan.js";
 import { readSet, type ReadySet } from "./set-column.js";
 
 /** What a template step asks, and whom. */
@@ -51,6 +51,8 @@ export interface FillOptions {
   readonly rows?: number | undefined;
   /** Most to spend, in millionths. */
   readonly spendCap?: Micros | undefined;
+  /** Only the steps that fill these columns; what other steps gave stands as it is. */
+  readonly columns?: readonly string[] | undefined;
   /** Columns in which a person's edits may be overwritten. */
   readonly overwrite?: readonly string[] | undefined;
   /**
@@ -89,6 +91,8 @@ export interface Work extends FillSetup {
   readonly refill: Refill;
   readonly only: ReadonlySet<string> | undefined;
   readonly where: Condition | undefined;
+  /** The steps that are done, by name; `undefined` for all. */
+  readonly chosenSteps: ReadonlySet<string> | undefined;
   readonly overwrite: ReadonlySet<string>;
   /** When the table was last written, milliseconds since 1970. */
   readonly writtenAt?: number | undefined;
@@ -144,10 +148,13 @@ export function workOf(setup: FillSetup, options: FillOptions = {}): Work {
   const { plan } = setup;
   const ordered = orderSteps(plan, Object.fromEntries(Object.entries(setup.asking).map(([name, { prepared }]) => [name, prepared.template])));
   if ("cycle" in ordered) throw new YoroshiError("misuse", { problem: `Steps of the plan ${plan.name} wait for each other: ${ordered.cycle.map(({ step }) => step).join(", ")}.` });
-  const { steps, needs } = ordered.order;
+  const { steps: names, needs } = ordered.order;
+  const steps = names.map((name) => stepWork(setup, name, needs[name]!));
+  for (const option of ["columns", "overwrite"] as const) checkFilled(plan, option, options[option]);
   return {
     ...setup,
-    steps: steps.map((name) => stepWork(setup, name, needs[name]!)),
+    steps,
+    chosenSteps: options.columns && new Set(steps.filter(({ targets }) => targets.some(({ name }) => options.columns!.includes(name))).map(({ name }) => name)),
     refill: options.refill ?? plan.refill,
     only: options.only && options.only.length > 0 ? new Set(options.only) : undefined,
     where: options.where === undefined ? undefined : whereOf(options.where),

@@ -2,6 +2,7 @@ import { canonicalJson, patternsReady } from "../ground/index.js";
 import type { CellRecord } from "../ledger/index.js";
 import type { FoundRows, Row } from "../table/index.js";
 import { decide, type Decision } from "./decide.js";
+import type { Condition } from "./condition.js";
 import { absorbEdits } from "./edits.js";
 import { inputColumns } from "./order.js";
 import { hand, inputsFor, passing, type Passing, type RelatedRows } from "./passing.js";
@@ -12,10 +13,24 @@ import { askingOf, workOf, type FillSetup, type StepWork, type Work } from "./se
 export async function* walk(work: Work): AsyncGenerator<{ readonly rows: readonly Passing[]; readonly share: number }> {
   for await (const { rows, share } of work.table.read()) {
     const named = work.only ? rows.filter((row) => work.only!.has(row.key)) : rows;
-    const chosen = work.where ? named.filter((row) => work.where!.test(row.numbers ? { ...row.values, ...row.numbers } : row.values) === true) : named;
+    const chosen = work.where ? await rowsWhere(work, work.where, named) : named;
     const related = await relatedRows(work, chosen);
     yield { rows: chosen.map((row, index) => passing(row, related[index]!)), share };
   }
+}
+
+/** The rows for which a condition holds; of columns that the plan fills, what the ledger knows of them counts. */
+async function rowsWhere(work: Work, where: Condition, rows: readonly Row[]): Promise<Row[]> {
+  const all = rows.map((row) => passing(row, {}));
+  for (const one of work.steps.filter(({ targets }) => targets.some(({ name }) => where.columns.includes(name)))) {
+    const records = await work.ledger.cells(work.plan.name, one.name, rows.map(({ key }) => key));
+    for (const passed of all) {
+      const record = records.get(passed.row.key);
+      // What the ledger knows nothing of is as it stands in the table.
+      if (record || one.targets.some(({ name }) => passed.row.values[name] === undefined)) hand(passed, one, record);
+    }
+  }
+  return rows.filter((row, index) => where.test({ ...row.values, ...row.numbers, ...all[index]!.given }) === true);
 }
 
 /** What is to be done about one step's cells in one row. */

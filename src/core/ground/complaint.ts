@@ -22,8 +22,9 @@ const SENTENCES = {
   missingFormat: (d: { expected: string }) => `The file does not say what it is. Add \`yoroshi: ${d.expected}\` as its first line.`,
   unknownKey: (d: { key: string; known: readonly string[]; near?: string | undefined }) =>
     `There is no key \`${d.key}\` here. ${d.near ? `Did you mean \`${d.near}\`?` : `Known keys: ${d.known.join(", ")}.`}`,
-  tornText: (d: { key: string }) =>
-    `\`${d.key}\` reads as a key of its own, because a comma stands before it. Put the whole text in quotes: \`about: "…, ${d.key}"\`.`,
+  tagged: (d: { text: string; quoted: string }) => `YAML reads \`${d.text}\` as a tag, for its \`!\`. Put quotes around it: \`${d.quoted}\`.`,
+  tornText: (d: { key: string; whole: string }) =>
+    `\`${d.key}\` reads as a key of its own, because a comma stands before it. Put the whole text in quotes: \`${d.whole}\`.`,
   missingKey: (d: { key: string; hint?: string | undefined }) => `The key \`${d.key}\` is missing.${d.hint ? ` ${d.hint}` : ""}`,
   wrongType: (d: { expected: string; found: string }) => `Expected ${d.expected}, found ${d.found}.`,
   badValue: (d: { problem: string }) => d.problem,
@@ -45,8 +46,8 @@ const SENTENCES = {
     `The answer has no part \`${d.name}\`. ${d.near ? `Did you mean \`${d.near}\`?` : `Parts: ${d.known.join(", ")}.`}`,
   unknownTemplate: (d: { name: string; known: readonly string[]; near?: string | undefined }) =>
     `There is no template \`${d.name}\` in this project. ${d.near ? `Did you mean \`${d.near}\`?` : `Templates: ${d.known.join(", ") || "none"}.`}`,
-  unknownColumn: (d: { name: string; table: string; known: readonly string[]; near?: string | undefined }) =>
-    `${d.table} has no column \`${d.name}\`. ${d.near ? `Did you mean \`${d.near}\`?` : `Columns: ${d.known.join(", ")}.`}`,
+  unknownColumn: (d: { name: string; table: string; known: readonly string[]; near?: string | undefined; header?: string | undefined }) =>
+    `${d.table} has no column \`${d.name}\`. ${d.near ? `Did you mean \`${d.near}\`?` : `Columns: ${d.known.filter((name) => name !== "").join(", ")}.`}${d.header ?? ""}`,
   unfedInput: (d: { name: string }) => `The template needs the input \`${d.name}\`. Say which column it comes from: \`inputs: { ${d.name}: <column> }\`.`,
   keyFilled: (d: { column: string }) => `\`${d.column}\` is the key of the table and cannot be filled.`,
   inputFilled: (d: { column: string }) => `\`${d.column}\` is read and filled by the same step. Fill another column.`,

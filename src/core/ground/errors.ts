@@ -41,15 +41,15 @@ export const ERRORS = {
   badOption: entry(2, 400, (d: { option: string; problem: string }) => `${d.option}: ${d.problem}`),
   keyNotFound: entry(2, 404, (d: { keys: readonly string[]; table: string }) => `${d.table} has no row with the key ${d.keys.map((k) => `\`${k}\``).join(", ")}.`),
   samplesUnfit: entry(2, 400, (d: { file: string; problem: string }) => `${d.file} cannot be used as samples: ${d.problem}`),
-  secretMissing: entry(2, 401, (d: { database: string; env: string }) => `The database \`${d.database}\` takes its address from the environment variable ${d.env}, which is not set.`),
-  keyMissing: entry(2, 401, (d: { model: string; env: string }) => `The model \`${d.model}\` takes its key from the environment variable ${d.env}, which is not set.`),
+  secretMissing: entry(2, 401, (d: { database: string; env: string }) => `The database \`${d.database}\` takes its address from the environment variable ${d.env}, which is not set. Set it: \`export ${d.env}=…\`.`),
+  keyMissing: entry(2, 401, (d: { model: string; env: string }) => `The model \`${d.model}\` takes its key from the environment variable ${d.env}, which is not set. Set it (\`export ${d.env}=…\`), or leave \`key\` out where the host needs none.`),
   keyUnfit: entry(2, 401, (d: { model: string; env: string; problem: string }) => `The key of the model \`${d.model}\` in the environment variable ${d.env} cannot be used: ${d.problem}.`),
   modelUnauthorised: entry(3, 502, (d: { host: string; status: number }) =>
     `${d.host} refused the key (HTTP ${d.status}). Check the key and what it is allowed to do; nothing more was asked.`),
   modelRejected: entry(3, 502, (d: { host: string; status: number; problem: string }) =>
-    `${d.host} rejected the request (HTTP ${d.status}): ${d.problem}. Check the model's id and settings in yoroshi.yaml.`),
+    `${d.host} rejected the request (HTTP ${d.status}): ${d.problem}. Check the model's \`endpoint\`, \`id\` and settings in yoroshi.yaml.`),
   modelUnavailable: entry(3, 502, (d: { host: string; problem: string; attempts: number }) =>
-    `${d.host} could not be used: ${d.problem} (after ${plural(d.attempts, "attempt")}).`),
+    `${d.host} could not be used: ${d.problem} (after ${plural(d.attempts, "attempt")}). Check the \`endpoint\` in yoroshi.yaml, and whether the host runs.`),
   modelGone: entry(3, 502, (d: { host: string; problem: string }) => `${d.host} kept failing: ${d.problem}. What was answered is written; run the same command again later.`),
   quotaSpent: entry(3, 502, (d: { host: string }) => `${d.host} says that the quota is spent. Nothing more was asked; run again when there is quota.`),
   ledgerNewer: entry(2, 409, (d: { file: string; found: number; known: number }) =>

@@ -105,7 +105,8 @@ export function readFormula(source: string, variable: string): { formula?: Formu
           try {
             return { value: evaluate({ [variable]: value }) as unknown };
           } catch (error) {
-            return { reason: `cannot be evaluated: ${firstLine((error as Error).message)}` };
+            const problem = firstLine((error as Error).message);
+            return { reason: /^no such overload: .*string.* (int|double)/.test(problem) ? "takes text for a number; write double(row.…)" : `cannot be evaluated: ${problem}` };
           }
         },
       },

@@ -1,6 +1,7 @@
 import { LineCounter, isMap, isScalar, isSeq, parseDocument, type Document, type Node } from "yaml";
 import { complain, type Complaint, type Place } from "./complaint.js";
 import type { Path, SourceDocument } from "./document.js";
+import { inQuotes, yamlAdvice } from "./yaml-advice.js";
 
 /** Reads YAML 1.2 with positions. All syntax errors come back as complaints; then there is no document. */
 export function readDocument(text: string, file: string): { document?: SourceDocument; complaints: Complaint[] } {
@@ -10,7 +11,18 @@ export function readDocument(text: string, file: string): { document?: SourceDoc
     const { line, col } = lines.linePos(offset);
     return { file, line: Math.max(1, line), column: Math.max(1, col) };
   };
-  const syntax = doc.errors.map((error) => complain("syntax", placeOf(error.pos[0]), { problem: firstSentence(error.message) }));
+  const textLines = text.split("\n");
+  const syntax = doc.errors.map((error) => {
+    const place = placeOf(error.pos[0]);
+    const problem = firstSentence(error.message);
+    return complain("syntax", place, { problem: `${problem}${yamlAdvice(problem, textLines[place.line - 1] ?? "")}` });
+  });
+  // `when: !row.done` has a tag, and no value.
+  syntax.push(...doc.warnings.filter(({ code }) => code === "TAG_RESOLVE_FAILED").map((warning) => {
+    const place = placeOf(warning.pos[0]);
+    const rest = (textLines[place.line - 1] ?? "").slice(place.column - 1).trim();
+    return complain("tagged", place, { text: rest, quoted: inQuotes(rest) });
+  }));
   if (syntax.length > 0) return { complaints: syntax };
   let value: unknown;
   try {
@@ -19,7 +31,7 @@ export function readDocument(text: string, file: string): { document?: SourceDoc
     return { complaints: [complain("syntax", placeOf(0), { problem: firstSentence(String((error as Error).message)) })] };
   }
   if (value === null || value === undefined) return { complaints: [complain("empty", placeOf(0), undefined as never)] };
-  return { document: { file, text, value, ...positions(doc, placeOf, text.split("\n")) }, complaints: [] };
+  return { document: { file, text, value, ...positions(doc, placeOf, textLines) }, complaints: [] };
 }
 
 function firstSentence(message: string): string {

@@ -3,6 +3,7 @@ import type * as z from "zod/mini";
 import { complain, type Complaint } from "./complaint.js";
 import type { Path, SourceDocument } from "./document.js";
 import { nearest } from "./nearest.js";
+import { inQuotes } from "./yaml-advice.js";
 
 /** Words for what a schema has no message of its own for; the small build of Zod brings none. */
 const WORDS = en().localeError;
@@ -18,6 +19,19 @@ export function checkShape<T>(schema: z.ZodMiniType<T>, value: unknown, document
   for (const issue of result.error.issues) collect(issue, []);
   return { complaints };
 
+  /** `{ about: now, and then }` has a key `and then` without a value. */
+  function tornText(at: Path): Complaint | undefined {
+    const key = at.at(-1);
+    if (typeof key !== "string" || !/\W/.test(key) || valueAt(value, at) !== null) return undefined;
+    const around = valueAt(value, at.slice(0, -1)) as Record<string, unknown>;
+    const keys = Object.keys(around);
+    const torn = keys.slice(0, keys.indexOf(key)).findLast((name) => around[name] !== null);
+    if (torn === undefined) return undefined;
+    const between = keys.slice(keys.indexOf(torn) + 1, keys.indexOf(key));
+    const text = [String(around[torn]), ...between, key].join(", ");
+    return complain("tornText", document.atKey([...path, ...at]), { key, whole: `${torn}: ${inQuotes(text)}` });
+  }
+
   function collect(issue: z.core.$ZodIssue, prefix: Path): void {
     const inner = [...prefix, ...(issue.path as Path)];
     const whole = [...path, ...inner];
@@ -25,10 +39,11 @@ export function checkShape<T>(schema: z.ZodMiniType<T>, value: unknown, document
       const known = knownKeys(schema, inner);
       for (const key of issue.keys) {
         const place = document.atKey([...whole, key]);
-        // `{ about: now, and then }` has a key `and then` without a value.
-        const torn = key.includes(" ") && valueAt(value, [...inner, key]) === null;
-        complaints.push(torn ? complain("tornText", place, { key }) : complain("unknownKey", place, { key, known, near: nearest(key, known) }));
+        const torn = tornText([...inner, key]);
+        complaints.push(torn ?? complain("unknownKey", place, { key, known, near: nearest(key, known) }));
       }
+    } else if ((issue.code === "invalid_union" || issue.code === "invalid_type") && tornText(inner)) {
+      complaints.push(tornText(inner)!);
     } else if (issue.code === "invalid_union" && valueAt(value, inner) === undefined) {
       complaints.push(complain("missingKey", document.at(whole), { key: String(inner.at(-1) ?? ""), hint: issue.message === "Invalid input" ? undefined : issue.message }));
     } else if (issue.code === "invalid_union") {

@@ -113,6 +113,7 @@ const key = { key: z.union([text, z.array(text).check(z.minLength(1))], "Expecte
 const WHERE = "Say where the table is: `file: deck-log.csv`, or `database: main` with `table: deck_log`.";
 const ONE = z.refine<{ table?: string | undefined; query?: string | undefined }>((value) => (value.table === undefined) !== (value.query === undefined), "Say either `table` or `query`.");
 const INTO = z.refine<{ query?: string | undefined; into?: string | undefined }>((value) => value.into === undefined || value.query !== undefined, "`into` belongs to a `query`.");
+const HEADER = z.refine<FileSource>((value) => value.headerRow === undefined || /\.xls[xm]$/i.test(value.file), "`headerRow` is for workbooks. Remove the rows above the header.");
 const SHEET = z.refine<FileSource>((value) => value.table === undefined || (value.sheet === undefined && value.headerRow === undefined), "A defined table needs neither `sheet` nor `headerRow`.");
 
 const STATES = z.refine<FileSource & Showing>((value) => value.states === undefined || /\.xls[xm]$/i.test(value.file), "`states` is for workbooks; `yoroshi status PLAN --empty` lists the cells of any table.");
@@ -135,27 +136,33 @@ const DATES = z.optional(z.enum(["dayFirst", "monthFirst"], "Expected dayFirst o
 const writing = { numbers: NUMBERS, dates: DATES, columns: z.optional(z.record(z.string(), z.strictObject({ numbers: NUMBERS, dates: DATES }))) };
 
 /** The shape of a source as a file names it. */
-export const rowsSourceShape = z.union([z.strictObject(file).check(SHEET), z.strictObject(database).check(ONE)], WHERE);
+export const rowsSourceShape = z.union([z.strictObject(file).check(SHEET, HEADER), z.strictObject(database).check(ONE)], WHERE);
 
 const columns = { columns: z.optional(z.catchall(z.object({ name: z.string() }), z.string())) };
 
 /** The shapes of a source with which columns of it are read, and as what. */
-export const columnsSourceShapes = [z.strictObject({ ...file, ...columns }).check(SHEET), z.strictObject({ ...database, ...columns }).check(ONE)] as const;
+export const columnsSourceShapes = [z.strictObject({ ...file, ...columns }).check(SHEET, HEADER), z.strictObject({ ...database, ...columns }).check(ONE)] as const;
 
 /** Groups name their rows by themselves. */
 const withKey = <T extends { readonly groups: GroupsSource }>(source: T): T & { readonly key: string | readonly string[] } => ({ ...source, key: source.groups.by ?? WHOLE_TABLE.column });
 
+/** The sentence for a table whose rows nothing names. */
+export const NO_KEY = "The table needs a `key`: the column whose value names a row, or several that do so together.";
+
+/** Whether what stands for a table names a file or a database, and no key. */
+export const isKeyless = (value: unknown): boolean => value !== null && typeof value === "object" && !("key" in value) && !("groups" in value) && ("file" in value || "database" in value);
+
 /** A source with what names its rows. */
 export const tableSourceShape = z.union(
   [
-    z.strictObject({ ...file, ...key, ...writing, states: z.optional(z.literal("sheet", "Expected sheet.")) }).check(SHEET, STATES),
+    z.strictObject({ ...file, ...key, ...writing, states: z.optional(z.literal("sheet", "Expected sheet.")) }).check(SHEET, HEADER, STATES),
     z.strictObject({ ...database, ...into, ...key, ...writing }).check(ONE).check(INTO),
     z.strictObject({ items, ...kept, key: text }),
     z.strictObject({ items, ...keptThere, key: text }),
     z.pipe(z.strictObject({ groups, ...kept }), z.transform(withKey)),
     z.pipe(z.strictObject({ groups, ...keptThere }), z.transform(withKey)),
   ],
-  WHERE,
+  { error: (issue) => (isKeyless(issue.input) ? NO_KEY : WHERE) },
 );
 
 /** Whether a source is in a database. */

@@ -88,6 +88,12 @@ export interface Beside {
   readonly onRefused?: ((refusals: readonly Refusal[]) => void) | undefined;
 }
 
+/** A row of a file as it stands. */
+export interface TopRow {
+  readonly row: number;
+  readonly cells: readonly string[];
+}
+
 /**
  * The port to a table: rows out in a stream, cells in by key. A table never changes its source before the whole
  * result is ready, and touches only the named columns.
@@ -107,6 +113,8 @@ export interface Table {
   readonly keyColumns: readonly string[];
   /** The columns of the source, in order. Throws when the table cannot be read. */
   columns(): Promise<readonly string[]>;
+  /** The first rows of a file from its top, where a header that stands below a title is looked for. */
+  topRows?(): Promise<readonly TopRow[]>;
   /** All rows in a steady order. */
   read(): AsyncIterable<Chunk>;
   /** What now stands in the columns where results go, as text, by key; nothing where they do not exist yet. */

@@ -30,7 +30,7 @@ export {
   type WhenLong,
   type WhenMissing,
 } from "./template.js";
-export { WARNING_CODES, warnModel, warnTemplate, type KnownModel, type Warning, type WarningCode } from "./warn.js";
+export { WARNING_CODES, warning, warnModel, warnTemplate, type KnownModel, type Warning, type WarningCode } from "./warn.js";
 export { RUN_NAMES, runValues, type RunValues } from "./run-values.js";
 export { inlineReference, type References } from "./resolve.js";
 export type { Rule } from "./rules.js";

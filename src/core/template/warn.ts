@@ -21,11 +21,17 @@ const SENTENCES = {
   schemaNotTaken: (d: { model: string }) => `The model \`${d.model}\` takes no JSON Schema, so its answers are read from its words alone and need mending more often.`,
   probabilitiesNotGiven: (d: { model: string }) => `The model \`${d.model}\` is not said to give log probabilities (\`can: [logProbabilities]\`), by which this template finds its doubt.`,
   overContext: (d: { model: string; tokens: number; context: number }) => `The longest prompt may take ${groupDigits(d.tokens)} tokens with its answer; the model \`${d.model}\` has room for ${groupDigits(d.context)}. Lower \`maxChars\` of an input, or carry less background.`,
+  fillsSource: (d: { column: string; table: string }) => `\`${d.column}\` is a column of ${d.table} already. What stands in it counts as a person's and stays; only blank cells are filled. Fill a column of its own, or say with \`takes\` which values may be replaced.`,
   unprintedInput: (d: { input: string }) => `The model never sees \`${d.input}\`: it is used in a condition only. Write \`{{ ${d.input} }}\` where the model shall read it.`,
 } as const;
 
 export type WarningCode = keyof typeof SENTENCES;
 export const WARNING_CODES = Object.keys(SENTENCES) as readonly WarningCode[];
+
+/** Makes the warning of a code, with its sentence. */
+export function warning<C extends WarningCode>(code: C, place: Place, details: Parameters<(typeof SENTENCES)[C]>[0]): Warning {
+  return { code, place, message: (SENTENCES[code] as (d: typeof details) => string)(details) };
+}
 
 const REASON = /\b(why|reasons?|because|evidence|explanation|rationale)\b/i;
 const VERBS =
@@ -70,7 +76,7 @@ function longestPrompt(prepared: Prepared, countTokens: (text: string) => number
 export function warnTemplate(template: Template, document: SourceDocument): Warning[] {
   const found: Warning[] = [];
   const warn = <C extends WarningCode>(code: C, place: Place, details: Parameters<(typeof SENTENCES)[C]>[0]): void => {
-    found.push({ code, place, message: (SENTENCES[code] as (d: typeof details) => string)(details) });
+    found.push(warning(code, place, details));
   };
   const words = template.task.replace(/\{\{.*?\}\}|\{%.*?%\}/g, " ");
   // Verbs are known for English only; a task in another script is taken at its word.
