@@ -5,8 +5,9 @@ export default defineConfig({
     include: ["src/**/*.test.ts", "tests/**/*.test.ts"],
     exclude: ["tests/long/**", "**/node_modules/**"],
     typecheck: { enabled: true, include: ["src/**/*.test-d.ts"], tsconfig: "./tsconfig.json", checker: "tsc" },
-    testTimeout: 30_000,
-    hookTimeout: 120_000,
+    // Five times what a loaded machine needs: no test fails for being slow.
+    testTimeout: 150_000,
+    hookTimeout: 600_000,
     reporters: process.env["CI"] ? ["default", ["json", { outputFile: "node_modules/.vitest-report.json" }]] : ["default"],
   },
 });

@@ -15,7 +15,7 @@ beforeAll(async () => {
   await build({ root, logLevel: "error" });
   server = await preview({ root, logLevel: "error", preview: { port: 0, host: "127.0.0.1" } });
   browser = await openBrowser();
-}, 300_000);
+}, 1_500_000);
 afterAll(async () => {
   await browser?.close();
   await server?.close();

@@ -20,7 +20,7 @@ describe("the demo", () => {
     const again = await run(["demo", folder, "--json"], tempFolder());
     expect(again.json<{ fills: { asked: number; filled: number }[] }>().fills.map(({ asked }) => asked)).toEqual([0, 0, 0]);
     expect((await run(["demo", tempFolder()], tempFolder())).code).toBe(2);
-  }, 120_000);
+  }, 600_000);
 });
 
 describe("reading and showing", () => {

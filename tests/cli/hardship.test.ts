@@ -25,7 +25,7 @@ describe("a fill that is killed", () => {
   it.each(PLACES)("5 times at random moments, its table in %s, ends with every row right, and repeats at most what was in flight", async (kind) => {
     await killFills(5, kind);
     expect.hasAssertions();
-  }, 240_000);
+  }, 1_200_000);
 });
 
 describe("a fill under hardship", () => {
@@ -75,7 +75,7 @@ describe("a fill under hardship", () => {
     await run(["fill", "log"], clean);
     const right = new Map((parse(filled(clean), { columns: true }) as Record<string, string>[]).map((row) => [row["id"], row]));
     const server = await served({ server: 0.03, reset: 0.03, html: 0.02, errorInside: 0.02, fenced: 0.02, prose: 0.02, broken: 0.02, shouted: 0.01, wrongOption: 0.02, refusal: 0.01, hang: 0.005, cut: 0.01 }, { seed: 7 });
-    const folder = smallProject(notesCsv(150), { endpoint: server.endpoint, model: ", timeoutSeconds: 1" });
+    const folder = smallProject(notesCsv(150), { endpoint: server.endpoint, model: ", timeoutSeconds: 5" });
     const ran = await run(["fill", "log", "--json"], folder);
     const report = ran.json<{ filled: number; failed: number }>();
     expect(report.filled + report.failed).toBe(150);
@@ -86,7 +86,7 @@ describe("a fill under hardship", () => {
       if (row["topic"] === "") expect(empty.find((cell) => cell.key === row["id"])?.reason).toMatch(/refused|cut short|did not fit/);
       else expect(row).toEqual(right.get(row["id"]));
     }
-  }, 120_000);
+  }, 600_000);
 
   it("with a wrong key stops at once with one message, and asks no more", async () => {
     const server = await served({}, { key: "right" });
@@ -100,8 +100,8 @@ describe("a fill under hardship", () => {
     // A program is told the figures of a run that its host ended, too.
     const told = await run(["fill", "log", "--json", "--no-probe"], folder, { YOROSHI_TEST_KEY: "wrong-key" });
     expect(told.code).toBe(3);
-    expect(JSON.parse(told.out.split("\n")[0]!)).toMatchObject({ plan: "log", end: "failed", problem: "unauthorised", filled: 0 });
-    expect(told.json()).toMatchObject({ error: { code: "modelUnauthorised" } });
+    expect(told.out.trim().split("\n")).toHaveLength(1);
+    expect(told.json()).toMatchObject({ plan: "log", end: "failed", problem: "unauthorised", filled: 0, error: { code: "modelUnauthorised" } });
     expect(await run(["fill", "log", "--json"], folder, { YOROSHI_TEST_KEY: "right" })).toMatchObject({ code: 0 });
   });
 

@@ -40,7 +40,7 @@ describe("a key", () => {
     expect(one.requests).toBeGreaterThan(0);
     const kept = execFileSync("find", [folder, "-type", "f", "-exec", "cat", "{}", "+"]).toString("latin1");
     for (const text of [ran.out, ran.err, tried.out, tried.err, status.out, kept]) for (const form of ["secret\"", "secret\\\"", "0815-abc"]) expect(text).not.toContain(form);
-  }, 60_000);
+  }, 300_000);
 
   it("with a line break is refused at once, and not shown", async () => {
     const one = await host(() => completion());
@@ -80,13 +80,13 @@ describe("what a host sends", () => {
     const folder = smallProject(notesCsv(1), { endpoint: one.endpoint, model: ", limits: { patienceSeconds: 0 }" });
     expect((await run(["try", "log", "--json"], folder)).json()).toMatchObject({ state: "failed", reason: "the reply is larger than any that the template's maxTokens can need" });
     expect(sent).toBeLessThan(60e6);
-  }, 60_000);
+  }, 300_000);
 
   it("that is not UTF-8 is told", async () => {
     const one = await host(() => Buffer.concat([Buffer.from('{"choices":[{"message":{"content":"caf'), Buffer.from([0xe9]), Buffer.from('"}}]}')]));
     const folder = smallProject(notesCsv(1), { endpoint: one.endpoint, model: ", limits: { patienceSeconds: 0 }" });
     expect((await run(["try", "log", "--json"], folder)).json()).toMatchObject({ state: "failed", reason: "the reply is not valid UTF-8" });
-  }, 60_000);
+  }, 300_000);
 
   it.each([[null], ["text"], [[]], [{ content: "x" }], [{ content: [null, 5, "x", { token: 1 }, { token: "a", logprob: "b" }, { token: "a", logprob: 1e308 }] }], [{ content: { a: 1 } }]])("as log probabilities, %j, never ends a run", async (logprobs) => {
     const one = await host(() => completion({ choices: [{ finish_reason: "stop", logprobs, message: { content: JSON.stringify({ why: "smoke", topic: "fire", level: 2 }) } }] }));
@@ -181,7 +181,7 @@ describe("links and bundles", () => {
     writeFileSync(file, zip);
     const ran = await run(["unpack", file], folder);
     expect(ran).toMatchObject({ code: 2, err: expect.stringContaining("it is larger than 2000 files or 200 MB") });
-  }, 60_000);
+  }, 300_000);
 });
 
 it("SIGHUP ends a fill as SIGTERM does: what is in flight is finished and written", async () => {
@@ -206,7 +206,7 @@ it("a pattern that would take for ever elsewhere freezes nothing", async () => {
   expect((await run(["fill", "log", "--json"], folder)).json()).toMatchObject({ rows: 2, filled: 2 });
   edit(folder, "plans/log.yaml", (text) => text.replace("^(a+)+$", "(a)\\\\1"));
   expect(await run(["check"], folder)).toMatchObject({ code: 2, out: expect.stringContaining("back-reference") });
-}, 60_000);
+}, 300_000);
 
 it("files that spreadsheets open run nothing: exports, drawn samples, rows made of rows", async () => {
   const folder = smallProject('id,note,owner\n=1+1,"=HYPERLINK(""http://x"")",@SUM(A1)\nb,-5,+3\n');

@@ -102,15 +102,18 @@ it("types are written, left as they are, and kept up to date while somebody edit
   const folder = smallProject("id,note\na,x\n");
   const file = path.join(folder, "yoroshi-templates.d.ts");
   const { child, done } = start(["types", "--watch"], folder);
-  const until = async (text: string): Promise<void> => {
-    for (let tries = 0; tries < 100 && !(existsSync(file) && readFileSync(file, "utf8").includes(text)); tries++) await sleep(50);
+  const until = async (text: string, touch?: () => void): Promise<void> => {
+    for (let tries = 0; tries < 1_200 && !(existsSync(file) && readFileSync(file, "utf8").includes(text)); tries++) {
+      // Until it is seen: the watch may not have begun yet.
+      if (tries % 40 === 0) touch?.();
+      await sleep(50);
+    }
     expect(readFileSync(file, "utf8")).toContain(text);
   };
   await until("inputs: { note: string };");
   const template = path.join(folder, "templates/sort.yaml");
-  await sleep(200);
-  writeFileSync(template, readFileSync(template, "utf8").replace("answer:", "answer:\n  more: { kind: yesNo, required: false }"));
-  await until("more: boolean | null");
+  const changed = readFileSync(template, "utf8").replace("answer:", "answer:\n  more: { kind: yesNo, required: false }");
+  await until("more: boolean | null", () => writeFileSync(template, changed));
   child.kill("SIGINT");
   expect((await done).code).toBe(0);
   expect((await run(["types"], folder)).out).toMatch(/^unchanged/);
@@ -156,7 +159,7 @@ describe("what a template can do beyond one request", () => {
     const trial = await run(["trial", "act-or-not", "--samples", "samples/follow-up.csv"], folder);
     expect(trial.out).toContain("6 rows of the file are examples in the template and not graded.");
     expect((await run(["trial", "sure-hazard", "--samples", "samples/hazard-triage.csv"], folder)).out).toContain("What the second look did");
-  }, 60_000);
+  }, 300_000);
 });
 
 it("the ledger is brought out as JSON Lines and CSV, and forgets only what no cell rests on", async () => {

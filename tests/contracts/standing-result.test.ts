@@ -220,5 +220,5 @@ print(json.dumps(dict(comment=s["B2"].comment.text, fill=s["B3"].fill.fgColor.rg
     expect(lines.filter((line) => !/^,*$/.test(line)).slice(1).map((line) => [line.split(",")[0], line.split(",").at(-1)])).toEqual([["b", "98"], ["c", "99"], ["d", "100"]]);
     expect(existsSync(`${filled}.backup`)).toBe(true);
     expect(notices.some((text) => text.includes("1 row that b.xlsx no longer has is left out: a."))).toBe(true);
-  }, 150_000);
+  }, 750_000);
 });

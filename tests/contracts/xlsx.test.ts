@@ -75,11 +75,11 @@ print(json.dumps([[c.name for c in table.tableColumns], header, first[-3].value,
       expect([note, score, due, format, sameBorder]).toEqual([`${GIVEN["AI note"].replace("_x0041_", "_x005F_x0041_")} K00001`, 0, "2026-03-04 00:00:00", "yyyy-mm-dd", true]); // openpyxl leaves escapes as they are
     }
     if (SOFFICE) {
-      execFileSync(SOFFICE, ["--headless", `-env:UserInstallation=file://${folder}/profile`, "--convert-to", "csv:Text - txt - csv (StarCalc):44,34,76,1,,0,false,true,false,false,false,1", "--outdir", folder, filledName(file)], { stdio: "ignore", timeout: 90_000 });
+      execFileSync(SOFFICE, ["--headless", `-env:UserInstallation=file://${folder}/profile`, "--convert-to", "csv:Text - txt - csv (StarCalc):44,34,76,1,,0,false,true,false,false,false,1", "--outdir", folder, filledName(file)], { stdio: "ignore", timeout: 450_000 });
       const csv = readdirSync(folder).find((one) => one.endsWith(".csv"))!;
       expect(readFileSync(path.join(folder, csv), "utf8")).toMatch(/K00001,.*=1\+1 é & <b> _x0041_ \t日本 K00001,0,2026-03-04/);
     }
-  }, 120_000);
+  }, 600_000);
 
   it("takes a second sheet that tells how cells stand, in other programs, too", async () => {
     const folder = mkdtempSync(path.join(root, "book-"));
@@ -105,11 +105,11 @@ print(json.dumps([book.sheetnames[-1], sheet.max_row, [c.value for c in sheet[3]
       expect(JSON.parse(execFileSync(PYTHON, ["-c", script, filledName(file)], { encoding: "utf8" }))).toEqual(["Cell states", 101, ["K00002", "skipped", "no <note> & none"], "A2", "A1:C101"]);
     }
     if (SOFFICE) {
-      execFileSync(SOFFICE, ["--headless", `-env:UserInstallation=file://${folder}/profile`, "--convert-to", "csv:Text - txt - csv (StarCalc):44,34,76,1,,0,false,true,false,false,false,-1", "--outdir", folder, filledName(file)], { stdio: "ignore", timeout: 90_000 });
+      execFileSync(SOFFICE, ["--headless", `-env:UserInstallation=file://${folder}/profile`, "--convert-to", "csv:Text - txt - csv (StarCalc):44,34,76,1,,0,false,true,false,false,false,-1", "--outdir", folder, filledName(file)], { stdio: "ignore", timeout: 450_000 });
       const csv = readdirSync(folder).find((one) => one.includes("Cell states") && one.endsWith(".csv"))!;
       expect(readFileSync(path.join(folder, csv), "utf8")).toContain("K00002,skipped,no <note> & none");
     }
-  }, 120_000);
+  }, 600_000);
 });
 
 async function rowsOfSheet(file: string, sheet: string): Promise<Record<string, string>[]> {

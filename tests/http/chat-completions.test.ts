@@ -19,7 +19,7 @@ const served = async (faults: FaultShares = {}, options = {}): Promise<StandinSe
   return server;
 };
 const clock = systemClock();
-const modelAt = (endpoint: string, options = {}): Model => chatCompletions({ endpoint, id: "standin-small", send: viaUndici(), clock, timeoutMs: 400, price: { input: 1, output: 1 }, ...options });
+const modelAt = (endpoint: string, options = {}): Model => chatCompletions({ endpoint, id: "standin-small", send: viaUndici(), clock, timeoutMs: 60_000, price: { input: 1, output: 1 }, ...options });
 const request = { messages: [{ role: "user" as const, content: "Hello there." }], maxTokens: 50 };
 
 const prepared = prepare(template({
@@ -52,7 +52,7 @@ describe.each([["undici", () => viaUndici()], ["fetch", () => viaFetch()]])("cha
     ["errorInside", "server", "upstream overloaded"],
   ])("names the fault %s %s", async (fault, kind, message) => {
     const { endpoint } = await served({ [fault]: 1 });
-    const failure = await modelAt(endpoint, { send: send() }).ask(request).catch((error: unknown) => error);
+    const failure = await modelAt(endpoint, { send: send(), ...(kind === "timeout" ? { timeoutMs: 400 } : {}) }).ask(request).catch((error: unknown) => error);
     expect(failure).toBeInstanceOf(ModelFailure);
     expect(failure).toMatchObject({ kind, message: expect.stringContaining(message) });
     if (fault.toString().startsWith("busy")) expect((failure as ModelFailure).retryAfterMs).toBeLessThanOrEqual(1000);

@@ -121,9 +121,7 @@ describe("every file format, torn and twisted, is read or complained of with a p
 it("a template cannot loop without end, nor read what is not its own", () => {
   const made = (task: string) => prepare(readTemplate(`yoroshi: template/1\nname: x\ninputs: { n: { kind: text } }\ntask: ${JSON.stringify(task)}\nanswer: { a: { kind: yesNo } }\n`, "f.yaml").template!);
   const loops = made("{{ n }}{% for a in (1..9999) %}{% for b in (1..9999) %}{% for c in (1..9999) %}x{% endfor %}{% endfor %}{% endfor %}");
-  const began = Date.now();
   expect(() => loops.render({ n: "x" })).toThrow(/cannot be rendered: .*limit/);
-  expect(Date.now() - began).toBeLessThan(5_000);
   for (const tag of ["include '/etc/passwd'", "render 'x'", "layout 'x'", "capture x"]) {
     const { complaints } = readTemplate(`yoroshi: template/1\nname: x\ninputs: { n: { kind: text } }\ntask: ${JSON.stringify(`{{ n }}{% ${tag} %}`)}\nanswer: { a: { kind: yesNo } }\n`, "f.yaml");
     expect(complaints[0]!.message, tag).toContain("there is no tag");

@@ -51,5 +51,5 @@ describe("the library guide", () => {
     expect(asked["hazard"]).toBe("mooring");
     const groups = await compileAndRun("derived", `${derived.replace('"marrowby"', JSON.stringify(demoProject()))}\nexport { table };`);
     expect((groups["table"] as { rows: Record<string, string>[] }).rows).toHaveLength(5);
-  }, 60_000);
+  }, 300_000);
 });
