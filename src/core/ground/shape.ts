@@ -26,7 +26,7 @@ export function checkShape<T>(schema: z.ZodMiniType<T>, value: unknown, document
     const around = valueAt(value, at.slice(0, -1)) as Record<string, unknown>;
     const keys = Object.keys(around);
     const torn = keys.slice(0, keys.indexOf(key)).findLast((name) => around[name] !== null);
-    if (torn === undefined) return undefined;
+    if (torn === undefined || typeof around[torn] === "object") return undefined;
     const between = keys.slice(keys.indexOf(torn) + 1, keys.indexOf(key));
     const text = [String(around[torn]), ...between, key].join(", ");
     return complain("tornText", document.atKey([...path, ...at]), { key, whole: `${torn}: ${inQuotes(text)}` });
