@@ -51,6 +51,39 @@ describe("a fill", () => {
     ]);
   });
 
+  it("brings the ledger to the disk before a table is written, and not the other way round", async () => {
+    const order: string[] = [];
+    const ledger = memoryLedger();
+    const table = tableOf("a", "b");
+    const one = world({ ...table, write: async (...given) => (order.push("write"), table.write(...given)) }, goodModel(), {
+      ...ledger,
+      flush: async () => {
+        await ledger.flush();
+        order.push("flush");
+      },
+    });
+    await fill(one);
+    expect(order.slice(0, order.indexOf("write") + 1)).toEqual(["flush", "write"]);
+  });
+
+  it("fills a column that is added later from what is known, also where only blank cells are to be filled", async () => {
+    const one = world(tableOf("a", "b!"));
+    const fewer = makePlan({ ...plan, steps: { tone: { ...plan.steps["tone"]!, fill: { tone: "tone" } } } as never });
+    await fill({ ...one, plan: fewer });
+    expect(one.table.rows[0]).not.toHaveProperty("level");
+    expect(await fill(one, { refill: "blank" })).toMatchObject({ asked: 0, filled: 2, stale: 0, written: true });
+    expect(one.table.rows.map(({ level, tone: now }) => [level, now])).toEqual([["3", "calm"], ["3", "upset"]]);
+  });
+
+  it("that is stopped before it begins says so, also where nothing was left to do", async () => {
+    const one = world(tableOf("a", "b"));
+    expect(await fill(one)).toMatchObject({ end: "done", filled: 2 });
+    const stop = new AbortController();
+    stop.abort();
+    expect(await fill(one, { stop: stop.signal })).toMatchObject({ end: "interrupted", asked: 0 });
+    expect(await fill(one)).toMatchObject({ end: "done", filled: 2, asked: 0 });
+  });
+
   it("records before it writes: a table that fails loses nothing and asks nothing again (law 1)", async () => {
     const one = world(tableOf("a", "b", "c"));
     const broken = { ...one.table, write: () => Promise.reject(new Error("disk gone")) };
