@@ -5,7 +5,7 @@ import { packBundle, unpackBundle } from "../adapters/bundle/index.js";
 import { readPlan, readTemplate, YoroshiError } from "../core/index.js";
 import { insideProject } from "./files.js";
 import { filesOf } from "./library.js";
-import type { Project } from "./project.js";
+import type { Project } from "./project-port.js";
 
 /** What became of one file of a bundle on arrival. */
 export interface Arrival {

@@ -1,6 +1,6 @@
 import { contest, earlierTrial, gradeColumns, MOST_ROWS_PER_REQUEST, readTemplate, trial, whyAlone, YoroshiError, type Contest, type Contestant, type Judge, type PartGrade, type Prepared, type SampleOptions, type Samples, type TrialOptions, type TrialReport } from "../core/index.js";
 import type { LoadedTemplate } from "./loaded.js";
-import type { Project } from "./project.js";
+import type { Project } from "./project-port.js";
 
 /** What a trial in a project takes, beyond what a trial takes. */
 export interface ContestOptions extends TrialOptions, SampleOptions {

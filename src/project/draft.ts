@@ -1,6 +1,6 @@
 import { askPrepared, draftFile, draftingTemplate, fingerprinter, prepare, readTemplate, recallFrom, layered, YoroshiError, type Answer, type Complaint, type DraftColumn, type Prepared } from "../core/index.js";
 import { newTemplateFile } from "./library.js";
-import type { Project } from "./project.js";
+import type { Project } from "./project-port.js";
 
 /** A template that a model drafted, not yet written. */
 export interface Draft {

@@ -2,7 +2,7 @@ import { open } from "node:fs/promises";
 import { stringify } from "csv-stringify/sync";
 import { defangCopied, YoroshiError, type AnswerRecord, type CellRecord } from "../core/index.js";
 import { fileProblem } from "../files/index.js";
-import type { Project } from "./project.js";
+import type { Project } from "./project-port.js";
 
 export type Exported = "answers" | "cells";
 

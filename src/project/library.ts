@@ -3,7 +3,7 @@ import { mkdir, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { YoroshiError, type Template } from "../core/index.js";
 import { insideProject } from "./files.js";
-import type { Project } from "./project.js";
+import type { Project } from "./project-port.js";
 
 /** A template as lists show it. */
 export interface ListedTemplate {

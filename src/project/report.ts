@@ -2,7 +2,7 @@ import { writeFile } from "node:fs/promises";
 import { trialPage } from "../adapters/html-report/index.js";
 import { YoroshiError } from "../core/index.js";
 import { contestantOf, type ContestResult } from "./contest.js";
-import type { Project } from "./project.js";
+import type { Project } from "./project-port.js";
 
 /** Writes a trial's report as one HTML file. */
 export async function writeTrialReport(project: Project, { report, others, contest, isStandin }: ContestResult, file: string, halfWidth: number): Promise<void> {

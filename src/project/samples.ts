@@ -4,7 +4,7 @@ import path from "node:path";
 import { stringify } from "csv-stringify/sync";
 import { columnsOf, defangCopied, drawRows, drawSealed, inputCells, inputsMark, joinKey, MARK_COLUMN, refanged, SEALED, SET_COLUMN, templateSteps, YoroshiError, type CellRecord, type Drawable, type DrawWay, type Row } from "../core/index.js";
 import { insideProject } from "./files.js";
-import type { Project } from "./project.js";
+import type { Project } from "./project-port.js";
 
 /** A samples file as text, to be changed and written back. */
 export interface SamplesFile {

@@ -1,6 +1,6 @@
 import { addToTask, askPrepared, contest, mistakesText, prepare, readTemplate, layered, suggestingTemplate, YoroshiError, type Contest } from "../core/index.js";
 import { contestantOf, runContest, versionOf, type ContestOptions, type ContestResult } from "./contest.js";
-import type { Project } from "./project.js";
+import type { Project } from "./project-port.js";
 
 /** A version that a model suggested and that was tried; the template's file stands as it was. */
 export interface Suggestion {

@@ -9,6 +9,7 @@ import { Books, type Month } from "./books.js";
 import { Company } from "./company.js";
 import type { Decision } from "./decide.js";
 import { editRemarks } from "./edit-remarks.js";
+import { Followers } from "./followers.js";
 import { hand, notesRead, type Passing, type RowState } from "./passing.js";
 import { DEFAULT_AT_ONCE } from "./plan.js";
 import { isRuled, modelsOf, type AskWork, type FillOptions, type StepWork, type Work } from "./setup.js";
@@ -16,8 +17,6 @@ import { countState, countUsage, newTally, sumTallies, type Capped, type FillEnd
 import { Told } from "./told.js";
 import { consider, walk } from "./walk.js";
 
-/** Rows with one fingerprint that wait for the first of them; more than this, and reading waits. */
-const MOST_FOLLOWERS = 1_000;
 /** Rows that are looked up and decided together. */
 const MOST_TOGETHER = 128;
 
@@ -57,9 +56,7 @@ export class Filling {
   readonly #isNeeded: ReadonlySet<string>;
   /** Questions that wait for others to share a request with. */
   readonly #company = new Company<Question>();
-  /** Rows that wait for the answer of another row with the same fingerprint. */
-  readonly #followers = new Map<string, Asked[]>();
-  #followerCount = 0;
+  readonly #followers = new Followers<Asked>();
   /** Answers of this run that a look-up in the ledger may not have seen yet. */
   readonly #recent = new Map<string, { readonly answer: Answer; kept: boolean }>();
   /** An error that is not the model's: the ledger's, or a mistake in this code. */
@@ -239,18 +236,15 @@ export class Filling {
 
   async #ask(question: Question): Promise<void> {
     const { fingerprint, passed } = question;
-    const followers = this.#followers.get(fingerprint);
-    if (followers) {
-      followers.push(question);
-      this.#followerCount++;
-      if (this.#followerCount > MOST_FOLLOWERS) {
+    if (this.#followers.join(fingerprint, question)) {
+      if (this.#followers.tooMany) {
         await this.#sendWaiting();
         await this.#places.idle();
       }
       return;
     }
     if (!this.#mayAsk(passed)) return this.#abandon(question);
-    this.#followers.set(fingerprint, []);
+    this.#followers.lead(fingerprint);
     if (question.one.rowsPerRequest === 1) return this.#places.start(() => this.#askOne(question));
     const questions = this.#company.join(question.one, question);
     if (questions) await this.#places.start(() => this.#askSeveral(questions));
@@ -332,7 +326,7 @@ export class Filling {
     const recent = { answer, kept: false };
     if (answers.length > 0) this.#recent.set(fingerprint, recent);
     const settled = [{ asked: question as Asked, record: this.#settle(question, fingerprint, answer, "asked") }];
-    for (const follower of this.#takeFollowers(fingerprint)) settled.push({ asked: follower, record: this.#settle(follower, fingerprint, answer, "reused") });
+    for (const follower of this.#followers.take(fingerprint)) settled.push({ asked: follower, record: this.#settle(follower, fingerprint, answer, "reused") });
     const charges = this.#books.charge(answer, one.name, does.model);
     await this.#record(settled.map(({ record }) => record), answers, charges, question.fresh);
     recent.kept = true;
@@ -351,15 +345,8 @@ export class Filling {
     return cells;
   }
 
-  #takeFollowers(fingerprint: string): Asked[] {
-    const followers = this.#followers.get(fingerprint) ?? [];
-    this.#followers.delete(fingerprint);
-    this.#followerCount -= followers.length;
-    return followers;
-  }
-
   #giveUp(question: Question): void {
-    for (const asked of [question, ...this.#takeFollowers(question.fingerprint)]) this.#abandon(asked);
+    for (const asked of [question, ...this.#followers.take(question.fingerprint)]) this.#abandon(asked);
   }
 
   /** A step is not reached for a row, and so are not those that need it. */

@@ -1,4 +1,3 @@
-import { en } from "zod/locales";
 import type * as z from "zod/mini";
 import { complain, type Complaint } from "./complaint.js";
 import type { Path, SourceDocument } from "./document.js";
@@ -6,14 +5,22 @@ import { nearest } from "./nearest.js";
 import { inQuotes } from "./yaml-advice.js";
 
 /** Words for what a schema has no message of its own for; the small build of Zod brings none. */
-const WORDS = en().localeError;
+function words(issue: z.core.$ZodRawIssue): string | undefined {
+  const size = (origin: string, limit: unknown): string => `${String(limit)}${origin === "string" ? " characters" : origin === "array" ? " items" : ""}`;
+  switch (issue.code) {
+    case "too_small": return `Expected ${issue.inclusive === false ? "more than" : "at least"} ${size(issue.origin, issue.minimum)}`;
+    case "too_big": return `Expected ${issue.inclusive === false ? "less than" : "at most"} ${size(issue.origin, issue.maximum)}`;
+    case "invalid_value": return `Expected ${issue.values.length > 1 ? "one of " : ""}${issue.values.map(String).join(", ")}`;
+    default: return undefined;
+  }
+}
 
 /**
  * Holds a part of a document against a Zod schema. Returns the parsed value, or every complaint with its place:
  * unknown keys with the nearest known one, missing keys, wrong types, bad values.
  */
 export function checkShape<T>(schema: z.ZodMiniType<T>, value: unknown, document: SourceDocument, path: Path = []): { value?: T; complaints: Complaint[] } {
-  const result = schema.safeParse(value, { error: WORDS });
+  const result = schema.safeParse(value, { error: words });
   if (result.success) return { value: result.data, complaints: [] };
   const complaints: Complaint[] = [];
   for (const issue of result.error.issues) collect(issue, []);

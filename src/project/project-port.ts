@@ -1,0 +1,81 @@
+import type { Answer, Clock, Complaint, FillSetup, Json, Ledger, Micros, Plan, Prepared, SampleOptions, Samples, Table, Template, VersionRecord, Warning } from "../core/index.js";
+import type { RunLog } from "../adapters/run-log/index.js";
+import type { NamedFile } from "./files.js";
+import type { LoadedTemplate, TemplateModels } from "./loaded.js";
+import type { Models } from "./models.js";
+import type { ProjectFile } from "./project-file.js";
+import type { Tables } from "./tables.js";
+
+/**
+ * The types of a project's templates, by name; `yoroshi types` writes them into a file that extends this interface.
+ */
+// eslint-disable-next-line @typescript-eslint/no-empty-object-type
+export interface ProjectTemplates {}
+
+/** A name or path whose types are not known; a known name must take the inputs that it has. */
+type Untyped<Name extends string> = Name & (Name extends keyof ProjectTemplates ? never : unknown);
+
+type Typed<Name extends keyof ProjectTemplates> = ProjectTemplates[Name] extends { inputs: infer Inputs; parts: infer Parts } ? { inputs: Inputs; parts: Parts } : never;
+
+/** A user's project: its files, its ledger, its models. */
+export interface Project {
+  readonly root: string;
+  readonly settings: ProjectFile;
+  readonly clock: Clock;
+  readonly models: Models;
+  /** Opens what files and commands name as tables. */
+  readonly tables: Tables;
+  ledger(): Ledger;
+  listTemplates(): Promise<NamedFile[]>;
+  listPlans(): Promise<NamedFile[]>;
+  template<Name extends keyof ProjectTemplates>(name: Name): Promise<LoadedTemplate<Typed<Name>["inputs"], Typed<Name>["parts"]>>;
+  template(nameOrPath: string): Promise<LoadedTemplate>;
+  /**
+   * Asks a template of the project about one set of inputs, through its models and ledger: a known answer is not asked
+   * again, unless `fresh`.
+   *
+   * @throws YoroshiError `notFound`, `filesInvalid`; ModelFailure when the model cannot be used at all.
+   */
+  ask<Name extends keyof ProjectTemplates>(name: Name, inputs: Typed<Name>["inputs"], options?: { readonly fresh?: boolean }): Promise<Answer<Typed<Name>["parts"]>>;
+  ask<Name extends string>(nameOrPath: Untyped<Name>, inputs: Readonly<Record<string, Json>>, options?: { readonly fresh?: boolean }): Promise<Answer>;
+  plan(nameOrPath: string): Promise<Plan>;
+  isPlan(nameOrPath: string): Promise<boolean>;
+  /** The plans whose rows are made of a plan's, and those made of these, each after what it is made of. */
+  derivedFrom(nameOrPath: string): Promise<readonly string[]>;
+  /** Complaints about one file, and about what it names. */
+  check(what: "template" | "plan", nameOrPath: string): Promise<readonly Complaint[]>;
+  /** What works in a template or a plan and is yet likely to give worse answers; none while it has mistakes. */
+  warnings(what: "template" | "plan", nameOrPath: string): Promise<readonly Warning[]>;
+  /** A text file of the project. */
+  text(file: string): Promise<string>;
+  /** A template with its references and background read. */
+  prepare(template: Template): Promise<Prepared>;
+  /** The models that a template asks. @param options.asks they are going to be asked, so that a missing key is told now. Default true. */
+  openModels(template: Template, options?: { readonly asks?: boolean }): Promise<TemplateModels>;
+  /** A log of a run of a plan, `.yoroshi/runs/<day>-<plan>.jsonl`, which also feeds telemetry where an exporter is registered. */
+  runLog(plan: string): Promise<RunLog>;
+  /** What a run may spend: its own cap, and what is left of the project's month. */
+  spendLeft(cap?: Micros): Promise<Micros | undefined>;
+  /** The version of a template's content; the ledger gives it a number. */
+  version(loaded: LoadedTemplate): Promise<VersionRecord>;
+  table(plan: Plan, inPlace?: boolean): Promise<Table>;
+  /**
+   * A plan with all that it names, ready to fill; complains about columns that its table lacks.
+   *
+   * @param options.asks its models are going to be asked, so that a missing key is told now. Default true.
+   */
+  fillSetup(nameOrPath: string, options?: { readonly inPlace?: boolean; readonly asks?: boolean }): Promise<{ readonly setup: FillSetup; readonly isStandin: boolean }>;
+  /** A samples file; by habit the one named after the template. */
+  samples(prepared: Prepared, file: string | undefined, options?: SampleOptions): Promise<Samples>;
+  /** The path of a samples file, relative to the project; by habit the one named after the template. */
+  samplesFile(template: string, file: string | undefined): string;
+  close(): Promise<void>;
+}
+
+export interface ProjectOptions {
+  /** Where to look from. Default: the working directory. */
+  readonly cwd?: string | undefined;
+  readonly clock?: Clock | undefined;
+  /** Told what a person should know though nothing is wrong. */
+  readonly onNotice?: ((text: string) => void) | undefined;
+}
