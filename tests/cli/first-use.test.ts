@@ -8,7 +8,7 @@ import { python, PYTHON } from "../helpers/other-programs.js";
 afterAll(removeTempFolders);
 const put = (folder: string, file: string, text: string): void => writeFileSync(path.join(folder, file), text);
 const edit = (folder: string, file: string, change: (text: string) => string): void => put(folder, file, change(readFileSync(path.join(folder, file), "utf8")));
-const fixture = (file: string): string => fileURLToPath(new URL(`../fixtures/csv/${file}`, import.meta.url));
+const fixture = (file: string): string => fileURLToPath(new URL(`../fixtures/abroad/${file}`, import.meta.url));
 
 /** A project whose template takes a number and a day, over a table of another country. */
 function abroad(): string {

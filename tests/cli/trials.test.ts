@@ -52,7 +52,7 @@ describe("trials on the command line", () => {
     expect(trial.out).toMatch(/version 1 against column ruleHazard {2}on the same rows\n {2}hazard: version 1 is better: \+13\.4 points, 95 % interval 3\.4 to 23\.0\n {4}\(19 rows won, 6 lost of 97; p = 0\.0428 by that interval after Holm\)/);
     // Alone it is one question, not four.
     expect((await run(["trial", "hazard-triage", "--against", "column=hazard:ruleHazard"], demo)).out).toContain("hazard: version 1 is better: +13.4 points, 95 % interval 3.4 to 23.0");
-    expect(trial.out).toMatch(/exact McNemar p = 0\.0\d+ after Holm/);
+    expect(trial.out).toMatch(/p = 0\.0\d+ by that interval after Holm/);
     expect(trial.out).toMatch(/10 rows a request +\d+\.\d % +\d+\.\d % +0\.0\d+ USD/);
     expect(trial.out).toMatch(/model careful +\d+\.\d % +\d+\.\d % +\d\.\d+ USD/);
     expect(trial.out).toMatch(/vessel +MV Kestrel +hazard +16 of 18/);
@@ -118,7 +118,7 @@ describe("samples", () => {
     expect([rows.length, new Set(rows.map(({ reportId }) => reportId)).size]).toEqual([107, 107]);
     expect(drawn.every(({ drawnFrom, hazard, inputsMark }) => drawnFrom === "plan triage, balanced over vessel, seed 1" && hazard === "" && inputsMark!.length === 12)).toBe(true);
     expect((await run(["samples", "draw", "triage", "--rows", "500", "--json"], folder)).json<{ drawn: number }>().drawn).toBeLessThan(145);
-    expect(await run(["samples", "draw", "triage"], folder)).toMatchObject({ code: 1, out: expect.stringContaining("the table has no more that are not in it") });
+    expect(await run(["samples", "draw", "triage"], folder)).toMatchObject({ code: 0, out: expect.stringContaining("the table has no more that are not in it") });
     await run(["fill", "second-opinion", "--rows", "30"], folder);
     const doubtful = (await run(["samples", "draw", "second-opinion", "--rows", "5", "--doubtful", "--json"], folder)).json<{ file: string; drawn: number }>();
     expect(doubtful).toMatchObject({ file: "samples/sure-hazard.csv", drawn: 5 });
