@@ -57,6 +57,8 @@ const projectFile = z.strictObject({
   models: z.record(z.string(), model).default({}),
   limits: z.strictObject({ /** Most that all runs of the project may spend in a calendar month. */ spendPerMonth: z.number().positive().optional() }).default({}),
   databases: z.record(z.string(), database).default({}),
+  /** How CSV files are written that Yoroshi makes; a result is written as its source. */
+  csv: z.strictObject({ separator: z.enum(["comma", "semicolon", "tab"], "Expected comma, semicolon or tab.").optional(), byteOrderMark: z.boolean().optional() }).default({}),
   /** Folders beside the project whose files may be read and written, too. */
   folders: z.array(z.string().min(1)).default([]),
 });

@@ -117,7 +117,7 @@ class OpenProject implements Project {
   ) {
     this.models = projectModels(settings, clock, onNotice);
     this.#databases = projectDatabases(root, settings, clock, onNotice);
-    this.tables = projectTables(root, cwd, settings.folders, this.#databases, onNotice);
+    this.tables = projectTables(root, cwd, settings.folders, this.#databases, settings.csv, onNotice);
   }
 
   ledger(): Ledger {

@@ -1,5 +1,5 @@
 import path from "node:path";
-import { csvRows, csvTable, readSmallCsv } from "../adapters/csv/index.js";
+import { csvRows, csvTable, readSmallCsv, type MadeCsv } from "../adapters/csv/index.js";
 import { inDatabase, sourceName, YoroshiError, type RowSource, type RowsSource, type Table, type TableSource } from "../core/index.js";
 import { filledName } from "../files/index.js";
 import type { Databases } from "./databases.js";
@@ -29,7 +29,7 @@ export interface Tables {
   small(source: CommandSource): Promise<SmallTable>;
 }
 
-export function projectTables(root: string, cwd: string, folders: readonly string[], databases: Databases, onNotice: (text: string) => void): Tables {
+export function projectTables(root: string, cwd: string, folders: readonly string[], databases: Databases, made: MadeCsv, onNotice: (text: string) => void): Tables {
   const placeOf = ({ file, anywhere = false }: { readonly file: string; readonly anywhere?: boolean }): string => (anywhere ? path.resolve(root, file) : insideProject(root, file, folders));
   const rows: Tables["rows"] = async (source) => {
     if (inDatabase(source)) return (await sqlAdapter()).sqlRows(await databases.open(source.database), source);
@@ -49,7 +49,7 @@ export function projectTables(root: string, cwd: string, folders: readonly strin
       if (!inPlace && !grows) insideProject(root, filledName(source.file), folders);
       if (grows && isWorkbook(source.file)) throw new YoroshiError("tableBroken", { table: source.file, place: "table", problem: "rows that are made of another plan's are kept in a CSV or JSON Lines file, or in a database, not in a workbook. Name a `.csv` file; a spreadsheet opens it." });
       if (isWorkbook(source.file)) return (await xlsxAdapter()).xlsxTable({ ...options, sheet: source.sheet, table: source.table, headerRow: source.headerRow, showsStates: source.states === "sheet" });
-      return isJsonLines(source.file) ? (await jsonlAdapter()).jsonlTable(options) : csvTable(options);
+      return isJsonLines(source.file) ? (await jsonlAdapter()).jsonlTable(options) : csvTable({ ...options, made });
     },
     async small(source) {
       if (!inDatabase(source) && !isWorkbook(source.file)) {

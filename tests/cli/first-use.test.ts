@@ -53,6 +53,36 @@ describe("a table as people in another country write it", () => {
   });
 });
 
+it("a table that is made is written as the project says, for a spreadsheet program in Europe", async () => {
+  const folder = smallProject(notesCsv(6));
+  edit(folder, "yoroshi.yaml", (text) => `${text}csv: { separator: semicolon, byteOrderMark: true }\n`);
+  put(folder, "plans/topics.yaml", "yoroshi: plan/1\nname: topics\ntable: { groups: { of: log, by: topic, figures: { notes: { count: all } } }, file: topics.csv }\n");
+  expect((await run(["fill", "log", "--derived"], folder)).code).toBe(0);
+  expect(readFileSync(path.join(folder, "topics.csv"), "utf8")).toMatch(/^\ufefftopic;notes\n[a-z]+;\d\n/);
+  expect(readFileSync(path.join(folder, "log.filled.csv"), "utf8")).toMatch(/^id,note,/);
+});
+
+it.skipIf(!PYTHON)("new columns of a workbook have a fitting width, wrap like their neighbour, and are never a hidden one", async () => {
+  const folder = smallProject("");
+  edit(folder, "plans/log.yaml", (text) => text.replace("log.csv", "log.xlsx"));
+  python(`import openpyxl
+from openpyxl.styles import Alignment
+b = openpyxl.Workbook(); s = b.active
+s.append(["id", "note"])
+for i in range(3):
+    s.append([f"n{i}", "smoke in the galley, and flames behind the dryer at the second try"]); s.cell(i + 2, 2).alignment = Alignment(wrap_text=True)
+s.column_dimensions["C"].hidden = True
+b.save("${folder}/log.xlsx")`);
+  expect((await run(["fill", "log"], folder)).code).toBe(0);
+  const seen = JSON.parse(python(`import openpyxl, json
+s = openpyxl.load_workbook("${folder}/log.filled.xlsx").active
+names = {c.value: c.column_letter for c in s[1] if c.value}
+print(json.dumps({n: dict(hidden=s.column_dimensions[l].hidden, width=s.column_dimensions[l].width, wrap=s[f"{l}2"].alignment.wrap_text, value=s[f"{l}2"].value) for n, l in names.items()}))`)) as Record<string, { hidden: boolean; width: number; wrap: boolean | null; value: unknown }>;
+  for (const column of ["topic", "level", "because"]) expect(seen[column]).toMatchObject({ hidden: false, wrap: true });
+  expect(seen["because"]!.width).toBeGreaterThan(seen["level"]!.width);
+  expect(seen["because"]!.width).toBeGreaterThan(15);
+});
+
 describe("a header below a title", () => {
   it("of a CSV file is found, and said what to do", async () => {
     const folder = abroad();

@@ -5,7 +5,7 @@ import { quotedCell, readStyle, type CsvStyle } from "./style.js";
 import { toWindows1252 } from "./windows-1252.js";
 
 /** CSV (RFC 4180). Separator, line ends, quotes, encoding and byte order mark stay as they are; so does every cell that is not written. */
-export function csvFormat(keyColumns: KeyColumns, onNotice: (text: string) => void = () => undefined): FileFormat {
+export function csvFormat(keyColumns: KeyColumns, onNotice: (text: string) => void = () => undefined, made: MadeCsv = {}): FileFormat {
   const key = keyColumnsOf(keyColumns);
   /** A result that needs characters which its encoding does not have. */
   let asUtf8 = false;
@@ -29,7 +29,7 @@ export function csvFormat(keyColumns: KeyColumns, onNotice: (text: string) => vo
       }
     },
     async write(base, target, begin, write) {
-      const header = base ? await readHeader(base) : { style: NEW_STYLE, columns: key };
+      const header = base ? await readHeader(base) : { style: newStyle(made), columns: key };
       const style: CsvStyle = asUtf8 ? { ...header.style, encoding: "utf-8", byteOrderMark: true } : header.style;
       asUtf8 = false;
       try {
@@ -51,8 +51,15 @@ function asWritten(column: TargetColumn, value: string | number | boolean): stri
   return column.freeText && typeof value === "string" ? defang(value) : String(value);
 }
 
-/** How a file is written that is not there yet. */
-const NEW_STYLE: CsvStyle = { encoding: "utf-8", byteOrderMark: false, delimiter: ",", newline: "\n", quotes: "needed", quotesBlanks: false };
+/** What may be said of a file that is not there yet. */
+export interface MadeCsv {
+  readonly separator?: "comma" | "semicolon" | "tab" | undefined;
+  readonly byteOrderMark?: boolean | undefined;
+}
+
+const SEPARATORS = { comma: ",", semicolon: ";", tab: "\t" };
+
+const newStyle = ({ separator = "comma", byteOrderMark = false }: MadeCsv): CsvStyle => ({ encoding: "utf-8", byteOrderMark, delimiter: SEPARATORS[separator], newline: "\n", quotes: "needed", quotesBlanks: false });
 
 interface Header {
   readonly style: CsvStyle;

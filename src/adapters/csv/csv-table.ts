@@ -1,10 +1,13 @@
 import { fileTable, type FileTableOptions } from "../../files/index.js";
 import type { Table } from "../../core/index.js";
-import { csvFormat } from "./csv-format.js";
+import { csvFormat, type MadeCsv } from "./csv-format.js";
 
-export type CsvTableOptions = FileTableOptions;
+export interface CsvTableOptions extends FileTableOptions {
+  /** How a file is written that is not there yet. Default: commas, no byte order mark. */
+  readonly made?: MadeCsv | undefined;
+}
 
 /** A CSV file (RFC 4180) as a table. */
 export function csvTable(options: CsvTableOptions): Table {
-  return fileTable(options, csvFormat(options.key, options.onNotice));
+  return fileTable(options, csvFormat(options.key, options.onNotice, options.made));
 }

@@ -18,6 +18,8 @@ export interface Place {
 /** What must be known of a sheet before it is written. */
 export interface Survey {
   readonly places: readonly Place[];
+  /** The column at the left of new ones, which they look like; hidden columns between are passed over. */
+  readonly neighbour: number;
   /** Some formula is replaced by a value. */
   readonly replacesFormulas: boolean;
   readonly isProtected: boolean;
@@ -90,7 +92,7 @@ export async function surveySheet(layout: Layout, targets: readonly TargetColumn
   if (first + added.length - 1 > MOST_COLUMNS) throw broken(file, sheet, `row ${headerRow}`, "the sheet has no room for further columns.");
   for (const [target, styled] of bases) for (const base of styled) styles.like(base, formatOf(target.type));
   const places = targets.map((target) => ({ target, column: existing.get(target.name) ?? first + added.indexOf(target), isNew: !existing.has(target.name) }));
-  return { places, replacesFormulas, isProtected, lastData, lastStyles, bottom: Math.max(bottom, table?.area.bottom ?? 0), dayStyle: growing > 0 ? styles.like(0, "date") : 0 };
+  return { places, neighbour: after, replacesFormulas, isProtected, lastData, lastStyles, bottom: Math.max(bottom, table?.area.bottom ?? 0), dayStyle: growing > 0 ? styles.like(0, "date") : 0 };
 }
 
 function hiddenColumns(tags: readonly Tag[]): (readonly [number, number])[] {

@@ -107,7 +107,6 @@ function dataCells(row: RowPiece, layout: Layout, survey: Survey, styles: StyleE
   const written = new Map<number, string>();
   const put = (column: number, style: number, value: WrittenValue): void => void written.set(column, cellSource(prefixOf(row.qualified), column, row.number, style, value));
   const cellAt = (column: number): RowPiece["cells"][number] | undefined => row.cells.find((one) => one.column === column);
-  const firstNew = Math.min(...places.filter((place) => place.isNew).map((place) => place.column));
   for (const [name, cell] of Object.entries(brought)) {
     const column = columnOf(name, layout, places);
     const before = column === undefined ? undefined : cellAt(column);
@@ -123,7 +122,7 @@ function dataCells(row: RowPiece, layout: Layout, survey: Survey, styles: StyleE
     const value = valueOf(target, cell, dates);
     // What stands so already keeps its form: rich text, a formula, a number's own digits.
     if (before && !isNew && cellText(before, layout.cells) === shownText(value, dates)) continue;
-    put(column, filledStyle(target, isNew, (isNew ? cellAt(firstNew - 1) : before)?.style ?? 0, value, styles), value);
+    put(column, filledStyle(target, isNew, (isNew ? cellAt(survey.neighbour) : before)?.style ?? 0, value, styles), value);
   }
   return written;
 }
@@ -141,7 +140,6 @@ const columnOf = (name: string, { columns }: Layout, places: readonly Place[]): 
 /** The cells of a new row; each looks like the one above it. */
 function newCells({ values, sources, cells }: NewRow, number: number, prefix: string, layout: Layout, survey: Survey, styles: StyleEditor): Map<number, string> {
   const found = new Map<number, string>();
-  const firstNew = Math.min(...survey.places.filter((place) => place.isNew).map((place) => place.column));
   const styleAt = (column: number): number => survey.lastStyles.get(column) ?? 0;
   for (const [name, text] of Object.entries(values)) {
     const column = columnOf(name, layout, survey.places);
@@ -153,7 +151,7 @@ function newCells({ values, sources, cells }: NewRow, number: number, prefix: st
     const cell: CellOut | undefined = cells?.[target.name];
     if (cell === undefined) continue;
     const value = valueOf(target, cell, layout.cells.dates);
-    found.set(column, cellSource(prefix, column, number, filledStyle(target, isNew, styleAt(isNew ? firstNew - 1 : column), value, styles), value));
+    found.set(column, cellSource(prefix, column, number, filledStyle(target, isNew, styleAt(isNew ? survey.neighbour : column), value, styles), value));
   }
   return found;
 }
