@@ -176,8 +176,12 @@ class OpenProject implements Project {
   async #planWarnings(nameOrPath: string): Promise<readonly Warning[]> {
     const { plan, document } = await this.#readPlan(nameOrPath);
     if (!plan || !document || (await this.#hasFilled(plan))) return [];
-    const columns = await (await this.table(plan)).columns().catch(() => []); // a mistake, told as one
-    return warnPlan(plan, document, { name: sourceName(plan.table), columns });
+    try {
+      return warnPlan(plan, document, { name: sourceName(plan.table), columns: await (await this.table(plan)).columns() });
+    } catch (error) {
+      if (error instanceof YoroshiError) return []; // a mistake, told as one
+      throw error;
+    }
   }
 
   async #hasFilled({ name }: Plan): Promise<boolean> {

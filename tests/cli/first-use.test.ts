@@ -182,6 +182,14 @@ describe("what a person looks for at first", () => {
     expect((await run(["check", "log"], folder)).out).toContain("1 file checked, no mistakes.");
   });
 
+  it("checks every file, also where one is made of the rows of another that has mistakes", async () => {
+    const folder = smallProject(notesCsv(2));
+    put(folder, "plans/topics.yaml", "yoroshi: plan/1\nname: topics\ntable: { groups: { of: log, by: topic, figures: { notes: { count: all } } }, file: topics.csv }\n");
+    edit(folder, "plans/log.yaml", (text) => text.replace(", key: id", ""));
+    const { out, code } = await run(["check"], folder);
+    expect([code, out.match(/^(right|wrong) .*$/gm)]).toEqual([2, ["right  template sort", "wrong  plan log", "wrong  plan topics"]]);
+  });
+
   it("lists a row once, with its columns", async () => {
     const folder = smallProject(notesCsv(2));
     const { out } = await run(["status", "log", "--empty"], folder);

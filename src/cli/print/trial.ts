@@ -157,9 +157,9 @@ function printDisagreements({ disagreements }: TrialReport, all: boolean): void 
   if (disagreements.length === 0) return;
   // A row counts once, in however many parts it disagrees.
   const ids = [...new Set(disagreements.map(({ id }) => id))];
-  const shownIds = new Set(all ? ids : ids.slice(0, SHOWN));
-  const shown = disagreements.filter(({ id }) => shownIds.has(id));
-  out(`\n${heading("Rows that disagree")}  ${quiet(shownIds.size < ids.length ? `${shownIds.size} of ${ids.length}; --all lists them` : String(ids.length))}`);
+  const shownIds = all ? ids : ids.slice(0, SHOWN);
+  const shown = shownIds.flatMap((one) => disagreements.filter(({ id }) => id === one));
+  out(`\n${heading("Rows that disagree")}  ${quiet(shownIds.length < ids.length ? `${shownIds.length} of ${ids.length}; --all lists them` : String(ids.length))}`);
   out(table(["row", "part", "right", "answered", "the model's reason"], shown.map(({ id, part, truth, answer, why }) => [id, part, cut(truth, 18), answer === null ? "(none)" : cut(answer, 18), cut(why ?? "", 44)])));
 }
 

@@ -12,11 +12,15 @@ export function readDocument(text: string, file: string): { document?: SourceDoc
     return { file, line: Math.max(1, line), column: Math.max(1, col) };
   };
   const textLines = text.split("\n");
-  const syntax = doc.errors.map((error) => {
+  const syntax: Complaint[] = [];
+  for (const error of doc.errors) {
     const place = placeOf(error.pos[0]);
+    const last = syntax.at(-1)?.place;
+    // What follows from a mistake at the same place is no further one.
+    if (last?.line === place.line && last.column === place.column) continue;
     const problem = firstSentence(error.message);
-    return complain("syntax", place, { problem: `${problem}${yamlAdvice(problem, textLines[place.line - 1] ?? "")}` });
-  });
+    syntax.push(complain("syntax", place, { problem: `${problem}${yamlAdvice(problem, textLines[place.line - 1] ?? "")}` }));
+  }
   // `when: !row.done` has a tag, and no value.
   syntax.push(...doc.warnings.filter(({ code }) => code === "TAG_RESOLVE_FAILED").map((warning) => {
     const place = placeOf(warning.pos[0]);
