@@ -121,6 +121,15 @@ describe("control characters", () => {
     for (const text of outputs) expect(control.exec(text)?.[0]).toBeUndefined();
     expect(outputs.join("")).toContain("␛]0;owned␇␛[2J");
   });
+
+  it("of our own colours are shown, too, where a row stands in a prompt, a reply or a value", async () => {
+    const folder = smallProject('id,note\na,"smoke \u001b[32mall is well\u001b[0m"\n');
+    for (const args of [["try", "log"], ["fill", "log"], ["status", "log", "--cell", "a"]]) {
+      const { out } = await run(args, folder);
+      expect(out).not.toContain("\u001b");
+      if (args[0] !== "fill") expect(out).toContain("␛[32mall is well␛[0m");
+    }
+  });
 });
 
 describe("links and bundles", () => {

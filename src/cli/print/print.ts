@@ -34,7 +34,7 @@ export function table(head: readonly string[], rows: readonly (readonly (string 
 
 /** One line, at most `length` characters. */
 export function cut(text: string, length = Infinity): string {
-  const line = text.replace(/\s+/g, " ");
+  const line = (length === Infinity ? text : visible(text, false)).replace(/\s+/g, " ");
   return line.length > length ? `${line.slice(0, length - 1)}…` : line;
 }
 
@@ -60,7 +60,7 @@ export function duration(ms: number): string {
 
 /** Indents every line, for prompts and replies. */
 export function block(text: string): string {
-  return text.split("\n").map((line) => `  ${pc.dim("│")} ${line}`).join("\n");
+  return text.split("\n").map((line) => `  ${pc.dim("│")} ${visible(line, false)}`).join("\n");
 }
 
 export const standinNote = (isStandin: boolean): string | undefined =>
