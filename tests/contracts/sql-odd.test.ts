@@ -115,9 +115,10 @@ describe("PostgreSQL", () => {
     await table.columns();
     let over = false;
     const cutting = (async () => {
-      while (!over) {
+      // Longer from cut to cut, so that a slow machine gets through, too.
+      for (let pause = 100; !over; pause *= 1.3) {
         await base.run(`SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'yoroshi' AND datname = current_database()`);
-        await new Promise((resolve) => setTimeout(resolve, 150));
+        await new Promise((resolve) => setTimeout(resolve, pause));
       }
     })();
     const refused: Refusal[] = [];
