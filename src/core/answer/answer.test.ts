@@ -123,6 +123,11 @@ describe("more than one request for an answer", () => {
     expect((await answer).exchanges?.map(({ why }) => why)).toEqual(["asked", "asked again", "asked again", "asked again", "asked again"]);
   });
 
+  it("agreement counts free words only where there is no verdict to count", async () => {
+    const { answer } = asked({ answer: { why: { kind: "text", maxChars: 20 } }, doubt: { by: "agreement", asks: 3 } }, (index) => JSON.stringify({ why: index === 0 ? "another" : "the same" }));
+    expect(await answer).toMatchObject({ parts: { why: "the same" }, confidence: { value: 2 / 3, parts: { why: 2 / 3 } } });
+  });
+
   it("an ask that fails counts against agreement", async () => {
     const { answer } = asked({ doubt: { by: "agreement", asks: 2 } }, (index) => (index === 0 ? verdict("calm") : "nonsense"));
     expect(await answer).toMatchObject({ state: "answered", parts: { tone: "calm" }, confidence: { value: 0.5 }, asks: 3 });

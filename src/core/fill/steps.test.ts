@@ -92,7 +92,8 @@ describe("a plan of several steps", () => {
     const changed = { ...one, asking: { ...one.asking, act: { ...one.asking["act"]!, version: 2, prepared: prepare({ ...act, task: "Do: {{ note }} {{ topic }}" } as typeof act) as never } } };
     expect((await survey(changed)).reasons[0]).toMatchObject({ state: "stale", reason: "the template has changed (version 1 then, 2 now)", rows: 2 });
     const [explained] = await explainCells(changed, "r1", "action");
-    expect(explained).toMatchObject({ step: "act", columns: ["action"], state: "stale", reason: "the template has changed (version 1 then, 2 now)" });
+    expect(explained).toMatchObject({ step: "act", columns: ["action"], state: "stale", reason: "the template has changed (version 1 then, 2 now)", same: false });
+    expect((await explainCells(one, "r1", "action"))[0]).toMatchObject({ state: "filled", same: true });
     expect(await explainCells(one, "r2")).toHaveLength(3);
   });
 
