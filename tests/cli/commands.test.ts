@@ -125,7 +125,7 @@ describe("fill", () => {
     const empty = status.json<{ empty: { key: string; column: string; reason: string }[] }>().empty;
     const filled = rowsOf(folder);
     for (const row of filled) for (const column of ["topic", "level", "because"]) expect(row[column] === "").toBe(empty.some((cell) => cell.key === row["id"] && cell.column === column && cell.reason !== ""));
-    expect((await run(["status", "log", "--empty"], folder)).out).toMatch(/n10 +level +failed +note has 2,001 characters, at most 2,000 are allowed/);
+    expect((await run(["status", "log", "--empty"], folder)).out).toMatch(/n10 +topic, level, because +failed +note has 2,001 characters, at most 2,000 are allowed/);
   });
 
   it("fills in place after a backup", async () => {
