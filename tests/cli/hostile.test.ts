@@ -5,18 +5,11 @@ import { strToU8, zipSync } from "fflate";
 import { createHash } from "node:crypto";
 import { afterAll, afterEach, describe, expect, it } from "vitest";
 import { demoProject, notesCsv, removeTempFolders, run, smallProject, start, tempFolder } from "../helpers/cli.js";
-import { completion, oddHost, type OddHost } from "../helpers/odd-host.js";
+import { completion, oddHosts, type oddHost } from "../helpers/odd-host.js";
 
 afterAll(removeTempFolders);
-const hosts: OddHost[] = [];
-afterEach(async () => {
-  for (const host of hosts.splice(0)) await host.close();
-});
-const host = async (answer: Parameters<typeof oddHost>[0]): Promise<OddHost> => {
-  const made = await oddHost(answer);
-  hosts.push(made);
-  return made;
-};
+const { host, closeAll } = oddHosts();
+afterEach(closeAll);
 const edit = (folder: string, file: string, change: (text: string) => string): void => writeFileSync(path.join(folder, file), change(readFileSync(path.join(folder, file), "utf8")));
 const wait = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
 

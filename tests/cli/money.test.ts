@@ -2,18 +2,11 @@ import { afterAll, afterEach, describe, expect, it } from "vitest";
 import { readFileSync, writeFileSync } from "node:fs";
 import path from "node:path";
 import { notesCsv, removeTempFolders, run, smallProject } from "../helpers/cli.js";
-import { completion, oddHost, type OddHost } from "../helpers/odd-host.js";
+import { completion, oddHosts } from "../helpers/odd-host.js";
 
 afterAll(removeTempFolders);
-const hosts: OddHost[] = [];
-afterEach(async () => {
-  for (const host of hosts.splice(0)) await host.close();
-});
-const host = async (answer: Parameters<typeof oddHost>[0]): Promise<OddHost> => {
-  const made = await oddHost(answer);
-  hosts.push(made);
-  return made;
-};
+const { host, closeAll } = oddHosts();
+afterEach(closeAll);
 const edit = (folder: string, file: string, change: (text: string) => string): void => writeFileSync(path.join(folder, file), change(readFileSync(path.join(folder, file), "utf8")));
 
 describe("what a host says that it counted", () => {

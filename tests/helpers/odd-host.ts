@@ -37,5 +37,20 @@ export async function oddHost(answer: (body: string, number: number, request: In
   };
 }
 
+/** Odd hosts that are closed together. */
+export function oddHosts(): { host: typeof oddHost; closeAll(): Promise<void> } {
+  const open: OddHost[] = [];
+  return {
+    async host(answer) {
+      const made = await oddHost(answer);
+      open.push(made);
+      return made;
+    },
+    async closeAll() {
+      for (const one of open.splice(0)) await one.close();
+    },
+  };
+}
+
 /** A completion with an answer that the small project's template takes. */
 export const completion = (more: object = {}, content: unknown = JSON.stringify({ why: "smoke", topic: "fire", level: 2 })): object => ({ id: "c", choices: [{ finish_reason: "stop", message: { role: "assistant", content } }], usage: { prompt_tokens: 200, completion_tokens: 20 }, ...more });
