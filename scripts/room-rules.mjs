@@ -1,5 +1,5 @@
 /** Who may import whom. Read by check-rooms.mjs; told in docs/decisions.md. */
-const CORE_ROOMS = ["ground", "kinds", "template", "model", "answer", "ledger", "table", "statistics", "trial", "fill", "derive", "review", "standin"];
+const CORE_ROOMS = ["ground", "table", "kinds", "statistics", "template", "model", "answer", "ledger", "asking", "trial", "plan", "cells", "fill", "derive", "standin"];
 
 const upwards = CORE_ROOMS.map((room, index) => ({
   name: `core-${room}-imports-only-rooms-above`,

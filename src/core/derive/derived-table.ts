@@ -1,6 +1,6 @@
-import type { Chunk, Growth, Row, StandingRow, Table, TargetColumn } from "../table/index.js";
-import { OWN_STEP, writerOf, type Plan } from "../fill/index.js";
 import { YoroshiError } from "../ground/index.js";
+import { OWN_STEP, writerOf, type Plan } from "../plan/index.js";
+import type { Chunk, Growth, Row, StandingRow, Table, TargetColumn } from "../table/index.js";
 
 /** Rows that are made of another plan's rows. */
 export interface MadeRows {

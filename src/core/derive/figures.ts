@@ -1,8 +1,7 @@
 import { YoroshiError, type FigureSource } from "../ground/index.js";
-import { readCondition, type Condition } from "../fill/index.js";
 import { plainDay, plainNumber } from "../kinds/index.js";
-import type { CellValue } from "../ledger/index.js";
-import type { TargetColumn } from "../table/index.js";
+import { readCondition, type Condition } from "../plan/index.js";
+import type { TargetColumn, CellValue } from "../table/index.js";
 
 /** A row as figures see it: numbers and true or false of filled columns typed, all else text. */
 export type FigureRow = Readonly<Record<string, unknown>>;

@@ -1,5 +1,6 @@
+import { filledMark, filledRows, rowFor, type FillSetup } from "../cells/index.js";
 import { canonicalJson, joinWords, nearest, WHOLE_TABLE, YoroshiError, type GroupsSource, type Json } from "../ground/index.js";
-import { columnsOf, filledMark, filledRows, readCondition, rowFor, type FillSetup } from "../fill/index.js";
+import { columnsOf, readCondition } from "../plan/index.js";
 import { defangCopied, joinKey, keyColumnsOf, type Row } from "../table/index.js";
 import type { MadeRows } from "./derived-table.js";
 import { BadRow, holds, readyFigure, type Counter, type Figure, type FigureRow } from "./figures.js";

@@ -1,7 +1,8 @@
+import { filledMark, filledRows, inputsFor, type FillSetup } from "../cells/index.js";
 import { canonicalJson, nearest, YoroshiError, type ItemsSource, type Json } from "../ground/index.js";
 import { kindOf, shapeSpec, type AnySpec, type Shaped } from "../kinds/index.js";
-import { columnsOf, filledMark, filledRows, inputsFor, isTemplateStep, writerOf, type FillSetup } from "../fill/index.js";
 import type { CellRecord } from "../ledger/index.js";
+import { columnsOf, isTemplateStep, writerOf } from "../plan/index.js";
 import { defangCopied, type Row, type TargetColumn } from "../table/index.js";
 import { partAt, type NamedShape } from "../template/index.js";
 import type { MadeRows } from "./derived-table.js";

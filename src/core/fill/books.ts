@@ -1,8 +1,8 @@
 import type { Answer } from "../answer/index.js";
+import type { Work } from "../cells/index.js";
 import type { Micros } from "../ground/index.js";
 import { chargesOf, dayOf, type Charge } from "../ledger/index.js";
 import type { Budget, Model } from "../model/index.js";
-import type { Work } from "./setup.js";
 
 /** How often the ledger is asked what others spend. */
 const LOOK_ELSEWHERE_MS = 1_000;

@@ -1,4 +1,4 @@
-import type { StepWork } from "./setup.js";
+import type { StepWork } from "../cells/index.js";
 
 /** Gathers what waits for others of its step to share a request with. */
 export class Company<T> {

@@ -1,6 +1,5 @@
+import { workOf, type FillOptions, type FillSetup, type Work, walk } from "../cells/index.js";
 import { patternsReady, sha256Hex } from "../ground/index.js";
-import { workOf, type FillOptions, type FillSetup, type Work } from "./setup.js";
-import { walk } from "./walk.js";
 
 /** The work on the rows that are chosen; a sample is drawn first. */
 export async function chosenWork(setup: FillSetup, options: FillOptions): Promise<Work> {

@@ -2,15 +2,14 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { fakeClock } from "../../../tests/helpers/clock.js";
 import { fenced, plainFences, scriptedModel, type ScriptedModel } from "../../../tests/helpers/models.js";
+import { type Asking, type FillOptions, type FillSetup, survey } from "../cells/index.js";
 import { memoryLedger, type Ledger } from "../ledger/index.js";
 import { ModelFailure } from "../model/index.js";
+import { plan as makePlan } from "../plan/index.js";
 import { memoryRelated, memoryTable, type MemoryTable } from "../table/index.js";
 import { prepare, template } from "../template/index.js";
 import { fill } from "./fill.js";
 import { preview } from "./preview.js";
-import { plan as makePlan } from "./read-plan.js";
-import type { Asking, FillOptions, FillSetup } from "./setup.js";
-import { survey } from "./survey.js";
 
 const tone = template({
   name: "tone",

@@ -1,19 +1,14 @@
+import { absorbEdits, NOT_WRITTEN, writeTable, renewsStanding, type ToldNote, modelsOf, targetColumns, type FillOptions, type FillSetup, type Work, readWritten } from "../cells/index.js";
 import { relaySignal, toMicros, YoroshiError, type Json, type Micros } from "../ground/index.js";
 import { monthStart } from "../ledger/index.js";
 import { budgetFor, type ModelFailure } from "../model/index.js";
-import { chosenWork } from "./draw.js";
-import { absorbEdits } from "./edits.js";
+import type { Refusal } from "../table/index.js";
 import type { Month } from "./books.js";
+import { chosenWork } from "./draw.js";
 import { Filling } from "./filling.js";
 import { checkKeys, refuseKeys } from "./key-repeats.js";
-import { NOT_WRITTEN, project } from "./project.js";
-import { renewsStanding } from "./standing.js";
 import { forgetSettled, keepSettled, settledTallies, type StepTallies } from "./settled.js";
-import type { Refusal } from "../table/index.js";
-import type { ToldNote } from "./told.js";
-import { modelsOf, targetColumns, type FillOptions, type FillSetup, type Work } from "./setup.js";
 import { sumTallies, type Capped, type FillEnd, type Tally } from "./tally.js";
-import { readWritten } from "./writers.js";
 
 export interface FillReport extends Tally {
   readonly run: string;
@@ -103,7 +98,7 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   }
   if (filling.doubled > 0) refuseKeys(work, filling);
   const mustWrite = filling.changed || newEdits > 0 || earlier > 0 || work.renews === true;
-  const projected = filling.end === "done" || mustWrite ? await project({ ...work, standingMark: mark, isEarlier: earlier > 0 }, run, mustWrite) : NOT_WRITTEN;
+  const projected = filling.end === "done" || mustWrite ? await writeTable({ ...work, standingMark: mark, isEarlier: earlier > 0 }, run, mustWrite) : NOT_WRITTEN;
   const notes = filling.told.all;
   if (filling.hasNothingLeft) await keepSettled(work, options, { tallies: filling.tallies, notes });
   return { ...withRefused(filling.tally, projected.refused), steps: filling.tallies, run, end: filling.end, unsure: budget.unsure, newEdits: newEdits + projected.edits, earlier, notes, inVain: filling.inVain, refused: projected.refused, written: projected.written, tookMs: work.clock.now() - began, error: filling.error, errorHost: filling.errorHost, capped: filling.capped };

@@ -1,21 +1,15 @@
 import { askPrepared, askTogether, type Answer, type AskOptions, type Recall } from "../answer/index.js";
+import { answeredCells, givenCells, leftCells, markedCells, setCells, type Asked, type Decision, editRemarks, hand, notesRead, type Passing, type RowState, isRuled, modelsOf, type AskWork, type FillOptions, type StepWork, type Work, Told, consider, walk } from "../cells/index.js";
 import { atOnce, YoroshiError, type AtOnce, type Json } from "../ground/index.js";
 import { recallFrom, type AnswerRecord, type CellRecord, type Charge } from "../ledger/index.js";
 import { BudgetSpent, layered, ModelFailure, type Budget, type Model } from "../model/index.js";
+import { DEFAULT_AT_ONCE } from "../plan/index.js";
 import { basisOf } from "../template/index.js";
 import { ahead } from "./ahead.js";
-import { answeredCells, givenCells, leftCells, markedCells, setCells, type Asked } from "./cells.js";
 import { Books, type Month } from "./books.js";
 import { Company } from "./company.js";
-import type { Decision } from "./decide.js";
-import { editRemarks } from "./edit-remarks.js";
 import { Followers } from "./followers.js";
-import { hand, notesRead, type Passing, type RowState } from "./passing.js";
-import { DEFAULT_AT_ONCE } from "./plan.js";
-import { isRuled, modelsOf, type AskWork, type FillOptions, type StepWork, type Work } from "./setup.js";
 import { countState, countUsage, newTally, sumTallies, type Capped, type FillEnd, type Tally } from "./tally.js";
-import { Told } from "./told.js";
-import { consider, walk } from "./walk.js";
 
 /** Rows that are looked up and decided together. */
 const MOST_TOGETHER = 128;

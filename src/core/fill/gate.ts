@@ -1,5 +1,5 @@
+import { askingOf, type FillSetup } from "../cells/index.js";
 import type { TrialReport } from "../trial/index.js";
-import { askingOf, type FillSetup } from "./setup.js";
 
 /** Whether a plan's gate is open, and the figure that it rests on. */
 export type GateReading =

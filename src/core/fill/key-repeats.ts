@@ -1,6 +1,6 @@
+import type { Work } from "../cells/index.js";
 import { YoroshiError } from "../ground/index.js";
 import type { Row, Table } from "../table/index.js";
-import type { Work } from "./setup.js";
 import type { Tally } from "./tally.js";
 
 /** So many rows are looked at before anything is asked. */

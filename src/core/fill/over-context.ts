@@ -1,10 +1,9 @@
+import { type AskWork, type FillOptions, type FillSetup, type StepWork, consider, walk } from "../cells/index.js";
 import { countChars, groupDigits, plural, YoroshiError } from "../ground/index.js";
 import type { Prepared } from "../template/index.js";
 import { chosenWork } from "./draw.js";
 import type { CountTokens } from "./preview.js";
 import { settledTallies } from "./settled.js";
-import type { AskWork, FillOptions, FillSetup, StepWork } from "./setup.js";
-import { consider, walk } from "./walk.js";
 
 const USUAL_CHARS_A_TOKEN = 4;
 const KEYS_SHOWN = 3;

@@ -1,13 +1,13 @@
 import { describe, expect, it } from "vitest";
 import { fakeClock } from "../../../tests/helpers/clock.js";
 import { scriptedModel } from "../../../tests/helpers/models.js";
+import type { FillSetup } from "../cells/index.js";
 import { memoryLedger } from "../ledger/index.js";
+import { plan } from "../plan/index.js";
 import { memoryTable } from "../table/index.js";
 import { prepare, template, type Prepared, type TemplateShape } from "../template/index.js";
 import { fill } from "./fill.js";
 import { preflight } from "./preflight.js";
-import { plan } from "./read-plan.js";
-import type { FillSetup } from "./setup.js";
 
 const setupOf = (notes: readonly string[], context: number | undefined, more: Partial<TemplateShape> = {}, maxChars?: number): FillSetup & { reads: () => number } => {
   const tone = template({ name: "tone", inputs: { note: { kind: "text", ...(maxChars === undefined ? {} : { maxChars }) } }, task: "Judge. {{ note }}", answer: { tone: { kind: "choice", options: ["calm", "upset"] } }, model: { maxTokens: 20 }, ...more } as never);

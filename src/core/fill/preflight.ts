@@ -1,10 +1,9 @@
-import { budgetFor, chargedUsage, costOf, dearestUsage, ModelFailure, type Model } from "../model/index.js";
+import { targetColumns, type FillOptions, type FillSetup, renewsStanding } from "../cells/index.js";
 import { toMicros, YoroshiError, type CancelSignal } from "../ground/index.js";
 import { dayOf, monthStart } from "../ledger/index.js";
+import { budgetFor, chargedUsage, costOf, dearestUsage, ModelFailure, type Model } from "../model/index.js";
 import { checkKeys } from "./key-repeats.js";
 import type { CountTokens } from "./preview.js";
-import { targetColumns, type FillOptions, type FillSetup } from "./setup.js";
-import { renewsStanding } from "./standing.js";
 
 export interface PreflightOptions extends FillOptions {
   /** Gives what counts a text's tokens; called where a prompt may be too long for its model. Default: four characters a token. */

@@ -1,13 +1,10 @@
+import { answeredCells, givenCells, setCells, hand, type Passing, type AskWork, type FillOptions, type FillSetup, type StepWork, type Work, consider, walk } from "../cells/index.js";
 import type { Micros } from "../ground/index.js";
 import { costOf, dearestUsage, type Usage } from "../model/index.js";
 import { DEFAULT_DOUBT, type NamedShape, type Prepared } from "../template/index.js";
-import { answeredCells, givenCells, setCells } from "./cells.js";
-import { hand, type Passing } from "./passing.js";
 import { chosenWork } from "./draw.js";
-import { type AskWork, type FillOptions, type FillSetup, type StepWork, type Work } from "./setup.js";
-import { countState, newTally, sumTallies, type Tally } from "./tally.js";
-import { consider, walk } from "./walk.js";
 import type { StepTallies } from "./settled.js";
+import { countState, newTally, sumTallies, type Tally } from "./tally.js";
 
 /** What a fill would do and cost. Nothing is asked and nothing is changed. */
 export interface Preview extends Tally {

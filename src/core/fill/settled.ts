@@ -1,7 +1,6 @@
+import type { FillOptions, StepWork, Work, ToldNote } from "../cells/index.js";
 import { canonicalJson, sha256Hex, type Json } from "../ground/index.js";
-import type { FillOptions, StepWork, Work } from "./setup.js";
 import type { Tally } from "./tally.js";
-import type { ToldNote } from "./told.js";
 
 /** The figures of each step, by its name. */
 export type StepTallies = Readonly<Record<string, Tally>>;

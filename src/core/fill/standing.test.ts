@@ -1,13 +1,12 @@
 import { describe, expect, it } from "vitest";
 import { fakeClock } from "../../../tests/helpers/clock.js";
 import { fenced, scriptedModel, type ScriptedModel } from "../../../tests/helpers/models.js";
+import { type FillSetup, survey } from "../cells/index.js";
 import { memoryLedger, type Ledger } from "../ledger/index.js";
+import { plan as makePlan, type PlanShape } from "../plan/index.js";
 import { memoryRelated, memoryTable, type MemoryTable } from "../table/index.js";
 import { prepare, template } from "../template/index.js";
 import { fill } from "./fill.js";
-import { plan as makePlan, type PlanShape } from "./read-plan.js";
-import type { FillSetup } from "./setup.js";
-import { survey } from "./survey.js";
 
 const sort = template({ name: "sort", inputs: { note: { kind: "text" } }, task: "{{ note }}", answer: { why: { kind: "text" }, level: { kind: "score", from: 1, to: 5 } } });
 const steps: PlanShape["steps"] = { sort: { template: "sort", inputs: { note: "text" }, fill: { level: "level", because: "why" } } };

@@ -1,5 +1,5 @@
-import type { CellState } from "../ledger/index.js";
 import type { Micros } from "../ground/index.js";
+import type { CellState } from "../ledger/index.js";
 import type { BudgetSpent, Usage } from "../model/index.js";
 
 /** How a fill ended: all done, or what stopped it. */

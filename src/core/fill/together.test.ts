@@ -5,11 +5,11 @@ import { scriptedModel, type ScriptedModel } from "../../../tests/helpers/models
 import { askTogether } from "../answer/index.js";
 import { memoryLedger } from "../ledger/index.js";
 import { ModelFailure, type ModelReply, type ModelRequest } from "../model/index.js";
+import { plan as makePlan } from "../plan/index.js";
 import { standinReply } from "../standin/index.js";
 import { memoryTable } from "../table/index.js";
 import { prepare, renderTogether, rowMarks, template, type Prepared } from "../template/index.js";
 import { fill } from "./fill.js";
-import { plan as makePlan } from "./read-plan.js";
 
 const tone = template({
   name: "tone",

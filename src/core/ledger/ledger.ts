@@ -1,12 +1,10 @@
-import type { Json, Micros } from "../ground/index.js";
 import type { Answer } from "../answer/index.js";
+import type { Json, Micros } from "../ground/index.js";
+import type { CellValue } from "../table/index.js";
 import type { Charge } from "./charges.js";
 
 /** The state of a row's cells that one step fills. `edited` is kept for each column beside it. */
 export type CellState = "blank" | "filled" | "stale" | "edited" | "held" | "failed" | "skipped";
-
-/** What a table's cell takes: text, a number, true or false. */
-export type CellValue = string | number | boolean;
 
 /** An answer as the ledger keeps it. `parts` of an answered one are plain JSON. */
 export interface AnswerRecord {

@@ -1,4 +1,3 @@
-import type { CellValue } from "../ledger/index.js";
 
 /** A row as it came from its table: text by column. Its key is unique within the table. */
 export interface Row {
@@ -33,6 +32,9 @@ export interface TargetColumn {
   /** A model's own words stand in it, so that they could be taken for a formula. */
   readonly freeText: boolean;
 }
+
+/** What a cell takes: text, a number, true or false. */
+export type CellValue = string | number | boolean;
 
 /** A value for a cell; `asIs` is a person's own text, written back as they wrote it. */
 export type CellOut = CellValue | { readonly asIs: string };

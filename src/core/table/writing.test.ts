@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import type { TableWriting } from "../ground/index.js";
-import { memoryTable } from "./index.js";
+import { memoryTable } from "./memory.js";
 import { asWrittenThere, plainText, type Wanted } from "./writing.js";
 
 async function read(cells: readonly string[], wanted: Wanted, said: TableWriting = {}, allText = true): Promise<{ values: string[]; problems: (string | undefined)[]; told: string[] }> {

@@ -3,9 +3,9 @@ import { describe, expect, it } from "vitest";
 import { fakeClock } from "../../../tests/helpers/clock.js";
 import { fenced, scriptedModel } from "../../../tests/helpers/models.js";
 import { memoryLedger } from "../ledger/index.js";
+import { mcnemarExact, wilson } from "../statistics/index.js";
 import { prepare, template } from "../template/index.js";
 import { compare } from "./compare.js";
-import { mcnemarExact, wilson } from "../statistics/index.js";
 import { readSamples } from "./samples.js";
 import { earlierTrial, trial } from "./trial.js";
 

@@ -1,5 +1,5 @@
-import type { CellRecord, CellValue } from "../ledger/index.js";
-import type { FoundRows, RelatedRow, Row } from "../table/index.js";
+import type { CellRecord } from "../ledger/index.js";
+import type { FoundRows, RelatedRow, Row, CellValue } from "../table/index.js";
 import type { StepWork, Target } from "./setup.js";
 
 /** What the plan's `related` found for a row, by name. */

@@ -1,10 +1,10 @@
 import type { Json } from "../ground/index.js";
-import type { CellRecord, CellState, CellValue } from "../ledger/index.js";
+import type { CellRecord, CellState } from "../ledger/index.js";
+import type { CellValue } from "../table/index.js";
+import { type ReadyRule, setFingerprint } from "../plan/index.js";
 import { readInputs } from "../template/index.js";
-import type { ReadyRule } from "./clear.js";
 import { inputsFor, NOT_RENEWED, rowFor, type Passing } from "./passing.js";
 import type { AskWork, SetWork, StepWork, Work } from "./setup.js";
-import { setFingerprint } from "./set-column.js";
 
 /** What is to be done about one row's cells of one step. */
 export type Decision =

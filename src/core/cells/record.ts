@@ -1,7 +1,8 @@
 import type { Answer } from "../answer/index.js";
-import type { CellRecord, CellState, CellValue } from "../ledger/index.js";
+import type { CellRecord, CellState } from "../ledger/index.js";
+import type { CellValue } from "../table/index.js";
+import type { ReadyRule } from "../plan/index.js";
 import { CONFIDENCE } from "../template/index.js";
-import type { ReadyRule } from "./clear.js";
 import { editMark } from "./edit-remarks.js";
 import { NOT_RENEWED, notesRead, OLD_VALUE, type Passing } from "./passing.js";
 import type { StepWork, Target, Work } from "./setup.js";

@@ -4,7 +4,7 @@ import { absorbEdits, absorbRows } from "./edits.js";
 import type { Work } from "./setup.js";
 import { keepTrail, keepWritten, readWritten, recordTime, sameWritten, standsAsLeft, writersOf, type Writer, type Written } from "./writers.js";
 
-export interface Projected {
+export interface TableWritten {
   /** Whether anything was written. */
   readonly written: boolean;
   /** Cells that a person changed while the fill ran, kept as they are. */
@@ -13,7 +13,7 @@ export interface Projected {
   readonly refused: readonly Refusal[];
 }
 
-export const NOT_WRITTEN: Projected = { written: false, edits: 0, refused: [] };
+export const NOT_WRITTEN: TableWritten = { written: false, edits: 0, refused: [] };
 
 /** How often it is looked whether another is done with a table. */
 const LOOK_AGAIN_MS = 100;
@@ -32,17 +32,17 @@ async function claimTarget({ ledger, table, clock }: Work): Promise<() => Promis
  * answer that the ledger does not. What a person changed since the fill began is found before it could be written over:
  * in a file by its mark, in a table that others change at any moment row by row. Nothing is written when the table already stands so.
  */
-export async function project(work: Work, run: string, changed: boolean): Promise<Projected> {
+export async function writeTable(work: Work, run: string, changed: boolean): Promise<TableWritten> {
   await work.ledger.flush();
   const letGo = await claimTarget(work);
   try {
-    return await projectAlone(work, run, changed);
+    return await writeAlone(work, run, changed);
   } finally {
     await letGo();
   }
 }
 
-async function projectAlone(work: Work, run: string, changed: boolean): Promise<Projected> {
+async function writeAlone(work: Work, run: string, changed: boolean): Promise<TableWritten> {
   const before = await readWritten(work);
   const standingNow = await work.table.standingMark();
   let edits = standingNow !== undefined && standingNow !== work.standingMark ? (await absorbEdits(work, run)).edits : 0;

@@ -1,6 +1,5 @@
 import { canonicalJson, readFormula, sha256Hex } from "../ground/index.js";
-import type { CellValue } from "../ledger/index.js";
-import type { CellType } from "../table/index.js";
+import type { CellType, CellValue } from "../table/index.js";
 import { parsePlainText } from "../template/index.js";
 import type { OwnColumn, SetStep } from "./plan.js";
 

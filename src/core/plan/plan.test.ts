@@ -1,7 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { atOnce, formatComplaint } from "../ground/index.js";
 import { readTemplate, template as makeTemplate } from "../template/index.js";
-import { ahead } from "./ahead.js";
 import { checkPlan } from "./check-plan.js";
 import { readCondition } from "./condition.js";
 import { plan, readPlan } from "./read-plan.js";
@@ -105,33 +104,6 @@ describe("scheduling", () => {
     await places.idle();
   });
 
-  it("reads one item ahead, passes errors on in their turn, and closes the source when left early", async () => {
-    let made = 0;
-    let closed = false;
-    async function* source(): AsyncGenerator<number> {
-      try {
-        for (let i = 0; i < 5; i++) {
-          made++;
-          if (i === 3) throw new Error("broken");
-          yield i;
-        }
-      } finally {
-        closed = true;
-      }
-    }
-    const got: number[] = [];
-    await expect((async () => {
-      for await (const item of ahead(source())) {
-        got.push(item);
-        await new Promise((resolve) => setImmediate(resolve));
-        expect(made).toBe(item + 2);
-      }
-    })()).rejects.toThrow("broken");
-    expect([got, closed]).toEqual([[0, 1, 2], true]);
-    closed = false;
-    for await (const _ of ahead(source())) break;
-    expect(closed).toBe(true);
-  });
 });
 
 describe("rules and related rows of a plan", () => {

@@ -1,13 +1,13 @@
 import { patternsReady } from "../ground/index.js";
-import { PROMPT_FORM } from "../template/index.js";
 import type { CellState } from "../ledger/index.js";
-import { absorbEdits } from "./edits.js";
+import { PROMPT_FORM } from "../template/index.js";
 import { changesOf } from "./changes.js";
-import { CHANGED_SINCE, editRemarks } from "./edit-remarks.js";
-import { KEYS_SHOWN, Told, type ToldNote } from "./told.js";
-import { NOT_RENEWED } from "./passing.js";
 import { CHANGED, type Decision } from "./decide.js";
+import { CHANGED_SINCE, editRemarks } from "./edit-remarks.js";
+import { absorbEdits } from "./edits.js";
+import { NOT_RENEWED } from "./passing.js";
 import { isRuled, workOf, type FillSetup } from "./setup.js";
+import { KEYS_SHOWN, Told, type ToldNote } from "./told.js";
 import { considerAll } from "./walk.js";
 
 /** One cell without a value, or with one that is out of date, and why. */

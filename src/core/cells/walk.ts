@@ -1,12 +1,10 @@
 import { canonicalJson, patternsReady } from "../ground/index.js";
 import type { CellRecord } from "../ledger/index.js";
+import { type Condition, inputColumns, templateSteps } from "../plan/index.js";
 import type { FoundRows, Row } from "../table/index.js";
 import { decide, type Decision } from "./decide.js";
-import type { Condition } from "./condition.js";
 import { absorbEdits } from "./edits.js";
-import { inputColumns } from "./order.js";
 import { hand, inputsFor, passing, type Passing, type RelatedRows } from "./passing.js";
-import { templateSteps } from "./plan.js";
 import { askingOf, workOf, type FillSetup, type StepWork, type Work } from "./setup.js";
 
 /** Walks over the table in chunks of the rows that are chosen, each with what belongs to it. */

@@ -2,13 +2,9 @@ import { YoroshiError, type CancelSignal, type Clock, type Micros } from "../gro
 import { kindOf, shapeSpec } from "../kinds/index.js";
 import type { CellRecord, Ledger } from "../ledger/index.js";
 import type { LayerOptions, Model } from "../model/index.js";
+import { readyRules, type ReadyRule, readCondition, type Condition, columnsRead, inputColumns, orderSteps, checkFilled, isTemplateStep, type Plan, type Refill, type Step, type TemplateStep, readSet, type ReadySet } from "../plan/index.js";
 import type { Related, Table, TargetColumn } from "../table/index.js";
 import { CONFIDENCE, fingerprinter, partAt, type Fingerprinter, type NamedShape, type Prepared, type Sha256 } from "../template/index.js";
-import { readyRules, type ReadyRule } from "./clear.js";
-import { readCondition, type Condition } from "./condition.js";
-import { columnsRead, inputColumns, orderSteps } from "./order.js";
-import { checkFilled, isTemplateStep, type Plan, type Refill, type Step, type TemplateStep } from "./plan.js";
-import { readSet, type ReadySet } from "./set-column.js";
 
 /** What a template step asks, and whom. */
 export interface Asking {

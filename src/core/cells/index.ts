@@ -1,0 +1,13 @@
+export { decide, type Decision } from "./decide.js";
+export { editRemarks } from "./edit-remarks.js";
+export { absorbEdits } from "./edits.js";
+export { explainCells, type CellExplanation } from "./explain.js";
+export { hand, inputsFor, notesRead, rowFor, type Passing, type RowState } from "./passing.js";
+export { answeredCells, givenCells, leftCells, markedCells, setCells, type Asked } from "./record.js";
+export { askingOf, isRuled, modelsOf, targetColumns, workOf, type Asking, type AskWork, type FillOptions, type FillSetup, type Progress, type StepWork, type Work } from "./setup.js";
+export { renewsStanding } from "./standing.js";
+export { survey, type OpenCell, type Survey } from "./survey.js";
+export { Told, type ToldNote } from "./told.js";
+export { consider, filledMark, filledRows, inputCells, walk } from "./walk.js";
+export { NOT_WRITTEN, writeTable } from "./write-table.js";
+export { readWritten } from "./writers.js";

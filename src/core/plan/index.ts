@@ -1,0 +1,32 @@
+export { checkPlan, type KnownTable } from "./check-plan.js";
+export { readyRules, type ReadyRule } from "./clear.js";
+export { adviseCondition } from "./condition-advice.js";
+export { readCondition, type Condition } from "./condition.js";
+export { columnsRead, figuresReadAs, inputColumns, orderSteps, READ_AS, readAs, wantedOnce } from "./order.js";
+export {
+  checkFilled,
+  columnsOf,
+  DEFAULT_AT_ONCE,
+  DEFAULT_RELATED_LIMIT,
+  isTemplateStep,
+  MOST_ROWS_PER_REQUEST,
+  OWN_STEP,
+  PLAN_FORMAT,
+  REFILLS,
+  templateSteps,
+  writerOf,
+  type ClearRule,
+  type Gate,
+  type Limits,
+  type OwnColumn,
+  type Plan,
+  type Refill,
+  type RelatedSource,
+  type SetStep,
+  type Step,
+  type Takes,
+  type TemplateStep,
+} from "./plan.js";
+export { plan, planFileSchema, readPlan, type PlanReading, type PlanShape } from "./read-plan.js";
+export { readSet, setFingerprint, type ReadySet } from "./set-column.js";
+export { warnPlan } from "./warn-plan.js";
