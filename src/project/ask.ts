@@ -13,16 +13,16 @@ export async function askLoaded(project: Asker, loaded: LoadedTemplate, prepared
   const ledger = project.ledger();
   const { clock } = project;
   const fingerprint = fingerprinter(prepared, model, undefined, others)(inputs);
-  const [record] = await ledger.answers([fingerprint]);
+  const [record] = await ledger.answers.find([fingerprint]);
   if (record && !fresh) return { answer: record.answer, known: true };
   const { version } = await project.version(loaded);
   const run = `try-${clock.now().toString(36)}-${Math.floor(clock.random() * 0xffffff).toString(36)}`;
-  await ledger.startRun({ id: run, kind: "try", subject: loaded.template.name, startedAt: clock.now() });
+  await ledger.runs.start({ id: run, kind: "try", subject: loaded.template.name, startedAt: clock.now() });
   const layer = (one: Model): Model => layered(one, clock);
   const dearer = Object.fromEntries(Object.entries(others).map(([name, one]) => [name, layer(one)]));
   const recall = recallFrom(ledger, { model: model.id, run, now: () => clock.now() });
   const answer = await askPrepared(prepared, inputs, { model: layer(model), others: dearer, recall, clock });
   if (answer.state !== "failed") await ledger.record({ answers: [{ fingerprint, template: loaded.template.name, version, model: model.id, run, at: clock.now(), answer }], charges: chargesOf(answer, { run, model: model.id, at: clock.now() }), replace: fresh });
-  await ledger.endRun({ id: run, endedAt: clock.now(), end: "done", tally: { asked: 1, spent: answer.spent } });
+  await ledger.runs.end({ id: run, endedAt: clock.now(), end: "done", tally: { asked: 1, spent: answer.spent } });
   return { answer, known: false };
 }

@@ -104,7 +104,7 @@ async function columnContestant(project: Project, first: LoadedTemplate, samples
 export async function versionOf(project: Project, loaded: LoadedTemplate, version: number | undefined): Promise<LoadedTemplate> {
   if (version === undefined) return loaded;
   await project.version(loaded);
-  const all = await project.ledger().versions(loaded.template.name);
+  const all = await project.ledger().versions.all(loaded.template.name);
   const found = all.find((candidate) => candidate.version === version);
   if (!found) throw new YoroshiError("notFound", { what: `version of ${loaded.template.name}`, name: String(version), known: all.map((candidate) => String(candidate.version)) });
   const { template } = readTemplate(found.text, loaded.file);

@@ -24,7 +24,7 @@ export async function exportLedger(project: Project, what: Exported, file: strin
   try {
     if (isCsv) await handle.write(stringify([[...(what === "answers" ? ANSWER_COLUMNS : CELL_COLUMNS)]]));
     const ledger = project.ledger();
-    for await (const records of what === "answers" ? ledger.everyAnswer() : ledger.everyCell()) {
+    for await (const records of what === "answers" ? ledger.answers.all() : ledger.cells.all()) {
       count += records.length;
       await handle.write(isCsv ? stringify(records.map((record) => (what === "answers" ? answerLine(record as AnswerRecord) : cellLine(record as CellRecord)).map((cell) => (typeof cell === "string" ? defangCopied(cell) : cell)))) : records.map((record) => `${JSON.stringify(record)}\n`).join(""));
     }

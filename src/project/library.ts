@@ -59,7 +59,7 @@ export function newTemplateFile(root: string, name: string): string {
 export async function restoreVersion(project: Project, name: string, version: number): Promise<string> {
   const loaded = await project.template(name);
   await project.version(loaded);
-  const all = await project.ledger().versions(loaded.template.name);
+  const all = await project.ledger().versions.all(loaded.template.name);
   const found = all.find((candidate) => candidate.version === version);
   if (!found) throw new YoroshiError("notFound", { what: `version of ${loaded.template.name}`, name: String(version), known: all.map((candidate) => String(candidate.version)) });
   await writeFile(insideProject(project.root, loaded.file), found.text);

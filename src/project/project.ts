@@ -186,7 +186,7 @@ class OpenProject implements Project {
 
   async #hasFilled({ name }: Plan): Promise<boolean> {
     // Looking makes no ledger.
-    return existsSync(path.join(this.root, ".yoroshi", "ledger.sqlite")) && (await this.ledger().runs("fill", name, 1)).length > 0;
+    return existsSync(path.join(this.root, ".yoroshi", "ledger.sqlite")) && (await this.ledger().runs.find("fill", name, 1)).length > 0;
   }
 
   async #templateWarnings(nameOrPath: string): Promise<readonly Warning[]> {
@@ -240,12 +240,12 @@ class OpenProject implements Project {
   async spendLeft(cap?: Micros): Promise<Micros | undefined> {
     const { spendPerMonth } = this.settings.limits;
     if (spendPerMonth === undefined) return cap;
-    const left = Math.max(0, toMicros(spendPerMonth) - (await this.ledger().spentSince(monthStart(this.clock.now()))));
+    const left = Math.max(0, toMicros(spendPerMonth) - (await this.ledger().charges.since(monthStart(this.clock.now()))));
     return Math.min(cap ?? Infinity, left);
   }
 
   version({ template, text }: LoadedTemplate): Promise<VersionRecord> {
-    return this.ledger().versionOf(template.name, { hash: versionText(template), text, at: this.clock.now() });
+    return this.ledger().versions.of(template.name, { hash: versionText(template), text, at: this.clock.now() });
   }
 
   async table(plan: Plan, inPlace = false): Promise<Table> {

@@ -55,7 +55,7 @@ export async function drawSamples(project: Project, planName: string, options: D
   const candidates: (Drawable & { readonly keys: Record<string, string>; readonly cells: Record<string, string> })[] = [];
   const marks = new Set<string>();
   for await (const { rows } of table.read()) {
-    const records = await ledger.cells(plan.name, stepName, rows.map((row) => row.key));
+    const records = await ledger.cells.find(plan.name, stepName, rows.map((row) => row.key));
     const doubts = options.doubtful ? await doubtsOf(project, rows, records) : new Map<string, number>();
     for (const row of rows) {
       if (row.problem !== undefined || candidates.length >= MOST_ROWS) continue;
@@ -130,7 +130,7 @@ async function doubtsOf(project: Project, rows: readonly Row[], records: Readonl
     const record = records.get(row.key);
     return record?.fingerprint === undefined ? [] : [{ key: row.key, record }];
   });
-  const answers = await project.ledger().answers(asked.map(({ record }) => record.fingerprint!));
+  const answers = await project.ledger().answers.find(asked.map(({ record }) => record.fingerprint!));
   asked.forEach(({ key, record }, index) => {
     const answer = answers[index]?.answer;
     if (record.state === "failed") doubts.set(key, 2);

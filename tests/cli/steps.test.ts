@@ -94,8 +94,8 @@ describe("before the first request", () => {
     expect(server.counts.requests).toBe(4);
     // What the word cost is booked, too.
     const ledger = sqliteLedger(path.join(folder, ".yoroshi/ledger.sqlite"));
-    expect(await ledger.spentSince(0)).toBeGreaterThan((await ledger.spend("log"))[0]!.spent);
-    expect((await ledger.spend("log"))[0]!.tokensIn).toBe(first.tokensIn);
+    expect(await ledger.charges.since(0)).toBeGreaterThan((await ledger.charges.of("log"))[0]!.spent);
+    expect((await ledger.charges.of("log"))[0]!.tokensIn).toBe(first.tokensIn);
     await ledger.close();
     await run(["fill", "log", "--refill", "all"], folder);
     expect(server.counts.requests).toBe(7);

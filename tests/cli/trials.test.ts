@@ -37,7 +37,7 @@ describe("trials on the command line", () => {
     expect(again.contestants).toEqual(first.contestants);
     const ledger = sqliteLedger(path.join(folder, ".yoroshi/ledger.sqlite"));
     const counts = new Map<number, number>();
-    for await (const some of ledger.everyAnswer()) for (const { answer } of some) counts.set(answer.asks, (counts.get(answer.asks) ?? 0) + 1);
+    for await (const some of ledger.answers.all()) for (const { answer } of some) counts.set(answer.asks, (counts.get(answer.asks) ?? 0) + 1);
     await ledger.close();
     // Single rows asked once each; of ten rows in a request nine asked nothing of their own.
     expect(counts.get(0)).toBeGreaterThan(80);

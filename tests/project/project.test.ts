@@ -99,10 +99,10 @@ describe("a project's templates in code", () => {
     expect(first).toMatchObject({ state: "answered", parts: { hazard: "mooring" } });
     expect(await project.ask("hazard-triage", { report })).toEqual(first);
     expect(await project.ask("hazard-triage", { report: "" })).toMatchObject({ state: "declined", reason: "the crew wrote nothing", asks: 0 });
-    const runs = await project.ledger().runs("try", "hazard-triage", 9);
+    const runs = await project.ledger().runs.find("try", "hazard-triage", 9);
     expect(runs).toHaveLength(1);
     await project.ask("hazard-triage", { report }, { fresh: true });
-    expect(await project.ledger().runs("try", "hazard-triage", 9)).toHaveLength(2);
+    expect(await project.ledger().runs.find("try", "hazard-triage", 9)).toHaveLength(2);
     await expect(project.ask("hazard", { report })).rejects.toThrow("There is no template `hazard`");
     await project.close();
   });

@@ -70,4 +70,9 @@ export const MIGRATIONS: readonly string[] = [
     FROM answers GROUP BY run, model, at / 86400000;
   `,
   "ALTER TABLE cells ADD COLUMN edited_on TEXT; ALTER TABLE cells ADD COLUMN past TEXT; ALTER TABLE cells ADD COLUMN form INTEGER",
+  `
+  DROP TABLE claims;
+  CREATE TABLE leases (name TEXT PRIMARY KEY, holder TEXT NOT NULL, process INTEGER NOT NULL, until INTEGER NOT NULL) WITHOUT ROWID;
+  CREATE TABLE reservations (holder TEXT PRIMARY KEY, process INTEGER NOT NULL, amount INTEGER NOT NULL, until INTEGER NOT NULL) WITHOUT ROWID;
+  `,
 ];

@@ -1,8 +1,7 @@
-import { randomUUID } from "node:crypto";
 import { chmodSync, closeSync, existsSync, mkdirSync, openSync } from "node:fs";
 import path from "node:path";
 import Database from "better-sqlite3";
-import { addCharge, isYoroshiError, YoroshiError, type Answer, type AnswerRecord, type CellRecord, type CellState, type Charge, type Json, type Ledger, type RunRecord, type SpendRecord, type VersionRecord } from "../../core/index.js";
+import { addCharge, canonicalJson, grantOf, isYoroshiError, YoroshiError, type Answer, type AnswerRecord, type CellRecord, type CellState, type Charge, type Json, type Ledger, type Reservation, type RunRecord, type SpendRecord, type VersionRecord } from "../../core/index.js";
 import { isRunning } from "../../files/index.js";
 import { groupCommit } from "./group-commit.js";
 import { MIGRATIONS } from "./migrations.js";
@@ -70,85 +69,121 @@ export function sqliteLedger(file: string): Ledger {
     return place;
   };
 
+  /** Whether another holds it still. */
+  const isHeld = ({ process, until }: { process: number; until: number }, now: number): boolean => until > now && isRunning(process);
+
+  const take = db.transaction((names: readonly string[], holder: string, until: number, now: number) =>
+    names.map((name) => {
+      if (sql.takeLease.run(name, holder, process.pid, until).changes > 0) return true;
+      const held = sql.lease.get(name) as { holder: string; process: number; until: number };
+      if (held.holder !== holder && isHeld(held, now)) return false;
+      sql.setLease.run(holder, process.pid, until, name);
+      return true;
+    }));
+  const reserve = db.transaction((about: Reservation) => {
+    const rows = sql.reservations.all(about.holder) as { process: number; amount: number; until: number }[];
+    const others = rows.reduce((sum, row) => sum + (isHeld(row, about.now) ? row.amount : 0), 0);
+    const amount = grantOf(about, (sql.chargedSince.get(about.since) as { spent: number }).spent + others);
+    if (amount !== undefined) sql.setReservation.run(about.holder, process.pid, amount, about.until);
+    return amount;
+  });
+  const swap = db.transaction((name: string, expected: Json | undefined, value: Json) => {
+    const now = sql.fact.get(name) as { value: string } | undefined;
+    const isSame = now === undefined || expected === undefined ? (now === undefined) === (expected === undefined) : canonicalJson(JSON.parse(now.value) as Json) === canonicalJson(expected);
+    if (isSame) sql.setFact.run(name, JSON.stringify(value));
+    return isSame;
+  });
+
   return {
-    async answers(fingerprints) {
-      const rows = sql.answers.all(JSON.stringify(fingerprints)) as AnswerRow[];
-      const found = new Map(rows.map((row) => [row.fingerprint.toString("hex"), row]));
-      return fingerprints.map((fingerprint) => {
-        const row = found.get(fingerprint);
-        return row && answerRecord(row);
-      });
+    answers: {
+      async find(fingerprints) {
+        const rows = sql.answers.all(JSON.stringify(fingerprints)) as AnswerRow[];
+        const found = new Map(rows.map((row) => [row.fingerprint.toString("hex"), row]));
+        return fingerprints.map((fingerprint) => {
+          const row = found.get(fingerprint);
+          return row && answerRecord(row);
+        });
+      },
+      async *all() {
+        group.settle();
+        for (let from = 0, rows: (AnswerRow & { id: number })[] = []; ; from = rows.at(-1)!.id) {
+          rows = sql.someAnswers.all(from, SOME) as (AnswerRow & { id: number })[];
+          if (rows.length === 0) return;
+          yield rows.map((row) => answerRecord(row));
+        }
+      },
+      async prune({ before, subject }) {
+        group.settle();
+        return sql.prune.run({ before, subject: subject ?? null }).changes;
+      },
     },
-    record: ({ answers = [], cells = [], charges: more = [], replace = false }) =>
+    cells: {
+      async find(plan, step, keys) {
+        const rows = sql.cells.all(placeOf(plan, step), JSON.stringify(keys)) as CellRow[];
+        return new Map(rows.map((row) => [row[0], cellRecord(plan, step, row)]));
+      },
+      async *all() {
+        group.settle();
+        for (const { id, plan, step } of sql.places.all() as { id: number; plan: string; step: string }[]) {
+          // Begun with null, not with the empty text, which is a key like any other.
+          for (let from: string | null = null, rows: CellRow[] = []; ; from = rows.at(-1)![0]) {
+            rows = sql.someCells.all(id, from, from, SOME) as CellRow[];
+            if (rows.length === 0) break;
+            yield rows.map((row) => cellRecord(plan, step, row));
+          }
+        }
+      },
+    },
+    charges: {
+      of: async (subject) => sql.chargesOf.all(subject) as SpendRecord[],
+      since: async (day) => (sql.chargedSince.get(day) as { spent: number }).spent,
+      async reserve(about) {
+        // What is on its way to be charged is no longer in its holder's reservation.
+        group.settle();
+        return reserve.immediate(about);
+      },
+      release: (holder) => group.write(() => sql.dropReservation.run(holder)),
+    },
+    runs: {
+      start: (run) => group.write(() => sql.startRun.run(run.id, run.kind, run.subject, run.startedAt)),
+      end: (run) => group.write(() => sql.endRun.run(run.endedAt, run.end, JSON.stringify(run.tally), run.id)),
+      find: async (kind, subject, limit) => (sql.runs.all(kind, subject, limit) as RunRow[]).map(runRecord),
+    },
+    versions: {
+      async of(template, { hash, text, at }) {
+        let found = sql.version.get(template, hash) as VersionRecord | undefined;
+        if (!found) {
+          await group.write(() => sql.addVersion.run({ template, hash, text, at }));
+          found = sql.version.get(template, hash) as VersionRecord;
+        }
+        return found;
+      },
+      all: async (template) => sql.versions.all(template) as VersionRecord[],
+    },
+    facts: {
+      async get(name) {
+        const row = sql.fact.get(name) as { value: string } | undefined;
+        return row && (JSON.parse(row.value) as Json);
+      },
+      set: (name, value) => group.write(() => sql.setFact.run(name, JSON.stringify(value))),
+      swap: async (name, expected, value) => swap.immediate(name, expected, value),
+    },
+    leases: {
+      take: async (names, { holder, until, now }) => (names.length === 0 ? [] : take.immediate(names, holder, until, now)),
+      release: (holder, names) => group.write(() => {
+        for (const name of names) sql.dropLease.run(name, holder);
+      }),
+    },
+    record: ({ answers = [], cells = [], charges: more = [], replace = false, holder, release = [] }) =>
       group.write(() => {
-        for (const charge of more) addCharge(charges, charge);
+        for (const charge of more) {
+          addCharge(charges, charge);
+          if (holder !== undefined) sql.lowerReservation.run(charge.spent + charge.unsure, holder);
+        }
         for (const record of answers) putAnswer(replace ? sql.replaceAnswer : sql.addAnswer, record);
         for (const record of cells) putCell(sql.putCell, placeOf(record.plan, record.step), record);
+        for (const name of release) sql.dropLease.run(name, holder);
       }),
-    async cells(plan, step, keys) {
-      const rows = sql.cells.all(placeOf(plan, step), JSON.stringify(keys)) as CellRow[];
-      return new Map(rows.map((row) => [row[0], cellRecord(plan, step, row)]));
-    },
-    async versionOf(template, { hash, text, at }) {
-      let found = sql.version.get(template, hash) as VersionRecord | undefined;
-      if (!found) {
-        await group.write(() => sql.addVersion.run({ template, hash, text, at }));
-        found = sql.version.get(template, hash) as VersionRecord;
-      }
-      return found;
-    },
-    async versions(template) {
-      return sql.versions.all(template) as VersionRecord[];
-    },
-    startRun: (run) => group.write(() => sql.startRun.run(run.id, run.kind, run.subject, run.startedAt)),
-    endRun: (run) => group.write(() => sql.endRun.run(run.endedAt, run.end, JSON.stringify(run.tally), run.id)),
-    async runs(kind, subject, limit) {
-      return (sql.runs.all(kind, subject, limit) as RunRow[]).map(runRecord);
-    },
-    async spend(subject) {
-      return sql.spend.all(subject) as SpendRecord[];
-    },
-    async spentSince(day) {
-      return (sql.spentSince.get(day) as { spent: number }).spent;
-    },
-    async *everyAnswer() {
-      group.settle();
-      for (let from = 0, rows: (AnswerRow & { id: number })[] = []; ; from = rows.at(-1)!.id) {
-        rows = sql.someAnswers.all(from, SOME) as (AnswerRow & { id: number })[];
-        if (rows.length === 0) return;
-        yield rows.map((row) => answerRecord(row));
-      }
-    },
-    async *everyCell() {
-      group.settle();
-      for (const { id, plan, step } of sql.places.all() as { id: number; plan: string; step: string }[]) {
-        // Begun with null, not with the empty text, which is a key like any other.
-        for (let from: string | null = null, rows: CellRow[] = []; ; from = rows.at(-1)![0]) {
-          rows = sql.someCells.all(id, from, from, SOME) as CellRow[];
-          if (rows.length === 0) break;
-          yield rows.map((row) => cellRecord(plan, step, row));
-        }
-      }
-    },
-    async prune({ before, subject }) {
-      group.settle();
-      return sql.prune.run({ before, subject: subject ?? null }).changes;
-    },
-    async note(name) {
-      const row = sql.note.get(name) as { value: string } | undefined;
-      return row && (JSON.parse(row.value) as Json);
-    },
-    setNote: (name, value) => group.write(() => sql.setNote.run(name, JSON.stringify(value))),
-    async claim(name) {
-      const mark = randomUUID();
-      const taken = db.transaction(() => {
-        const held = sql.claim.get(name) as { process: number } | undefined;
-        if (held && isRunning(held.process)) return false;
-        sql.setClaim.run(name, process.pid, mark);
-        return true;
-      }).immediate();
-      return taken ? async () => void sql.dropClaim.run(name, mark) : undefined;
-    },
     async flush() {
       group.settle();
       db.pragma("wal_checkpoint(FULL)");
@@ -221,20 +256,25 @@ function statements(db: Database.Database) {
     runs: db.prepare("SELECT id, kind, subject, started, ended, outcome, tally FROM runs WHERE kind = ? AND subject = ? ORDER BY started DESC LIMIT ?"),
     addCharge: db.prepare(`INSERT INTO charges (run, step, model, day, requests, tokens_in, tokens_out, spent, unsure) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
       ON CONFLICT DO UPDATE SET requests = requests + excluded.requests, tokens_in = tokens_in + excluded.tokens_in, tokens_out = tokens_out + excluded.tokens_out, spent = spent + excluded.spent, unsure = unsure + excluded.unsure`),
-    spend: db.prepare(`SELECT model, step, sum(requests) AS requests, sum(tokens_in) AS tokensIn, sum(tokens_out) AS tokensOut, sum(spent) AS spent, sum(unsure) AS unsure
+    chargesOf: db.prepare(`SELECT model, step, sum(requests) AS requests, sum(tokens_in) AS tokensIn, sum(tokens_out) AS tokensOut, sum(spent) AS spent, sum(unsure) AS unsure
       FROM charges WHERE run IN (SELECT id FROM runs WHERE subject = ?) GROUP BY model, step ORDER BY model, step`),
-    spentSince: db.prepare("SELECT coalesce(sum(spent + unsure), 0) AS spent FROM charges WHERE day >= ?"),
+    chargedSince: db.prepare("SELECT coalesce(sum(spent + unsure), 0) AS spent FROM charges WHERE day >= ?"),
     someAnswers: db.prepare("SELECT id, fingerprint, template, version, model, run, at, basis, answer FROM answers WHERE id > ? ORDER BY id LIMIT ?"),
     places: db.prepare("SELECT id, plan, step FROM places ORDER BY id"),
     someCells: db.prepare("SELECT key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form FROM cells WHERE place = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?").raw(),
     prune: db.prepare(`DELETE FROM answers WHERE at < @before
       AND (@subject IS NULL OR run IN (SELECT id FROM runs WHERE subject = @subject))
       AND fingerprint NOT IN (SELECT fingerprint FROM cells WHERE fingerprint IS NOT NULL)`),
-    note: db.prepare("SELECT value FROM notes WHERE name = ?"),
-    setNote: db.prepare("INSERT OR REPLACE INTO notes (name, value) VALUES (?, ?)"),
-    claim: db.prepare("SELECT process FROM claims WHERE name = ?"),
-    setClaim: db.prepare("INSERT OR REPLACE INTO claims (name, process, mark) VALUES (?, ?, ?)"),
-    dropClaim: db.prepare("DELETE FROM claims WHERE name = ? AND mark = ?"),
+    fact: db.prepare("SELECT value FROM notes WHERE name = ?"),
+    setFact: db.prepare("INSERT OR REPLACE INTO notes (name, value) VALUES (?, ?)"),
+    takeLease: db.prepare("INSERT INTO leases (name, holder, process, until) VALUES (?, ?, ?, ?) ON CONFLICT DO NOTHING"),
+    lease: db.prepare("SELECT holder, process, until FROM leases WHERE name = ?"),
+    setLease: db.prepare("UPDATE leases SET holder = ?, process = ?, until = ? WHERE name = ?"),
+    dropLease: db.prepare("DELETE FROM leases WHERE name = ? AND holder = ?"),
+    reservations: db.prepare("SELECT process, amount, until FROM reservations WHERE holder <> ?"),
+    setReservation: db.prepare("INSERT OR REPLACE INTO reservations (holder, process, amount, until) VALUES (?, ?, ?, ?)"),
+    lowerReservation: db.prepare("UPDATE reservations SET amount = max(0, amount - ?) WHERE holder = ?"),
+    dropReservation: db.prepare("DELETE FROM reservations WHERE holder = ?"),
   };
 }
 

@@ -18,8 +18,8 @@ export async function status(name: string, options: StatusOptions): Promise<numb
     const open: OpenCell[] = [];
     const result = await survey(setup, options.empty ? (cell) => open.push(cell) : undefined);
     const ledger = project.ledger();
-    const [last] = await ledger.runs("fill", setup.plan.name, 1);
-    const spend = await ledger.spend(setup.plan.name);
+    const [last] = await ledger.runs.find("fill", setup.plan.name, 1);
+    const spend = await ledger.charges.of(setup.plan.name);
     if (options.json) {
       outJson({ plan: setup.plan.name, ...result, ...(options.empty ? { empty: open } : {}), lastRun: last ? { id: last.id, startedAt: new Date(last.startedAt).toISOString(), end: last.end ?? "broken off" } : null, spend: spend.map((line) => ({ ...line, spent: line.spent / 1e6, unsure: line.unsure / 1e6 })) });
       return 0;
@@ -33,7 +33,7 @@ export async function status(name: string, options: StatusOptions): Promise<numb
     if (last) out(`\n${quiet(`Last fill ${new Date(last.startedAt).toISOString().slice(0, 16).replace("T", " ")} UTC: ${last.end ?? "broken off"}.`)}`);
     printSpend(spend, project.settings.currency);
     const cap = project.settings.limits.spendPerMonth;
-    if (cap !== undefined) out(quiet(`This month ${formatMoney(await ledger.spentSince(monthStart(project.clock.now())), project.settings.currency)} of ${formatMoney(toMicros(cap), project.settings.currency)} spent by all plans and trials.`));
+    if (cap !== undefined) out(quiet(`This month ${formatMoney(await ledger.charges.since(monthStart(project.clock.now())), project.settings.currency)} of ${formatMoney(toMicros(cap), project.settings.currency)} spent by all plans and trials.`));
     return 0;
   });
 }

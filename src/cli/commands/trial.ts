@@ -86,7 +86,7 @@ async function listTrials(project: Project, options: CommonOptions): Promise<num
   const ledger = project.ledger();
   const lines: { at: string; template: string; version: number; model: string; file: string; samples: number; parts: Record<string, number | null>; best: string[] }[] = [];
   for (const { name } of await project.listTemplates()) {
-    const runs = await ledger.runs("trial", name, 100);
+    const runs = await ledger.runs.find("trial", name, 100);
     const reports = runs.flatMap((run) => (run.tally ? [{ at: run.startedAt, report: run.tally as unknown as TrialReport }] : []));
     for (const { at, report } of reports) {
       const rivals = reports.map((other) => other.report).filter((other) => other.file === report.file && other.sealed?.graded === report.sealed?.graded);

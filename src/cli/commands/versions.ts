@@ -27,8 +27,8 @@ export async function versions(name: string, options: VersionsOptions): Promise<
     }
     const loaded = await project.template(name);
     const current = await project.version(loaded);
-    const all = await project.ledger().versions(loaded.template.name);
-    const trials = await project.ledger().runs("trial", loaded.template.name, 1_000);
+    const all = await project.ledger().versions.all(loaded.template.name);
+    const trials = await project.ledger().runs.find("trial", loaded.template.name, 1_000);
     const lines = all.map((version, index) => ({
       version: version.version,
       current: version.version === current.version,

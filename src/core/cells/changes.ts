@@ -8,7 +8,7 @@ export async function changesOf(work: Work, { does }: StepWork, rows: readonly C
   const stale = rows.map(({ decision, record }) => (decision.do === "answer" && decision.was === "stale" ? record?.fingerprint : undefined));
   const wanted = stale.filter((fingerprint) => fingerprint !== undefined);
   if (wanted.length === 0) return [];
-  const found = new Map((await work.ledger.answers(wanted)).map((answer, index) => [wanted[index]!, answer]));
+  const found = new Map((await work.ledger.answers.find(wanted)).map((answer, index) => [wanted[index]!, answer]));
   return rows.map(({ decision }, index) => {
     const before = found.get(stale[index] ?? "");
     if (!before?.basis || decision.do !== "answer") return undefined;

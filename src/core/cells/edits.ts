@@ -47,7 +47,7 @@ interface Seen {
  * @param about.isEarlier such rows are no edits.
  */
 export async function absorbRows(work: Work, writer: Writer, rows: readonly StandingRow[], run: string, writtenAt: number | undefined, { seen, isEarlier = false }: { readonly seen?: Seen; readonly isEarlier?: boolean | undefined } = {}): Promise<number> {
-  const records = await work.ledger.cells(writer.plan, writer.step, rows.map((row) => row.key));
+  const records = await work.ledger.cells.find(writer.plan, writer.step, rows.map((row) => row.key));
   const changed: CellRecord[] = [];
   let edits = 0;
   for (const { key, values } of rows) {

@@ -45,7 +45,7 @@ export async function explainCells(setup: FillSetup, key: string, column?: strin
     for (const { one, rows } of steps) {
       const considered = rows.find(({ passed }) => passed.row.key === key);
       if (!considered || (column !== undefined && !one.targets.some(({ name }) => name === column))) continue;
-      const [answer] = considered.record?.fingerprint === undefined ? [] : await work.ledger.answers([considered.record.fingerprint]);
+      const [answer] = considered.record?.fingerprint === undefined ? [] : await work.ledger.answers.find([considered.record.fingerprint]);
       const [changed] = await changesOf(work, one, [considered]);
       found.push(explained(one, considered, answer, changed));
     }

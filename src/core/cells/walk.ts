@@ -21,7 +21,7 @@ export async function* walk(work: Work): AsyncGenerator<{ readonly rows: readonl
 async function rowsWhere(work: Work, where: Condition, rows: readonly Row[]): Promise<Row[]> {
   const all = rows.map((row) => passing(row, {}));
   for (const one of work.steps.filter(({ targets }) => targets.some(({ name }) => where.columns.includes(name)))) {
-    const records = await work.ledger.cells(work.plan.name, one.name, rows.map(({ key }) => key));
+    const records = await work.ledger.cells.find(work.plan.name, one.name, rows.map(({ key }) => key));
     for (const passed of all) {
       const record = records.get(passed.row.key);
       // What the ledger knows nothing of is as it stands in the table.
@@ -40,7 +40,7 @@ export interface Considered {
 
 /** Considers one step for rows; their records are looked up in bulk. */
 export async function consider(work: Work, one: StepWork, rows: readonly Passing[]): Promise<Considered[]> {
-  const records = await work.ledger.cells(work.plan.name, one.name, rows.map(({ row }) => row.key));
+  const records = await work.ledger.cells.find(work.plan.name, one.name, rows.map(({ row }) => row.key));
   return rows.map((passed) => {
     const record = records.get(passed.row.key);
     return { passed, record, decision: decide(work, one, passed, record) };
@@ -67,7 +67,7 @@ export async function* filledRows(setup: FillSetup): AsyncGenerator<{ readonly r
   await absorbEdits(work, "derived");
   for await (const { rows, share } of walk(work)) {
     for (const one of work.steps) {
-      const records = await work.ledger.cells(work.plan.name, one.name, rows.map(({ row }) => row.key));
+      const records = await work.ledger.cells.find(work.plan.name, one.name, rows.map(({ row }) => row.key));
       for (const passed of rows) hand(passed, one, records.get(passed.row.key));
     }
     yield { rows, share };
@@ -76,7 +76,7 @@ export async function* filledRows(setup: FillSetup): AsyncGenerator<{ readonly r
 
 /** A mark that changes when the rows of a plan do; `undefined` where that cannot be told. */
 export async function filledMark({ plan, table, ledger }: FillSetup): Promise<string | undefined> {
-  const [source, standing, [run]] = await Promise.all([table.sourceMark(), table.standingMark(), ledger.runs("fill", plan.name, 1)]);
+  const [source, standing, [run]] = await Promise.all([table.sourceMark(), table.standingMark(), ledger.runs.find("fill", plan.name, 1)]);
   return source === undefined || standing === undefined || run === undefined ? undefined : canonicalJson([source, standing, run.id, run.end ?? ""]);
 }
 
@@ -96,7 +96,7 @@ export async function inputCells(setup: FillSetup, row: Row, stepName = template
   const passed = passing(row, related);
   for (const [name, other] of Object.entries(setup.plan.steps)) {
     if (name === stepName) continue;
-    const record = (await setup.ledger.cells(setup.plan.name, name, [row.key])).get(row.key);
+    const record = (await setup.ledger.cells.find(setup.plan.name, name, [row.key])).get(row.key);
     if (record) for (const column of Object.keys("fill" in other ? other.fill : other.set)) passed.given[column] = record.edited?.[column] ?? record.values[column] ?? "";
   }
   const from = inputColumns(step, askingOf(setup, stepName).prepared.template);

@@ -1,4 +1,4 @@
-import type { CellRecord } from "../ledger/index.js";
+import { claim, type CellRecord } from "../ledger/index.js";
 import type { CellOut, Refusal, ShownState, StatesOf } from "../table/index.js";
 import { absorbEdits, absorbRows } from "./edits.js";
 import type { Work } from "./setup.js";
@@ -21,7 +21,7 @@ const LOOK_AGAIN_MS = 100;
 /** The target is one writer's from reading what stands there until it is saved, over processes. */
 async function claimTarget({ ledger, table, clock }: Work): Promise<() => Promise<void>> {
   for (;;) {
-    const letGo = await ledger.claim(`write:${table.target}`);
+    const letGo = await claim(ledger, clock, `write:${table.target}`);
     if (letGo) return letGo;
     await clock.sleep(LOOK_AGAIN_MS);
   }
@@ -57,7 +57,7 @@ async function writeAlone(work: Work, run: string, changed: boolean): Promise<Ta
     const cells: Record<string, CellOut>[] = keys.map(() => ({}));
     for (const writer of writers) {
       if (rows && !work.renews) edits += await absorbRows(work, writer, rows, run, before.at, { isEarlier: work.isEarlier });
-      const records = await work.ledger.cells(writer.plan, writer.step, keys);
+      const records = await work.ledger.cells.find(writer.plan, writer.step, keys);
       keys.forEach((key, index) => addCells(cells[index]!, writer, records.get(key), work.renews));
     }
     return cells;
@@ -82,7 +82,7 @@ function statesOf({ ledger }: Work, writers: readonly Writer[]): StatesOf {
   return async (keys) => {
     const shown: Record<string, ShownState>[] = keys.map(() => ({}));
     for (const { plan, step, columns } of writers) {
-      const records = await ledger.cells(plan, step, keys);
+      const records = await ledger.cells.find(plan, step, keys);
       keys.forEach((key, index) => {
         const record = records.get(key);
         const why = record?.reason ?? record?.notes?.join("; ");

@@ -52,14 +52,14 @@ export function rowMark({ table }: Pick<Work, "table">, columns: readonly Target
 export const textsMark = (texts: readonly string[]): string => quickHash(canonicalJson(texts));
 
 export async function readWritten(work: Pick<Work, "ledger" | "table">): Promise<Written> {
-  return ((await work.ledger.note(noteName(work))) as Written | undefined) ?? NOTHING;
+  return ((await work.ledger.facts.get(noteName(work))) as Written | undefined) ?? NOTHING;
 }
 
 /** Whether the ledger knows of any writing to a target. */
-export const hasWritten = async (work: Pick<Work, "ledger" | "table">): Promise<boolean> => (await work.ledger.note(noteName(work))) !== undefined;
+export const hasWritten = async (work: Pick<Work, "ledger" | "table">): Promise<boolean> => (await work.ledger.facts.get(noteName(work))) !== undefined;
 
 export async function keepWritten(work: Work, written: Written): Promise<void> {
-  await work.ledger.setNote(noteName(work), written as unknown as Json);
+  await work.ledger.facts.set(noteName(work), written as unknown as Json);
 }
 
 /** What our own writings made of a target, whatever part of it they wrote: marks before and after. */
@@ -69,14 +69,14 @@ const trailName = ({ table }: Pick<Work, "table">): string => `trail:${table.tar
 
 /** Keeps that a writing led from one mark of the target to another. */
 export async function keepTrail(work: Work, from: string | undefined, to: string | undefined): Promise<void> {
-  const trail = ((await work.ledger.note(trailName(work))) ?? []) as unknown as Trail;
-  await work.ledger.setNote(trailName(work), [...trail, [from ?? null, to ?? null]].slice(-MOST_STEPS) as unknown as Json);
+  const trail = ((await work.ledger.facts.get(trailName(work))) ?? []) as unknown as Trail;
+  await work.ledger.facts.set(trailName(work), [...trail, [from ?? null, to ?? null]].slice(-MOST_STEPS) as unknown as Json);
 }
 
 /** Whether a target stands as it was left: by this plan, and from there on by others of ours that write other parts of it. */
 export async function standsAsLeft(work: Pick<Work, "ledger" | "table">, written: Written, now: string | undefined): Promise<boolean> {
   if (now === undefined) return false;
-  const trail = ((await work.ledger.note(trailName(work))) ?? []) as unknown as Trail;
+  const trail = ((await work.ledger.facts.get(trailName(work))) ?? []) as unknown as Trail;
   if (written.standing === null) return trail.at(-1)?.[1] === now;
   const seen = new Set<string>();
   let mark: string | null | undefined = written.standing;

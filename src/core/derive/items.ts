@@ -39,7 +39,7 @@ export function itemRows(parent: FillSetup, { of, column, carry = [] }: ItemsSou
 
   const numbers = async function* (): AsyncGenerator<{ rows: readonly { row: Row; values: Record<string, string | undefined>; items: Numbered; problem: string | undefined; known: boolean }[]; share: number }> {
     for await (const { rows, share } of filledRows(parent)) {
-      const records = await ledger.cells(plan, NUMBERS, rows.map(({ row }) => row.key));
+      const records = await ledger.cells.find(plan, NUMBERS, rows.map(({ row }) => row.key));
       yield {
         share,
         rows: rows.filter(({ row }) => row.problem === undefined).map((passed) => {

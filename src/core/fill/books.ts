@@ -38,7 +38,7 @@ export class Books {
     const now = this.work.clock.now();
     if (now - this.#lookedAt < LOOK_ELSEWHERE_MS) return;
     this.#lookedAt = now;
-    this.budget.elsewhere = Math.max(0, (await this.work.ledger.spentSince(since)) - spentBefore - this.#charged);
+    this.budget.elsewhere = Math.max(0, (await this.work.ledger.charges.since(since)) - spentBefore - this.#charged);
   }
 
   /** Charges what requests cost that led to no answer, and what may have been charged for those that broke off. */

@@ -334,7 +334,7 @@ describe("rules before models", () => {
     const one = { ...world(tableOf("nothing new", "ok", "fine!", "nothing at all")), plan: ruled() };
     expect(await fill(one)).toMatchObject({ asked: 1, ruled: 3, reused: 0, filled: 4 });
     expect(one.table.rows[0]).toMatchObject({ tone: "calm", level: "1", because: "'=nothing" });
-    expect((await one.ledger.cells("tones", "tone", ["r2"])).get("r2")!.notes).toEqual(["settled by rule 2"]);
+    expect((await one.ledger.cells.find("tones", "tone", ["r2"])).get("r2")!.notes).toEqual(["settled by rule 2"]);
     expect(await fill(one)).toMatchObject({ asked: 0, ruled: 3, reused: 1, filled: 4, written: false });
   });
 
@@ -374,6 +374,6 @@ it("notes on cells what was left out of a long input, and puts an answer's confi
   const one = { ...world(tableOf("word ".repeat(60), "short"), model), plan: sure, asking: asks(model, prepare(long) as never) };
   expect(await fill(one)).toMatchObject({ filled: 2 });
   expect(one.table.rows.map((row) => row["sure"])).toEqual(["0.812", "0.812"]);
-  const cells = await one.ledger.cells("tones", "tone", ["r1", "r2"]);
+  const cells = await one.ledger.cells.find("tones", "tone", ["r1", "r2"]);
   expect([cells.get("r1")!.notes, cells.get("r2")!.notes]).toEqual([[expect.stringMatching(/^note: \d+ of 300 characters read, at the end of a sentence$/)], undefined]);
 });

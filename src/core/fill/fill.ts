@@ -1,6 +1,6 @@
 import { absorbEdits, NOT_WRITTEN, writeTable, renewsStanding, type ToldNote, modelsOf, targetColumns, type FillOptions, type FillSetup, type Work, readWritten } from "../cells/index.js";
 import { relaySignal, toMicros, YoroshiError, type Json, type Micros } from "../ground/index.js";
-import { monthStart } from "../ledger/index.js";
+import { claim, monthStart } from "../ledger/index.js";
 import { budgetFor, type ModelFailure } from "../model/index.js";
 import type { Refusal } from "../table/index.js";
 import type { Month } from "./books.js";
@@ -47,7 +47,7 @@ export interface FillReport extends Tally {
  * host does wrong is in the report, and everything answered before it is kept and written.
  */
 export async function fill(setup: FillSetup, options: FillOptions = {}): Promise<FillReport> {
-  const letGo = await setup.ledger.claim(`fill:${setup.plan.name}`);
+  const letGo = await claim(setup.ledger, setup.clock, `fill:${setup.plan.name}`);
   if (!letGo) throw new YoroshiError("planBusy", { plan: setup.plan.name });
   try {
     const { at: writtenAt } = await readWritten(setup);
@@ -76,11 +76,11 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   if (work.table.keysMayRepeat) await checkKeys(work);
   const began = work.clock.now();
   const run = runId(work);
-  await work.ledger.startRun({ id: run, kind: "fill", subject: work.plan.name, startedAt: began });
+  await work.ledger.runs.start({ id: run, kind: "fill", subject: work.plan.name, startedAt: began });
   const settled = await settledTallies(work, options);
   if (settled) {
     const tally = sumTallies(Object.values(settled.tallies));
-    await work.ledger.endRun({ id: run, endedAt: work.clock.now(), end: "done", tally: tally as unknown as Json });
+    await work.ledger.runs.end({ id: run, endedAt: work.clock.now(), end: "done", tally: tally as unknown as Json });
     return { ...tally, steps: settled.tallies, notes: settled.notes, run, end: "done", unsure: 0, newEdits: 0, earlier: 0, inVain: 0, refused: [], written: false, tookMs: work.clock.now() - began };
   }
   await forgetSettled(work);
@@ -94,7 +94,7 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
     drop.release();
     stop.release();
     // Also after an error in the table: what was answered is in the ledger, and the run has an end.
-    await work.ledger.endRun({ id: run, endedAt: work.clock.now(), end: filling.end, tally: { ...filling.tally, steps: filling.tallies } as unknown as Json });
+    await work.ledger.runs.end({ id: run, endedAt: work.clock.now(), end: filling.end, tally: { ...filling.tally, steps: filling.tallies } as unknown as Json });
   }
   if (filling.doubled > 0) refuseKeys(work, filling);
   const mustWrite = filling.changed || newEdits > 0 || earlier > 0 || work.renews === true;
@@ -113,7 +113,7 @@ function withRefused(tally: Tally, refused: readonly Refusal[]): Tally {
 async function monthOf({ ledger, clock, monthlyCap }: Work): Promise<Month | undefined> {
   if (monthlyCap === undefined) return undefined;
   const since = monthStart(clock.now());
-  const spentBefore = await ledger.spentSince(since);
+  const spentBefore = await ledger.charges.since(since);
   return { since, spentBefore, left: Math.max(0, monthlyCap - spentBefore) };
 }
 

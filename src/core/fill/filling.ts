@@ -209,7 +209,7 @@ export class Filling {
   async #knownAnswers(questions: readonly Question[]): Promise<(Answer | undefined)[]> {
     if (questions.length === 0) return [];
     const seen = [...this.#recent].filter(([, recent]) => recent.kept).map(([fingerprint]) => fingerprint);
-    const records = await this.work.ledger.answers(questions.map((question) => question.fingerprint));
+    const records = await this.work.ledger.answers.find(questions.map((question) => question.fingerprint));
     for (const fingerprint of seen) this.#recent.delete(fingerprint);
     return records.map((record, index) => (record && (!questions[index]!.fresh || record.run === this.run) ? record.answer : undefined));
   }

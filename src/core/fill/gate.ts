@@ -15,7 +15,7 @@ export async function readGate({ plan, ledger, asking }: Pick<FillSetup, "plan" 
   const { prepared, version, model } = askingOf({ plan, asking }, gate.step);
   const asked = { template: prepared.template.name, version, model: model.id };
   const wanted = `${(gate.accuracyAtLeast * 100).toFixed(1)} % right on ${gate.part}`;
-  const runs = await ledger.runs("trial", asked.template, 200);
+  const runs = await ledger.runs.find("trial", asked.template, 200);
   const reports = runs.flatMap((run) => (run.tally ? [run.tally as unknown as TrialReport] : []));
   const report = reports.find((one) => one.version === asked.version && one.model === asked.model && one.parts.some(({ part }) => part === gate.part));
   if (!report) return { open: false, template: asked.template, reason: `the gate wants ${wanted}, and version ${asked.version} of ${asked.template} has not been tried with ${asked.model} yet` };

@@ -60,13 +60,13 @@ export async function preflight(setup: FillSetup, options: PreflightOptions = {}
   const unpriced = options.spendCap !== undefined || plan.limits.spend !== undefined || setup.monthlyCap !== undefined ? models.find((model) => !model.price) : undefined;
   if (unpriced) await attempt(async () => void budgetFor([unpriced], 0));
   for (const model of options.probe === false ? [] : models) {
-    if ((await ledger.note(noteName(model))) !== undefined) continue;
+    if ((await ledger.facts.get(noteName(model))) !== undefined) continue;
     // A probe that the cap leaves no room for is not made.
     const runCap = options.spendCap ?? (plan.limits.spend === undefined ? Infinity : toMicros(plan.limits.spend));
-    const monthLeft = setup.monthlyCap === undefined ? Infinity : setup.monthlyCap - (await ledger.spentSince(monthStart(setup.clock.now())));
+    const monthLeft = setup.monthlyCap === undefined ? Infinity : setup.monthlyCap - (await ledger.charges.since(monthStart(setup.clock.now())));
     if (costOf(dearestUsage(PROBE), model.price) > Math.min(runCap, monthLeft)) continue;
     const problem = await probe(setup, model, options.signal);
-    if (problem === undefined) await ledger.setNote(noteName(model), true);
+    if (problem === undefined) await ledger.facts.set(noteName(model), true);
     else problems.push(problem);
   }
   return problems;

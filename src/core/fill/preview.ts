@@ -75,7 +75,7 @@ export async function preview(setup: FillSetup, options: FillOptions, countToken
       }
       const considered = await consider(work, one, rows.filter((passed) => !isOpen(passed)));
       const open = considered.flatMap(({ passed, record, decision }) => (decision.do === "answer" ? [{ passed, record, ...decision }] : []));
-      const known = await work.ledger.answers(open.map((question) => question.fingerprint));
+      const known = await work.ledger.answers.find(open.map((question) => question.fingerprint));
       for (const { passed, record, decision } of considered) {
         if (decision.do === "answer") continue;
         hand(passed, one, record);

@@ -53,7 +53,7 @@ const isWhole = (work: Work, options: FillOptions): boolean =>
  */
 export async function settledTallies(work: Work, options: FillOptions): Promise<Left | undefined> {
   if (!isWhole(work, options)) return undefined;
-  const note = (await work.ledger.note(noteName(work))) as Settled | null | undefined;
+  const note = (await work.ledger.facts.get(noteName(work))) as Settled | null | undefined;
   if (!note?.tallies || note.mark !== (await markOf(work))) return undefined;
   const tallies = Object.fromEntries(Object.entries(note.tallies).map(([step, tally]) => [step, { ...tally, asked: 0, reused: tally.filled - tally.ruled, tokensIn: 0, tokensOut: 0, spent: 0 }]));
   return { tallies, notes: note.notes ?? [] };
@@ -62,12 +62,12 @@ export async function settledTallies(work: Work, options: FillOptions): Promise<
 /** From now on the last run's figures stand no more: the ledger is about to change. */
 export async function forgetSettled({ ledger, plan }: Work): Promise<void> {
   const name = noteName({ plan });
-  if (await ledger.note(name)) await ledger.setNote(name, null);
+  if (await ledger.facts.get(name)) await ledger.facts.set(name, null);
 }
 
 /** Keeps that a run had nothing left to do. */
 export async function keepSettled(work: Work, options: FillOptions, left: Left): Promise<void> {
   if (!isWhole(work, options)) return;
   const mark = await markOf(work);
-  if (mark !== undefined) await work.ledger.setNote(noteName(work), { mark, ...left } as unknown as Json);
+  if (mark !== undefined) await work.ledger.facts.set(noteName(work), { mark, ...left } as unknown as Json);
 }

@@ -117,7 +117,7 @@ it("related rows beyond their limit are told on the cell and by the fill", async
   const related = { thread: memoryRelated(messages, { match: { of: "id" }, limit: 3, keep: "newest" }) };
   const setup = { ...one, related, asking: { sort: { ...one.asking["sort"]!, prepared: prepare(thread) as never } } };
   expect((await fill(setup)).notes).toEqual([{ note: "thread: only … of … rows, by its limit", rows: 1, keys: ["r0"] }]);
-  expect((await one.ledger.cells("p", "sort", ["r0", "r1"])).get("r0")?.notes).toEqual(["thread: only 3 of 5 rows, by its limit"]);
+  expect((await one.ledger.cells.find("p", "sort", ["r0", "r1"])).get("r0")?.notes).toEqual(["thread: only 3 of 5 rows, by its limit"]);
   expect((await survey(setup)).notes).toHaveLength(1);
 });
 
@@ -130,7 +130,7 @@ it("a step that reads a value whose renewal failed says so, until it is renewed"
   const report = await fill(one);
   expect(report.steps["sort"]).toMatchObject({ failed: 1 });
   expect(one.table.rows[0]).toMatchObject({ because: "note 0", line: "note 0 / changed" });
-  const noteOf = async () => (await one.ledger.cells("p", "line", ["r0"])).get("r0")?.notes;
+  const noteOf = async () => (await one.ledger.cells.find("p", "line", ["r0"])).get("r0")?.notes;
   expect(await noteOf()).toEqual(["because: an old value, since its renewal failed"]);
   expect((await survey(one)).notes.map(({ note }) => note)).toContain("because: an old value, since its renewal failed");
   fails = false;

@@ -124,11 +124,11 @@ describe("a plan of several steps", () => {
     const report = await fill(one);
     expect(report.end).toBe("spendCap");
     expect(report.spent).toBeLessThanOrEqual(2_000);
-    expect(await one.ledger.spentSince(monthStart(one.clock.now()))).toBe(90_000 + report.spent);
-    expect(await one.ledger.spend("log")).toEqual(expect.arrayContaining([expect.objectContaining({ model: "sorter", step: "sort", spent: report.steps["sort"]!.spent })]));
+    expect(await one.ledger.charges.since(monthStart(one.clock.now()))).toBe(90_000 + report.spent);
+    expect(await one.ledger.charges.of("log")).toEqual(expect.arrayContaining([expect.objectContaining({ model: "sorter", step: "sort", spent: report.steps["sort"]!.spent })]));
     // What another process spends meanwhile counts as soon as it is seen.
     const two = { ...world(Array.from({ length: 40 }, (_, index) => `smoke! ${index}`)), monthlyCap: 100_000, plan: makePlan({ ...plan, limits: { atOnce: 1 } }) };
-    const spending = { ...two.ledger, spentSince: async (day: number) => (await two.ledger.spentSince(day)) + (two.sorter.requests.length > 4 ? 99_000 : 0) };
+    const spending = { ...two.ledger, spentSince: async (day: number) => (await two.ledger.charges.since(day)) + (two.sorter.requests.length > 4 ? 99_000 : 0) };
     const clock = { ...two.clock, now: () => two.clock.now() + two.sorter.requests.length * 2_000 };
     expect(await fill({ ...two, ledger: spending, clock })).toMatchObject({ end: "spendCap" });
     expect(two.sorter.requests.length).toBeLessThan(9);
@@ -159,7 +159,7 @@ describe("a plan of several steps", () => {
         expect(one.sorter.mostAtOnce + one.actor.mostAtOnce).toBeLessThanOrEqual(2 * atOnce);
         if (cap !== null) expect(report.spent + report.unsure).toBeLessThanOrEqual(cap);
         if (rows !== null) expect(report.steps["sort"]!.asked).toBeLessThanOrEqual(rows);
-        expect(await one.ledger.spentSince(0)).toBe(report.spent + report.unsure);
+        expect(await one.ledger.charges.since(0)).toBe(report.spent + report.unsure);
       }),
       { numRuns: 60 },
     );

@@ -143,7 +143,7 @@ describe("a fill with several rows in a request", () => {
     expect(model.requests.map((request) => (isTogether(request) ? rowsOf(request).length : 1)).sort()).toEqual([2, 4, 4]);
     // The same rows one by one: their answers are known.
     expect(await fill({ ...setup(model, [...Array(10).keys()].map((index) => `note ${index}`), 1), ledger: one.ledger })).toMatchObject({ asked: 0, filled: 10 });
-    expect(await one.ledger.spend("log")).toMatchObject([{ requests: 3, tokensIn: 300, tokensOut: 30, spent: 330 }]);
+    expect(await one.ledger.charges.of("log")).toMatchObject([{ requests: 3, tokensIn: 300, tokensOut: 30, spent: 330 }]);
   });
 
   it("asks about fewer rows where the cap leaves no room for all", async () => {

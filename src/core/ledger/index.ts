@@ -1,4 +1,23 @@
-export type { AnswerRecord, CellRecord, CellState, Entry, Ledger, RunRecord, SpendRecord, VersionRecord } from "./ledger.js";
 export { addCharge, chargesOf, dayOf, monthStart, type Charge } from "./charges.js";
+export { claim, holderName } from "./claim.js";
+export type {
+  AnswerRecord,
+  AnswerStore,
+  CellRecord,
+  CellState,
+  CellStore,
+  ChargeStore,
+  Entry,
+  FactStore,
+  LeaseStore,
+  Ledger,
+  Reservation,
+  RunRecord,
+  RunStore,
+  SpendRecord,
+  VersionRecord,
+  VersionStore,
+} from "./ledger.js";
 export { memoryLedger } from "./memory.js";
 export { recallFrom } from "./recall.js";
+export { grantOf } from "./reserve.js";

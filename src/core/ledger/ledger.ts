@@ -90,37 +90,18 @@ export interface Entry {
   readonly cells?: readonly CellRecord[] | undefined;
   /** Added to what the same run, step, model and day were charged before. */
   readonly charges?: readonly Charge[] | undefined;
+  /** Who had reserved room for these charges, and holds the names in `release`. */
+  readonly holder?: string | undefined;
+  /** Names that the holder lets go of. */
+  readonly release?: readonly string[] | undefined;
 }
 
-/**
- * The port to the durable record of every answer, cell and run. Writes resolve once they survive the end of the
- * process; `flush` once they survive the loss of power.
- */
-export interface Ledger {
+/** Every answer that a model gave. */
+export interface AnswerStore {
   /** The answers of fingerprints, in their order; `undefined` for those never answered. */
-  answers(fingerprints: readonly string[]): Promise<(AnswerRecord | undefined)[]>;
-  /** Keeps answers and cells together: all of them or none. */
-  record(entry: Entry): Promise<void>;
-  /** The cells of rows, by step; rows without a record are left out. */
-  cells(plan: string, step: string, keys: readonly string[]): Promise<Map<string, CellRecord>>;
-
-  /** The version of a template's content; a content not seen before gets the next number. */
-  versionOf(template: string, content: { readonly hash: string; readonly text: string; readonly at: number }): Promise<VersionRecord>;
-  versions(template: string): Promise<VersionRecord[]>;
-
-  startRun(run: RunRecord): Promise<void>;
-  endRun(run: Required<Pick<RunRecord, "id" | "endedAt" | "end">> & { readonly tally: Json }): Promise<void>;
-  /** Runs of a kind about a subject, newest first. */
-  runs(kind: RunRecord["kind"], subject: string, limit: number): Promise<RunRecord[]>;
-  /** What all runs of a subject were charged, by model and step. */
-  spend(subject: string): Promise<SpendRecord[]>;
-  /** What all runs were charged from a day on (days since 1970 UTC), what may have been charged included. */
-  spentSince(day: number): Promise<Micros>;
-
+  find(fingerprints: readonly string[]): Promise<(AnswerRecord | undefined)[]>;
   /** Every answer, oldest first, some hundred at a time. */
-  everyAnswer(): AsyncIterable<readonly AnswerRecord[]>;
-  /** Every row's cells, some hundred at a time. */
-  everyCell(): AsyncIterable<readonly CellRecord[]>;
+  all(): AsyncIterable<readonly AnswerRecord[]>;
   /**
    * Forgets answers that were given before a moment and that no cell rests on.
    *
@@ -128,17 +109,100 @@ export interface Ledger {
    * @returns how many.
    */
   prune(about: { readonly before: number; readonly subject?: string | undefined }): Promise<number>;
+}
 
-  /** Small facts about the project's own files, such as what was last written to a table. */
-  note(name: string): Promise<Json | undefined>;
-  setNote(name: string, value: Json): Promise<void>;
+/** How the cells of rows stand. */
+export interface CellStore {
+  /** The cells of rows, by step; rows without a record are left out. */
+  find(plan: string, step: string, keys: readonly string[]): Promise<Map<string, CellRecord>>;
+  /** Every row's cells, some hundred at a time. */
+  all(): AsyncIterable<readonly CellRecord[]>;
+}
 
+/** Room below a cap that all processes share. */
+export interface Reservation {
+  /** Who reserves; what it had reserved before is replaced. */
+  readonly holder: string;
+  /** Whether it is granted at all depends on this amount; as much as `wants` is granted while there is plenty. */
+  readonly needs: Micros;
+  readonly wants: Micros;
+  readonly cap: Micros;
+  /** Charges from this day on (days since 1970 UTC) count against the cap. */
+  readonly since: number;
+  /** Until when it stands unless it is renewed or given back, milliseconds since 1970. */
+  readonly until: number;
+  readonly now: number;
+}
+
+/** What asking cost. */
+export interface ChargeStore {
+  /** What all runs of a subject were charged, by model and step. */
+  of(subject: string): Promise<SpendRecord[]>;
+  /** What all runs were charged from a day on (days since 1970 UTC), what may have been charged included. */
+  since(day: number): Promise<Micros>;
   /**
-   * Claims a name for whoever is at work under it, so that no two fills of one plan run at once, in whatever processes.
-   * Gives the way to let go of it, or `undefined` while another has it. A process that died has let go.
+   * Reserves room below a cap, at once over all processes: charges since that day, what others hold and `needs` together
+   * must not pass it. What is recorded as charged with the holder's name lowers its reservation by as much.
+   *
+   * @returns the amount that the holder now holds, `undefined` where there is no room; then it holds what it held.
    */
-  claim(name: string): Promise<(() => Promise<void>) | undefined>;
+  reserve(about: Reservation): Promise<Micros | undefined>;
+  /** Gives a holder's reservation back. */
+  release(holder: string): Promise<void>;
+}
 
+export interface RunStore {
+  start(run: RunRecord): Promise<void>;
+  end(run: Required<Pick<RunRecord, "id" | "endedAt" | "end">> & { readonly tally: Json }): Promise<void>;
+  /** Runs of a kind about a subject, newest first. */
+  find(kind: RunRecord["kind"], subject: string, limit: number): Promise<RunRecord[]>;
+}
+
+export interface VersionStore {
+  /** The version of a template's content; a content not seen before gets the next number. */
+  of(template: string, content: { readonly hash: string; readonly text: string; readonly at: number }): Promise<VersionRecord>;
+  all(template: string): Promise<VersionRecord[]>;
+}
+
+/** Small facts about the project's own files, such as what was last written to a table. */
+export interface FactStore {
+  get(name: string): Promise<Json | undefined>;
+  set(name: string, value: Json): Promise<void>;
+  /**
+   * Sets a fact only where it still is what the caller knows of it (compare and set).
+   *
+   * @param expected `undefined` for a fact that does not exist yet.
+   * @returns whether it was set.
+   */
+  swap(name: string, expected: Json | undefined, value: Json): Promise<boolean>;
+}
+
+/** Names that one holder has at a time, over processes. */
+export interface LeaseStore {
+  /**
+   * Takes names that are free, held by the same holder, or whose holder's time is over. A holder whose process died has let go.
+   *
+   * @returns for each name whether it was taken.
+   */
+  take(names: readonly string[], about: { readonly holder: string; readonly until: number; readonly now: number }): Promise<boolean[]>;
+  /** Lets go of names; those that another has taken since stay. */
+  release(holder: string, names: readonly string[]): Promise<void>;
+}
+
+/**
+ * The port to the durable record of every answer, cell and run. Writes resolve once they survive the end of the
+ * process; `flush` once they survive the loss of power.
+ */
+export interface Ledger {
+  readonly answers: AnswerStore;
+  readonly cells: CellStore;
+  readonly charges: ChargeStore;
+  readonly runs: RunStore;
+  readonly versions: VersionStore;
+  readonly facts: FactStore;
+  readonly leases: LeaseStore;
+  /** Keeps answers, cells and charges together, and lets go of what was held for them: all of it or nothing. */
+  record(entry: Entry): Promise<void>;
   flush(): Promise<void>;
   close(): Promise<void>;
 }

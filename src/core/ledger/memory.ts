@@ -1,6 +1,7 @@
-import type { Json } from "../ground/index.js";
+import { canonicalJson, type Json } from "../ground/index.js";
 import { addCharge, type Charge } from "./charges.js";
 import type { AnswerRecord, CellRecord, Ledger, RunRecord, SpendRecord, VersionRecord } from "./ledger.js";
+import { grantOf } from "./reserve.js";
 
 /** A ledger that lives as long as the process: for the browser, tests and single questions. */
 export function memoryLedger(): Ledger {
@@ -8,68 +9,109 @@ export function memoryLedger(): Ledger {
   const cells = new Map<string, CellRecord>();
   const versions = new Map<string, VersionRecord[]>();
   const runs = new Map<string, RunRecord>();
-  const notes = new Map<string, Json>();
-  const claims = new Set<string>();
+  const facts = new Map<string, Json>();
+  const leases = new Map<string, { readonly holder: string; readonly until: number }>();
+  const reserved = new Map<string, { readonly amount: number; readonly until: number }>();
   const charges = new Map<string, Charge>();
   const cellId = (plan: string, step: string, key: string): string => JSON.stringify([plan, step, key]);
+  const chargedSince = (day: number): number => [...charges.values()].reduce((sum, charge) => sum + (charge.day >= day ? charge.spent + charge.unsure : 0), 0);
+  const release = (holder: string, names: readonly string[]): void => {
+    for (const name of names) if (leases.get(name)?.holder === holder) leases.delete(name);
+  };
 
   return {
-    answers: async (fingerprints) => fingerprints.map((fingerprint) => answers.get(fingerprint)),
+    answers: {
+      find: async (fingerprints) => fingerprints.map((fingerprint) => answers.get(fingerprint)),
+      async *all() {
+        yield [...answers.values()].sort((a, b) => a.at - b.at);
+      },
+      prune: async ({ before, subject }) => {
+        const needed = new Set([...cells.values()].map((cell) => cell.fingerprint));
+        const isOld = ({ fingerprint, at, run }: AnswerRecord): boolean => at < before && !needed.has(fingerprint) && (subject === undefined || runs.get(run)?.subject === subject);
+        const old = [...answers.values()].filter(isOld);
+        for (const { fingerprint } of old) answers.delete(fingerprint);
+        return old.length;
+      },
+    },
+    cells: {
+      find: async (plan, step, keys) => {
+        const found = new Map<string, CellRecord>();
+        for (const key of keys) {
+          const record = cells.get(cellId(plan, step, key));
+          if (record) found.set(key, record);
+        }
+        return found;
+      },
+      async *all() {
+        yield [...cells.values()];
+      },
+    },
+    charges: {
+      of: async (subject) => {
+        const mine = new Set([...runs.values()].filter((run) => run.subject === subject).map((run) => run.id));
+        const sums = new Map<string, Charge>();
+        for (const charge of charges.values()) if (mine.has(charge.run)) addCharge(sums, { ...charge, run: "", day: 0 });
+        const records = [...sums.values()].map(({ run: _, day: __, ...record }): SpendRecord => record);
+        return records.sort((one, other) => (one.model < other.model || (one.model === other.model && one.step < other.step) ? -1 : 1));
+      },
+      since: async (day) => chargedSince(day),
+      reserve: async (about) => {
+        const others = [...reserved].reduce((sum, [holder, { amount, until }]) => sum + (holder !== about.holder && until > about.now ? amount : 0), 0);
+        const amount = grantOf(about, chargedSince(about.since) + others);
+        if (amount !== undefined) reserved.set(about.holder, { amount, until: about.until });
+        return amount;
+      },
+      release: async (holder) => void reserved.delete(holder),
+    },
+    runs: {
+      start: async (run) => void runs.set(run.id, run),
+      end: async (end) => {
+        const run = runs.get(end.id);
+        if (run) runs.set(end.id, { ...run, ...end });
+      },
+      find: async (kind, subject, limit) =>
+        [...runs.values()].filter((run) => run.kind === kind && run.subject === subject).sort((a, b) => b.startedAt - a.startedAt).slice(0, limit),
+    },
+    versions: {
+      of: async (template, { hash, text, at }) => {
+        const known = versions.get(template) ?? [];
+        const same = known.find((version) => version.hash === hash);
+        if (same) return same;
+        const record = { template, version: known.length + 1, hash, text, at };
+        versions.set(template, [...known, record]);
+        return record;
+      },
+      all: async (template) => versions.get(template) ?? [],
+    },
+    facts: {
+      get: async (name) => facts.get(name),
+      set: async (name, value) => void facts.set(name, value),
+      swap: async (name, expected, value) => {
+        const now = facts.get(name);
+        const isSame = now === undefined || expected === undefined ? now === expected : canonicalJson(now) === canonicalJson(expected);
+        if (isSame) facts.set(name, value);
+        return isSame;
+      },
+    },
+    leases: {
+      take: async (names, { holder, until, now }) =>
+        names.map((name) => {
+          const held = leases.get(name);
+          if (held && held.holder !== holder && held.until > now) return false;
+          leases.set(name, { holder, until });
+          return true;
+        }),
+      release: async (holder, names) => release(holder, names),
+    },
     record: async (entry) => {
       for (const record of entry.answers ?? []) if (entry.replace || !answers.has(record.fingerprint)) answers.set(record.fingerprint, record);
-      for (const charge of entry.charges ?? []) addCharge(charges, charge);
-      for (const record of entry.cells ?? []) cells.set(cellId(record.plan, record.step, record.key), record);
-    },
-    cells: async (plan, step, keys) => {
-      const found = new Map<string, CellRecord>();
-      for (const key of keys) {
-        const record = cells.get(cellId(plan, step, key));
-        if (record) found.set(key, record);
+      for (const charge of entry.charges ?? []) {
+        addCharge(charges, charge);
+        const held = entry.holder === undefined ? undefined : reserved.get(entry.holder);
+        if (held) reserved.set(entry.holder!, { ...held, amount: Math.max(0, held.amount - charge.spent - charge.unsure) });
       }
-      return found;
-    },
-    versionOf: async (template, { hash, text, at }) => {
-      const known = versions.get(template) ?? [];
-      const same = known.find((version) => version.hash === hash);
-      if (same) return same;
-      const record = { template, version: known.length + 1, hash, text, at };
-      versions.set(template, [...known, record]);
-      return record;
-    },
-    versions: async (template) => versions.get(template) ?? [],
-    startRun: async (run) => void runs.set(run.id, run),
-    endRun: async (end) => {
-      const run = runs.get(end.id);
-      if (run) runs.set(end.id, { ...run, ...end });
-    },
-    runs: async (kind, subject, limit) =>
-      [...runs.values()].filter((run) => run.kind === kind && run.subject === subject).sort((a, b) => b.startedAt - a.startedAt).slice(0, limit),
-    spend: async (subject) => {
-      const mine = new Set([...runs.values()].filter((run) => run.subject === subject).map((run) => run.id));
-      const sums = new Map<string, Charge>();
-      for (const charge of charges.values()) if (mine.has(charge.run)) addCharge(sums, { ...charge, run: "", day: 0 });
-      const records = [...sums.values()].map(({ model, step, requests, tokensIn, tokensOut, spent, unsure }): SpendRecord => ({ model, step, requests, tokensIn, tokensOut, spent, unsure }));
-      return records.sort((one, other) => (one.model < other.model || (one.model === other.model && one.step < other.step) ? -1 : 1));
-    },
-    spentSince: async (day) => [...charges.values()].reduce((sum, charge) => sum + (charge.day >= day ? charge.spent + charge.unsure : 0), 0),
-    async *everyAnswer() {
-      yield [...answers.values()].sort((a, b) => a.at - b.at);
-    },
-    async *everyCell() {
-      yield [...cells.values()];
-    },
-    prune: async ({ before, subject }) => {
-      const needed = new Set([...cells.values()].map((cell) => cell.fingerprint));
-      const old = [...answers.values()].filter(({ fingerprint, at, run }) => at < before && !needed.has(fingerprint) && (subject === undefined || runs.get(run)?.subject === subject));
-      for (const { fingerprint } of old) answers.delete(fingerprint);
-      return old.length;
-    },
-    note: async (name) => notes.get(name),
-    setNote: async (name, value) => void notes.set(name, value),
-    claim: async (name) => {
-      if (claims.has(name)) return undefined;
-      claims.add(name);
-      return async () => void claims.delete(name);
+      for (const record of entry.cells ?? []) cells.set(cellId(record.plan, record.step, record.key), record);
+      if (entry.holder !== undefined) release(entry.holder, entry.release ?? []);
     },
     flush: async () => undefined,
     close: async () => undefined,

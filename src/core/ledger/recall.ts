@@ -8,7 +8,7 @@ const OWN_VERSION = 1;
 export function recallFrom(ledger: Ledger, about: { readonly model: string; readonly run: string; readonly now: () => number }): Recall {
   const { now, ...rest } = about;
   return {
-    known: async (fingerprint) => (await ledger.answers([fingerprint]))[0]?.answer,
+    known: async (fingerprint) => (await ledger.answers.find([fingerprint]))[0]?.answer,
     keep: (fingerprint, template, answer) => ledger.record({ answers: [{ fingerprint, template, version: OWN_VERSION, ...rest, at: now(), answer }] }),
   };
 }

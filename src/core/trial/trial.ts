@@ -99,7 +99,7 @@ export async function trial(setup: TrialSetup, options: TrialOptions = {}): Prom
   const began = clock.now();
   const run = `trial-${began.toString(36)}-${Math.floor(clock.random() * 0xffffff).toString(36)}`;
   const { template } = prepared;
-  await ledger.startRun({ id: run, kind: "trial", subject: template.name, startedAt: began });
+  await ledger.runs.start({ id: run, kind: "trial", subject: template.name, startedAt: began });
   const rounds: Answer[][] = [];
   let now: Answer[] = [];
   for (let ask = 0; ask < (options.asks ?? 1); ask++) {
@@ -153,7 +153,7 @@ export async function trial(setup: TrialSetup, options: TrialOptions = {}): Prom
     ...grades,
     ...(prepared.template.secondLook ? { secondLook: compare(grades.parts, grade(prepared, samples.graded, samples.samples, answers.map(beforeSecondLook), { ...options.grading, resamples: 0 }).parts) } : {}),
   };
-  await ledger.endRun({ id: run, endedAt: clock.now(), end: "done", tally: report as unknown as Json });
+  await ledger.runs.end({ id: run, endedAt: clock.now(), end: "done", tally: report as unknown as Json });
   await ledger.flush();
   return report;
 }
@@ -173,8 +173,8 @@ async function chosenSamples({ prepared, samples: all, ledger }: TrialSetup, { s
   const rows = gradable.samples.filter((sample) => sample.sealed).length;
   if (sealed && rows === 0) throw new YoroshiError("samplesUnfit", { file: all.file, problem: "no row of it is sealed. Seal some: `yoroshi samples seal`." });
   const note = `sealed:${all.file}:${prepared.template.name}`;
-  const looks = rows === 0 ? 0 : Number((await ledger.note(note)) ?? 0);
-  if (sealed) await ledger.setNote(note, looks + 1);
+  const looks = rows === 0 ? 0 : Number((await ledger.facts.get(note)) ?? 0);
+  if (sealed) await ledger.facts.set(note, looks + 1);
   const samples = { ...gradable, samples: gradable.samples.filter((sample) => sample.sealed === sealed) };
   if (samples.samples.length === 0) throw new YoroshiError("samplesUnfit", { file: all.file, problem: "no row of it can be graded: none has a right value, inputs that can be asked, and is neither an example nor sealed." });
   return { samples, examples, sealed: { graded: sealed, rows, looks: sealed ? looks + 1 : looks } };
@@ -190,7 +190,7 @@ function withoutExamples(prepared: Prepared, all: Samples): { samples: Samples; 
 
 /** The newest trial of the template with another version on the same samples file, to compare with. */
 export async function earlierTrial(ledger: Ledger, report: TrialReport, version?: number): Promise<TrialReport | undefined> {
-  const runs = await ledger.runs("trial", report.template, 200);
+  const runs = await ledger.runs.find("trial", report.template, 200);
   const reports = runs.flatMap((run) => (run.tally ? [run.tally as unknown as TrialReport] : []));
   return reports.find((other) => other.file === report.file && other.model === report.model && other.sealed?.graded === report.sealed.graded && (version === undefined ? other.version !== report.version : other.version === version));
 }
@@ -201,7 +201,7 @@ async function answerAll(setup: TrialSetup, options: TrialOptions, run: string, 
   // Answers to rows that shared a request are kept apart: they are not those that a row alone got.
   const together = options.rowsPerRequest ?? 1;
   const marks = samples.samples.map((sample) => (together === 1 ? fingerprint(sample.inputs, ask) : sha256Hex(`${fingerprint(sample.inputs, ask)} with ${together}`)));
-  const known = await ledger.answers(marks);
+  const known = await ledger.answers.find(marks);
   const answers = new Map<string, Answer>();
   for (const [index, record] of known.entries()) if (record) answers.set(marks[index]!, record.answer);
   // Samples with the same inputs are one question; the first of them counts as asked.
