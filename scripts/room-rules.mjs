@@ -41,3 +41,9 @@ export const forbidden = [
   { name: "project-below-commands", comment: "The project knows neither commands nor server.", from: { path: "^src/project/" }, to: { path: "^src/(cli|server)/" } },
   { name: "commands-use-the-project", comment: "Commands reach adapters through the project.", from: { path: "^src/cli/" }, to: { path: "^src/adapters/" } },
 ];
+
+/** What asks a model, or makes one that may be asked: `model.ask(…)`, and the names by which `core/answer` is told to. */
+export const ASKS = /\b\w*[mM]odel(?:\(\))?\.ask\(|\b(?:askPrepared|askTogether|layered)\(/;
+
+/** Who may: asking itself, what it is made of, and those that are models or stand around one. */
+export const MAY_ASK = /^(core\/(asking|answer|model|standin)|adapters|services)\//;

@@ -1,5 +1,6 @@
 /** The core: all that runs in Node and in a browser. */
 export * from "./answer/index.js";
+export * from "./asking/index.js";
 export * from "./cells/index.js";
 export * from "./derive/index.js";
 export * from "./fill/index.js";

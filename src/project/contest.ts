@@ -47,14 +47,8 @@ async function runOne(project: Project, loaded: LoadedTemplate, modelName: strin
   const { model, others, isStandin } = await project.openModels(modelName === undefined ? loaded.template : { ...loaded.template, model: { ...loaded.template.model, use: modelName } });
   const { version } = await project.version(loaded);
   const judges = Object.fromEntries(await Promise.all(Object.entries(options.judgeBy ?? {}).map(async ([part, judge]) => [part, await judgeOf(project, prepared, part, judge)] as const)));
-  const report = await trial({ prepared, version, model, others, ledger: project.ledger(), clock: project.clock, samples }, { ...options, judges, ...(await capped(project, options.spendCap)) });
+  const report = await trial({ prepared, version, model, others, ledger: project.ledger(), clock: project.clock, samples, monthlyCap: project.monthlyCap }, { ...options, judges });
   return { report, samples, isStandin };
-}
-
-/** What a trial may spend, and whose cap that is. */
-async function capped(project: Project, cap: TrialOptions["spendCap"]): Promise<Pick<TrialOptions, "spendCap" | "capOf">> {
-  const spendCap = await project.spendLeft(cap);
-  return { spendCap, capOf: spendCap === cap ? "run" : "month" };
 }
 
 async function judgeOf(project: Project, judged: Prepared, part: string, name: string): Promise<Judge> {

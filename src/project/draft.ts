@@ -1,4 +1,5 @@
-import { askPrepared, draftFile, draftingTemplate, fingerprinter, prepare, readTemplate, recallFrom, layered, YoroshiError, type Answer, type Complaint, type DraftColumn, type Prepared } from "../core/index.js";
+import { draftFile, draftingTemplate, prepare, readTemplate, YoroshiError, type Answer, type Complaint, type DraftColumn, type Prepared } from "../core/index.js";
+import { OWN_VERSION } from "./asking.js";
 import { newTemplateFile } from "./library.js";
 import type { Project } from "./project-port.js";
 
@@ -26,15 +27,11 @@ export async function draftTemplate(project: Project, name: string, description:
 
 /** A draft that was asked for before is not asked for again, so that it can be shown first and written later. */
 async function askDraft(project: Project, prepared: Prepared, description: string): Promise<Answer> {
-  const { model } = await project.models.open(undefined);
-  const { clock } = project;
-  const fingerprint = fingerprinter(prepared, model)({ description });
-  const recall = recallFrom(project.ledger(), { model: model.id, run: "draft", now: () => clock.now() });
-  const known = await recall.known(fingerprint);
-  if (known?.state === "answered") return known;
-  const answer = await askPrepared(prepared, { description }, { model: layered(model, clock), clock });
-  if (answer.state === "answered") await recall.keep(fingerprint, prepared.template.name, answer);
-  return answer;
+  const models = { ...(await project.models.open(undefined)), others: {} };
+  const asked = { subject: prepared.template.name, prepared, version: OWN_VERSION, models, inputs: { description } };
+  const { answer, known } = await project.asking.ask(asked);
+  // One that was no use is asked for again.
+  return known && answer.state !== "answered" ? (await project.asking.ask(asked, { fresh: true })).answer : answer;
 }
 
 /** The columns of a table, each with a few different values that are not blank. */

@@ -1,5 +1,5 @@
 export type { OpenModel } from "./models.js";
-export { askLoaded } from "./ask.js";
+export type { AskedOptions } from "./asking.js";
 export { packTemplates, unpackTemplates, type Arrival } from "./bundles.js";
 export { contestantOf, runContest, versionOf, type ContestOptions, type ContestResult } from "./contest.js";
 export { draftTemplate, type Draft } from "./draft.js";

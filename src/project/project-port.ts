@@ -1,5 +1,6 @@
-import type { Answer, Clock, Complaint, FillSetup, Json, Ledger, Micros, Plan, Prepared, SampleOptions, Samples, Table, Template, VersionRecord, Warning } from "../core/index.js";
+import type { Answer, Clock, Complaint, FillSetup, Json, Ledger, Micros, Plan, Prepared, SampleOptions, Samples, Sha256, Table, Template, VersionRecord, Warning } from "../core/index.js";
 import type { RunLog } from "../adapters/run-log/index.js";
+import type { AskedOptions, ProjectAsking } from "./asking.js";
 import type { NamedFile } from "./files.js";
 import type { LoadedTemplate, TemplateModels } from "./loaded.js";
 import type { Models } from "./models.js";
@@ -25,6 +26,12 @@ export interface Project {
   readonly models: Models;
   /** Opens what files and commands name as tables. */
   readonly tables: Tables;
+  /** Most that all runs may spend in a calendar month (UTC), in millionths. */
+  readonly monthlyCap: Micros | undefined;
+  /** The platform's own SHA-256. */
+  readonly sha256: Sha256;
+  /** Asks single questions. */
+  readonly asking: ProjectAsking;
   ledger(): Ledger;
   listTemplates(): Promise<NamedFile[]>;
   listPlans(): Promise<NamedFile[]>;
@@ -32,12 +39,15 @@ export interface Project {
   template(nameOrPath: string): Promise<LoadedTemplate>;
   /**
    * Asks a template of the project about one set of inputs, through its models and ledger: a known answer is not asked
-   * again, unless `fresh`.
+   * again, unless `fresh`; the same question at the same time is one request.
    *
-   * @throws YoroshiError `notFound`, `filesInvalid`; ModelFailure when the model cannot be used at all.
+   * @throws YoroshiError `notFound`, `filesInvalid`, `projectClosed`; ModelFailure when the model cannot be used at all; BudgetSpent
+   * when the month's cap leaves no room.
    */
-  ask<Name extends keyof ProjectTemplates>(name: Name, inputs: Typed<Name>["inputs"], options?: { readonly fresh?: boolean }): Promise<Answer<Typed<Name>["parts"]>>;
-  ask<Name extends string>(nameOrPath: Untyped<Name>, inputs: Readonly<Record<string, Json>>, options?: { readonly fresh?: boolean }): Promise<Answer>;
+  ask<Name extends keyof ProjectTemplates>(name: Name, inputs: Typed<Name>["inputs"], options?: AskedOptions): Promise<Answer<Typed<Name>["parts"]>>;
+  ask<Name extends string>(nameOrPath: Untyped<Name>, inputs: Readonly<Record<string, Json>>, options?: AskedOptions): Promise<Answer>;
+  /** The same for a template that is loaded, prepared and has its models; tells whether the answer was known. */
+  askLoaded(loaded: LoadedTemplate, prepared: Prepared, models: TemplateModels, inputs: Readonly<Record<string, Json>>, options?: AskedOptions): Promise<{ readonly answer: Answer; readonly known: boolean }>;
   plan(nameOrPath: string): Promise<Plan>;
   isPlan(nameOrPath: string): Promise<boolean>;
   /** The plans whose rows are made of a plan's, and those made of these, each after what it is made of. */
@@ -54,8 +64,6 @@ export interface Project {
   openModels(template: Template, options?: { readonly asks?: boolean }): Promise<TemplateModels>;
   /** A log of a run of a plan, `.yoroshi/runs/<day>-<plan>.jsonl`, which also feeds telemetry where an exporter is registered. */
   runLog(plan: string): Promise<RunLog>;
-  /** What a run may spend: its own cap, and what is left of the project's month. */
-  spendLeft(cap?: Micros): Promise<Micros | undefined>;
   /** The version of a template's content; the ledger gives it a number. */
   version(loaded: LoadedTemplate): Promise<VersionRecord>;
   table(plan: Plan, inPlace?: boolean): Promise<Table>;

@@ -28,7 +28,6 @@ import {
   readTemplate,
   refanged,
   sourceName,
-  monthStart,
   toMicros,
   runValues,
   SET_COLUMN,
@@ -58,7 +57,7 @@ import {
   type Wanted,
   type Warning,
 } from "../core/index.js";
-import { askLoaded } from "./ask.js";
+import { ProjectAsking, type AskedOptions } from "./asking.js";
 import type { Project, ProjectOptions } from "./project-port.js";
 import { checkAgainst, withKeyCandidates } from "./check-table.js";
 import { plainSamples, plainTable } from "./written-there.js";
@@ -103,6 +102,9 @@ interface SetupOptions {
 class OpenProject implements Project {
   readonly models: Models;
   readonly tables: Tables;
+  readonly monthlyCap: Micros | undefined;
+  readonly sha256 = sha256;
+  readonly asking: ProjectAsking;
   readonly #databases: Databases;
   #ledger: Ledger | undefined;
   /** Look-ups to close with the project. */
@@ -115,6 +117,9 @@ class OpenProject implements Project {
     readonly clock: Clock,
     readonly onNotice: (text: string) => void,
   ) {
+    const { spendPerMonth } = settings.limits;
+    this.monthlyCap = spendPerMonth === undefined ? undefined : toMicros(spendPerMonth);
+    this.asking = new ProjectAsking(this);
     this.models = projectModels(settings, clock, onNotice);
     this.#databases = projectDatabases(root, settings, clock, onNotice);
     this.tables = projectTables(root, cwd, settings.folders, this.#databases, settings.csv, onNotice);
@@ -220,12 +225,17 @@ class OpenProject implements Project {
     return { ...(await this.models.open(model?.use, options)), others: Object.fromEntries(others) };
   }
 
-  async ask(nameOrPath: string, inputs: Readonly<Record<string, Json>>, { fresh = false }: { readonly fresh?: boolean } = {}): Promise<Answer> {
+  async ask(nameOrPath: string, inputs: Readonly<Record<string, Json>>, options: AskedOptions = {}): Promise<Answer> {
     const loaded = await this.template(nameOrPath);
     const prepared = await this.prepare(loaded.template);
     const reading = readInputs(prepared, inputCellsOf(prepared, inputs));
     if (reading.state !== "ready") return declined(reading.reason);
-    return (await askLoaded(this, loaded, prepared, await this.openModels(loaded.template), reading.inputs, fresh)).answer;
+    return (await this.askLoaded(loaded, prepared, await this.openModels(loaded.template), reading.inputs, options)).answer;
+  }
+
+  askLoaded(loaded: LoadedTemplate, prepared: Prepared, models: TemplateModels, inputs: Readonly<Record<string, Json>>, options?: AskedOptions): Promise<{ answer: Answer; known: boolean }> {
+    const version = async (): Promise<number> => (await this.version(loaded)).version;
+    return this.asking.ask({ subject: loaded.template.name, prepared, version, models, inputs }, options);
   }
 
   async runLog(plan: string): Promise<RunLog> {
@@ -235,13 +245,6 @@ class OpenProject implements Project {
     const log = runLog(path.join(this.root, ".yoroshi", "runs", `${day}-${plan}.jsonl`));
     const traced = telemetry();
     return { ...log, observed: (model) => log.observed(traced(model)) };
-  }
-
-  async spendLeft(cap?: Micros): Promise<Micros | undefined> {
-    const { spendPerMonth } = this.settings.limits;
-    if (spendPerMonth === undefined) return cap;
-    const left = Math.max(0, toMicros(spendPerMonth) - (await this.ledger().charges.since(monthStart(this.clock.now()))));
-    return Math.min(cap ?? Infinity, left);
   }
 
   version({ template, text }: LoadedTemplate): Promise<VersionRecord> {
@@ -286,10 +289,9 @@ class OpenProject implements Project {
       isStandin ||= model.isStandin;
       asking[name] = { prepared: await this.prepare(one.template), version: (await this.version(one)).version, model: model.model, others: model.others };
     }
-    const monthlyCap = this.settings.limits.spendPerMonth;
     const related = await relatedOf(this.tables, plan);
     this.#open.push(...Object.values(related));
-    return { setup: { plan, table, related, asking, ledger: this.ledger(), clock: this.clock, sha256, monthlyCap: monthlyCap === undefined ? undefined : toMicros(monthlyCap) }, isStandin };
+    return { setup: { plan, table, related, asking, ledger: this.ledger(), clock: this.clock, sha256, monthlyCap: this.monthlyCap }, isStandin };
   }
 
   async samples(prepared: Prepared, file: string | undefined, options: SampleOptions = {}): Promise<Samples> {
@@ -312,6 +314,7 @@ class OpenProject implements Project {
   }
 
   async close(): Promise<void> {
+    await this.asking.close();
     await this.models.close();
     await this.#databases.close();
     for (const related of this.#open) await related.close();

@@ -1,4 +1,5 @@
-import { addToTask, askPrepared, contest, mistakesText, prepare, readTemplate, layered, suggestingTemplate, YoroshiError, type Contest } from "../core/index.js";
+import { addToTask, contest, mistakesText, prepare, readTemplate, suggestingTemplate, YoroshiError, type Contest, type Prepared } from "../core/index.js";
+import { OWN_VERSION } from "./asking.js";
 import { contestantOf, runContest, versionOf, type ContestOptions, type ContestResult } from "./contest.js";
 import type { Project } from "./project-port.js";
 
@@ -19,11 +20,11 @@ export interface Suggestion {
 export async function suggestVersion(project: Project, name: string, result: ContestResult, options: ContestOptions): Promise<Suggestion | undefined> {
   if (result.report.sealed.graded) throw new YoroshiError("badOption", { option: "--suggest", problem: "the sealed samples must not shape the template. Leave --sealed out." });
   const loaded = await versionOf(project, await project.template(name), options.version);
-  const { model } = await project.openModels(loaded.template);
-  const { clock } = project;
   const texts = new Map(result.samples.samples.map((sample) => [sample.id, Object.values(sample.inputs).filter((value) => typeof value === "string").join(" ")]));
   const inputs = { task: loaded.template.task, mistakes: mistakesText(result.report, (id) => texts.get(id) ?? "") };
-  const answer = await askPrepared(prepare(suggestingTemplate()), inputs, { model: layered(model, clock), clock });
+  const models = { ...(await project.models.open(loaded.template.model?.use)), others: {} };
+  const prepared = prepare(suggestingTemplate()) as unknown as Prepared;
+  const { answer } = await project.asking.ask({ subject: loaded.template.name, prepared, version: OWN_VERSION, models, inputs }, { fresh: true });
   if (answer.state !== "answered") return undefined;
   const sentences = answer.parts["sentences"] as string[];
   const text = addToTask(loaded.text, sentences);

@@ -1,6 +1,9 @@
-import type { Model, ModelReply, ModelRequest } from "../../src/core/index.js";
+import type { AskedModel, Model, ModelReply, ModelRequest } from "../../src/core/index.js";
 
-export interface ScriptedModel extends Model {
+/** A bare model where a test stands in for what asks it. */
+export const bare = (model: Model): AskedModel => model as AskedModel;
+
+export interface ScriptedModel extends AskedModel {
   readonly requests: ModelRequest[];
   mostAtOnce: number;
 }
@@ -8,25 +11,25 @@ export interface ScriptedModel extends Model {
 /** A model that answers as a function says, and remembers what it was asked. */
 export function scriptedModel(answer: (request: ModelRequest, index: number) => string | Partial<ModelReply> | Promise<string | Partial<ModelReply>>, options: Partial<Model> = {}): ScriptedModel {
   let open = 0;
-  const model: ScriptedModel = {
+  const model = {
     id: "scripted",
     host: "here",
     price: { input: 1, output: 1 },
-    requests: [],
+    requests: [] as ModelRequest[],
     mostAtOnce: 0,
     ...options,
-    ask: async (request) => {
+    ask: async (request: ModelRequest): Promise<ModelReply> => {
       model.mostAtOnce = Math.max(model.mostAtOnce, ++open);
       try {
         const reply = await answer(request, model.requests.push(request) - 1);
         const whole = typeof reply === "string" ? { text: reply } : reply;
-        return { text: "", finish: "stop", usage: { tokensIn: 100, tokensOut: 10 }, ...whole };
+        return { text: "", finish: "stop" as const, usage: { tokensIn: 100, tokensOut: 10 }, ...whole };
       } finally {
         open--;
       }
     },
   };
-  return model;
+  return model as unknown as ScriptedModel;
 }
 
 /** The text between the last fence of the question. */

@@ -7,6 +7,7 @@ import { viaUndici } from "../../src/adapters/chat-completions/send-undici.js";
 import { systemClock } from "../../src/adapters/system-clock/index.js";
 import { askPrepared, ModelFailure, prepare, retrying, template, type Model } from "../../src/core/index.js";
 import { standinServer, type FaultShares, type StandinServer } from "../../src/services/standin-server/index.js";
+import { bare } from "../helpers/models.js";
 
 let open: StandinServer[] = [];
 afterEach(async () => {
@@ -28,7 +29,7 @@ const prepared = prepare(template({
   task: "What is this about? {{ note }}",
   answer: { topic: { kind: "choice", options: { fire: "flames and smoke", spill: "oil in the water" } }, bad: { kind: "score", from: 1, to: 5 } },
 }));
-const askOnce = (model: Model) => askPrepared(prepared, { note: "Smoke in the galley." }, { model, clock });
+const askOnce = (model: Model) => askPrepared(prepared, { note: "Smoke in the galley." }, { model: bare(model), clock });
 
 describe.each([["undici", () => viaUndici()], ["fetch", () => viaFetch()]])("chat completions over %s", (_, send) => {
   it("brings text, finish, usage and id", async () => {
@@ -80,13 +81,13 @@ describe("a host", () => {
     const sure = prepare(template({ ...prepared.template, doubt: { by: "logProbabilities", parts: ["topic"] } } as never));
     const inputs = { note: "Smoke in the galley." };
     const giving = await served();
-    const told = await askPrepared(sure, inputs, { model: modelAt(giving.endpoint), clock });
+    const told = await askPrepared(sure, inputs, { model: bare(modelAt(giving.endpoint)), clock });
     expect(told.confidence!.value).toBeGreaterThan(0.5);
     expect(told.confidence!.value).toBeLessThan(1);
     const refusing = await served({ noLogProbabilities: 1, noSchema: 1 });
     const notices: string[] = [];
     const model = modelAt(refusing.endpoint, { onRefused: (extra: string) => notices.push(extra) });
-    expect(await askPrepared(sure, inputs, { model, clock })).toMatchObject({ state: "answered", notes: ["the host gave no log probabilities"] });
+    expect(await askPrepared(sure, inputs, { model: bare(model), clock })).toMatchObject({ state: "answered", notes: ["the host gave no log probabilities"] });
     expect([notices.toSorted(), refusing.counts.requests]).toEqual([["jsonSchema", "logProbabilities"], 3]);
   });
 

@@ -1,5 +1,5 @@
 import { formatMoney, inputCells, ModelFailure, plural, readInputs, templateSteps, YoroshiError, type Answer, type Json, type Prepared, type Row } from "../../core/index.js";
-import { askLoaded, type LoadedTemplate, type Project } from "../../project/index.js";
+import type { LoadedTemplate, Project } from "../../project/index.js";
 import { block, cut, duration, good, heading, note, out, outJson, percent, quiet, standinNote, table, warn } from "../print/print.js";
 import { modelError } from "../report-error.js";
 import { withProject, type CommonOptions } from "../with-project.js";
@@ -35,7 +35,7 @@ export async function tryOne(name: string, options: TryOptions): Promise<number>
       return 1;
     }
     const opened = await project.openModels(loaded.template);
-    const { answer, known } = await askLoaded(project, loaded, prepared, opened, reading.inputs, options.fresh === true).catch((error: unknown) => {
+    const { answer, known } = await project.askLoaded(loaded, prepared, opened, reading.inputs, { fresh: options.fresh === true }).catch((error: unknown) => {
       throw error instanceof ModelFailure ? modelError(error, opened.model.host) : error;
     });
     const messages = prepared.render(reading.inputs);

@@ -7,7 +7,7 @@ import { cutAtSentence, keepEnds, piecesOf, prepare, readInputs, template } from
 import type { Answer } from "./answer.js";
 import { askPrepared } from "./ask.js";
 import { findJson } from "./find-json.js";
-import { ask } from "./one.js";
+import { ask } from "../asking/index.js";
 import { readReply } from "./read-reply.js";
 
 const tone = template({

@@ -1,5 +1,5 @@
 import { patternsReady, YoroshiError, type CancelSignal, type Clock, type Json } from "../ground/index.js";
-import { ModelFailure, type Model } from "../model/index.js";
+import { ModelFailure, type AskedModel } from "../model/index.js";
 import type { Prepared } from "../template/index.js";
 import type { Answer } from "./answer.js";
 import { Conversation } from "./conversation.js";
@@ -9,9 +9,9 @@ import type { Recall } from "./recall.js";
 import { tooLong } from "./too-long.js";
 
 export interface AskOptions {
-  readonly model: Model;
+  readonly model: AskedModel;
   /** The models that the template names besides its own, by name: for a second look, or when in doubt. */
-  readonly others?: Readonly<Record<string, Model>> | undefined;
+  readonly others?: Readonly<Record<string, AskedModel>> | undefined;
   readonly clock: Clock;
   readonly signal?: CancelSignal | undefined;
   readonly recall?: Recall | undefined;
@@ -114,7 +114,7 @@ function unanswered(outcome: Exclude<Outcome, { state: "answered" }>, talk: Conv
   return { state: outcome.state, reason: outcome.reason, raw: outcome.reply.text, notes: [...notes, ...outcome.notes], ...talk.facts() };
 }
 
-function otherModel({ others }: AskOptions, name: string): Model {
+function otherModel({ others }: AskOptions, name: string): AskedModel {
   const model = others?.[name];
   if (!model) throw new YoroshiError("misuse", { problem: `The template asks the model \`${name}\`, too; give it in \`others\`.` });
   return model;

@@ -1,5 +1,5 @@
 import { countChars, groupDigits, plural, type Json } from "../ground/index.js";
-import type { Model } from "../model/index.js";
+import type { AskedModel } from "../model/index.js";
 import { cutAtSentence, fingerprinter, piecesOf, prepare, template, type Prepared } from "../template/index.js";
 import type { Conversation } from "./conversation.js";
 import { askOnce } from "./question.js";
@@ -17,7 +17,7 @@ const LEAST_CHARS = 200;
  *
  * @returns the inputs, and what was done to which.
  */
-export async function condense(prepared: Prepared, inputs: Readonly<Record<string, Json>>, long: readonly LongInput[], talk: Conversation, model: Model, recall: Recall | undefined): Promise<{ readonly inputs: Readonly<Record<string, Json>>; readonly notes: readonly string[] }> {
+export async function condense(prepared: Prepared, inputs: Readonly<Record<string, Json>>, long: readonly LongInput[], talk: Conversation, model: AskedModel, recall: Recall | undefined): Promise<{ readonly inputs: Readonly<Record<string, Json>>; readonly notes: readonly string[] }> {
   const notes: string[] = [];
   const shorter: Record<string, Json> = { ...inputs };
   for (const { name, text, maxChars } of long) {
@@ -42,7 +42,7 @@ async function condenseText(whole: string, maxChars: number, shorten: (piece: st
   return { text: countChars(text) > maxChars ? cutAtSentence(text, maxChars).text : text, pieces: done };
 }
 
-async function condensePiece(prepared: Prepared, piece: string, room: number, talk: Conversation, model: Model, recall: Recall | undefined): Promise<string> {
+async function condensePiece(prepared: Prepared, piece: string, room: number, talk: Conversation, model: AskedModel, recall: Recall | undefined): Promise<string> {
   if (countChars(piece) <= room) return piece;
   const question = condenser(prepared.template.title ?? prepared.template.name, room);
   const fingerprint = fingerprinter(question, model)({ piece });

@@ -1,5 +1,5 @@
 import type { CancelSignal, Clock, Micros } from "../ground/index.js";
-import { costOf, guessUsage, type Model, type ModelReply, type ModelRequest, type Usage } from "../model/index.js";
+import { costOf, guessUsage, type AskedModel, type ModelReply, type ModelRequest, type Usage } from "../model/index.js";
 import { PROMPT_FORM } from "../template/index.js";
 import type { Answer, Exchange } from "./answer.js";
 
@@ -18,7 +18,7 @@ export class Conversation {
     this.#began = clock.now();
   }
 
-  async send(why: Exchange["why"], model: Model, request: ModelRequest): Promise<ModelReply> {
+  async send(why: Exchange["why"], model: AskedModel, request: ModelRequest): Promise<ModelReply> {
     const reply = await model.ask(request, this.signal);
     const usage = reply.usage ?? guessUsage(request, reply.text);
     this.#exchanges.push({ why, model: model.id, raw: reply.text, usage, spent: costOf(usage, model.price) });

@@ -1,5 +1,5 @@
 import { canonicalJson, type Json } from "../ground/index.js";
-import type { Model, ModelReply } from "../model/index.js";
+import type { AskedModel, ModelReply } from "../model/index.js";
 import { DEFAULT_DOUBT, type Doubt, type Prepared } from "../template/index.js";
 import type { Confidence } from "./answer.js";
 import type { Conversation } from "./conversation.js";
@@ -17,7 +17,7 @@ export function settingsFor(doubt: Doubt | undefined, prepared: Prepared, ask = 
 }
 
 /** Finds how sure an answer is; with agreement, the answer that most asks gave is the one that counts. */
-export async function withConfidence(prepared: Prepared, inputs: Readonly<Record<string, Json>>, talk: Conversation, model: Model, first: Answered, firstSeed = 0): Promise<{ readonly outcome: Answered; readonly confidence?: Confidence; readonly note?: string }> {
+export async function withConfidence(prepared: Prepared, inputs: Readonly<Record<string, Json>>, talk: Conversation, model: AskedModel, first: Answered, firstSeed = 0): Promise<{ readonly outcome: Answered; readonly confidence?: Confidence; readonly note?: string }> {
   const { doubt } = prepared.template;
   if (!doubt) return { outcome: first };
   if (doubt.by === "stated") return { outcome: first, ...(first.stated === undefined ? {} : { confidence: { value: first.stated, by: "stated" as const } }) };

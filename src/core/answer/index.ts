@@ -1,7 +1,7 @@
 export type { Answer, AnswerState, Confidence, Exchange } from "./answer.js";
 export { askPrepared, type AskOptions } from "./ask.js";
 export { findJson, type FoundJson } from "./find-json.js";
-export { ask, declined, inputCellsOf } from "./one.js";
+export { declined, inputCellsOf } from "./given-inputs.js";
 export { readReply, type ReplyReading } from "./read-reply.js";
 export type { Recall } from "./recall.js";
 export { askTogether } from "./several.js";

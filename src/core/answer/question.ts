@@ -1,5 +1,5 @@
 import type { Json } from "../ground/index.js";
-import type { Model, ModelReply, ModelRequest } from "../model/index.js";
+import type { AskedModel, ModelReply, ModelRequest } from "../model/index.js";
 import { CONFIDENCE, type Message, type Prepared } from "../template/index.js";
 import type { Answer, Exchange } from "./answer.js";
 import type { Conversation } from "./conversation.js";
@@ -18,7 +18,7 @@ export type Outcome =
   | { readonly state: Exclude<Answer["state"], "answered" | "declined" | "failed">; readonly reason: string; readonly reply: ModelReply; readonly notes: readonly string[] };
 
 /** Asks once and reads the reply; one that does not fit is asked to be put right once. */
-export async function askOnce(prepared: Prepared, inputs: Readonly<Record<string, Json>>, talk: Conversation, model: Model, why: Exchange["why"], own: OwnSettings = {}): Promise<Outcome> {
+export async function askOnce(prepared: Prepared, inputs: Readonly<Record<string, Json>>, talk: Conversation, model: AskedModel, why: Exchange["why"], own: OwnSettings = {}): Promise<Outcome> {
   const messages = prepared.render(inputs);
   const first = await talk.send(why, model, requestOf(prepared, messages, own));
   const stopped = stoppedEarly(first, []);

@@ -1,5 +1,5 @@
 import { canonicalJson, type Json } from "../ground/index.js";
-import type { Model } from "../model/index.js";
+import type { AskedModel } from "../model/index.js";
 import type { Prepared, SecondLook } from "../template/index.js";
 import type { Conversation } from "./conversation.js";
 import { readChecked, requestOf, type Outcome } from "./question.js";
@@ -7,7 +7,7 @@ import { readChecked, requestOf, type Outcome } from "./question.js";
 type Answered = Extract<Outcome, { state: "answered" }>;
 
 /** Shows the model its answer and the analyst's list. What comes back counts when it can be read; else the answer stays. */
-export async function lookAgain(prepared: Prepared, inputs: Readonly<Record<string, Json>>, talk: Conversation, model: Model, { checks }: SecondLook, first: Answered): Promise<{ readonly parts: Record<string, Json>; readonly note: string }> {
+export async function lookAgain(prepared: Prepared, inputs: Readonly<Record<string, Json>>, talk: Conversation, model: AskedModel, { checks }: SecondLook, first: Answered): Promise<{ readonly parts: Record<string, Json>; readonly note: string }> {
   const request = requestOf(prepared, [...first.messages, { role: "assistant", content: first.reply.text }, { role: "user", content: lookRequest(checks) }]);
   const reply = await talk.send("second look", model, request);
   const reading = await readChecked(prepared, inputs, reply.text);

@@ -1,5 +1,5 @@
 import { patternsReady, plural, type Json } from "../ground/index.js";
-import { BudgetSpent, costOf, guessUsage, ModelFailure, type Model, type ModelReply, type ModelRequest } from "../model/index.js";
+import { BudgetSpent, costOf, guessUsage, ModelFailure, type AskedModel, type ModelReply, type ModelRequest } from "../model/index.js";
 import { renderTogether, ROW_MARK, rowMarks, schemaTogether, type Prepared } from "../template/index.js";
 import type { Answer, Exchange } from "./answer.js";
 import { answerFrom, askPrepared, firstSettings, type AskOptions } from "./ask.js";
@@ -109,7 +109,7 @@ function readItem(prepared: Prepared, inputs: Readonly<Record<string, Json>>, it
 }
 
 /** Shares tokens and cost of one request evenly, exact to the last of each; the first rows take what is over. */
-function sharesOf(reply: ModelReply, rows: number, model: Model, request: ModelRequest): Exchange[] {
+function sharesOf(reply: ModelReply, rows: number, model: AskedModel, request: ModelRequest): Exchange[] {
   const usage = reply.usage ?? guessUsage(request, reply.text);
   const spent = costOf(usage, model.price);
   const share = (whole: number, row: number): number => Math.floor(whole / rows) + (row < whole % rows ? 1 : 0);

@@ -4,7 +4,7 @@ export { absorbEdits } from "./edits.js";
 export { explainCells, type CellExplanation } from "./explain.js";
 export { hand, inputsFor, notesRead, rowFor, type Passing, type RowState } from "./passing.js";
 export { answeredCells, givenCells, leftCells, markedCells, setCells, type Asked } from "./record.js";
-export { askingOf, isRuled, modelsOf, targetColumns, workOf, type Asking, type AskWork, type FillOptions, type FillSetup, type Progress, type StepWork, type Work } from "./setup.js";
+export { askingOf, isRuled, modelsOf, targetColumns, workOf, type AskWork, type FillOptions, type FillSetup, type Progress, type StepWork, type Work } from "./setup.js";
 export { renewsStanding } from "./standing.js";
 export { survey, type OpenCell, type Survey } from "./survey.js";
 export { Told, type ToldNote } from "./told.js";

@@ -1,20 +1,11 @@
+import { modelsAsked, readyAsking, type Asking, type LayerOptions, type ReadyAsking } from "../asking/index.js";
 import { YoroshiError, type CancelSignal, type Clock, type Micros } from "../ground/index.js";
 import { kindOf, shapeSpec } from "../kinds/index.js";
 import type { CellRecord, Ledger } from "../ledger/index.js";
-import type { LayerOptions, Model } from "../model/index.js";
+import type { Model } from "../model/index.js";
 import { readyRules, type ReadyRule, readCondition, type Condition, columnsRead, inputColumns, orderSteps, checkFilled, isTemplateStep, type Plan, type Refill, type Step, type TemplateStep, readSet, type ReadySet } from "../plan/index.js";
 import type { Related, Table, TargetColumn } from "../table/index.js";
-import { CONFIDENCE, fingerprinter, partAt, type Fingerprinter, type NamedShape, type Prepared, type Sha256 } from "../template/index.js";
-
-/** What a template step asks, and whom. */
-export interface Asking {
-  readonly prepared: Prepared;
-  /** The template's version, from the ledger. */
-  readonly version: number;
-  readonly model: Model;
-  /** The models that the template names besides its own, by name. */
-  readonly others?: Readonly<Record<string, Model>> | undefined;
-}
+import { CONFIDENCE, partAt, type NamedShape, type Sha256 } from "../template/index.js";
 
 /** A plan with everything it names at hand. */
 export interface FillSetup {
@@ -116,10 +107,9 @@ export interface StepWork {
 }
 
 /** What a template step does. */
-export interface AskWork extends Asking {
+export interface AskWork extends ReadyAsking {
   readonly kind: "ask";
   readonly rules: readonly ReadyRule[];
-  readonly fingerprint: Fingerprinter;
   /** Input -> column. */
   readonly from: Readonly<Record<string, string>>;
 }
@@ -165,11 +155,8 @@ function stepWork(setup: FillSetup, name: string, needs: readonly string[]): Ste
   const common = { name, step, needs, reads, condition, targets: targetsOf(setup, name), rowsPerRequest: isTemplateStep(step) ? (step.rowsPerRequest ?? 1) : 1 };
   if (!isTemplateStep(step)) return { ...common, does: { kind: "set", columns: readySets(step) } };
   const asking = askingOf(setup, name);
-  const { prepared, model, others } = asking;
-  return {
-    ...common,
-    does: { kind: "ask", ...asking, rules: readyRules(step, prepared.parts), fingerprint: fingerprinter(prepared, model, setup.sha256, others), from: inputColumns(step, prepared.template) },
-  };
+  const { prepared } = asking;
+  return { ...common, does: { kind: "ask", ...readyAsking(asking, setup.sha256), rules: readyRules(step, prepared.parts), from: inputColumns(step, prepared.template) } };
 }
 
 const readySets = (step: Exclude<Step, TemplateStep>): ReadySet[] => Object.entries(step.set).map(([column, source]) => readSet(column, source).set!);
@@ -206,7 +193,7 @@ function whereOf(source: string): Condition {
 
 /** Every model that the steps ask, each once. */
 export function modelsOf({ steps }: Work): Model[] {
-  return [...new Set(steps.flatMap(({ does }) => (does.kind === "ask" ? [does.model, ...Object.values(does.others ?? {})] : [])))];
+  return modelsAsked(steps.flatMap(({ does }) => (does.kind === "ask" ? [does] : [])));
 }
 
 /** Whether a row's cells stand as a rule settled them. */

@@ -1,12 +1,27 @@
-import { absorbEdits, NOT_WRITTEN, writeTable, renewsStanding, type ToldNote, modelsOf, targetColumns, type FillOptions, type FillSetup, type Work, readWritten } from "../cells/index.js";
+import { Asker, checkPrices } from "../asking/index.js";
+import {
+  absorbEdits,
+  modelsOf,
+  NOT_WRITTEN,
+  readWritten,
+  renewsStanding,
+  targetColumns,
+  writeTable,
+  type FillOptions,
+  type FillSetup,
+  type Progress,
+  type ToldNote,
+  type Work,
+} from "../cells/index.js";
 import { relaySignal, toMicros, YoroshiError, type Json, type Micros } from "../ground/index.js";
-import { claim, monthStart } from "../ledger/index.js";
-import { budgetFor, type ModelFailure } from "../model/index.js";
+import { claim } from "../ledger/index.js";
+import type { ModelFailure } from "../model/index.js";
+import { DEFAULT_AT_ONCE } from "../plan/index.js";
 import type { Refusal } from "../table/index.js";
-import type { Month } from "./books.js";
 import { chosenWork } from "./draw.js";
-import { Filling } from "./filling.js";
+import { Ending } from "./ending.js";
 import { checkKeys, refuseKeys } from "./key-repeats.js";
+import { Run, type Hands, type RowQuestion } from "./run.js";
 import { forgetSettled, keepSettled, settledTallies, type StepTallies } from "./settled.js";
 import { sumTallies, type Capped, type FillEnd, type Tally } from "./tally.js";
 
@@ -68,53 +83,158 @@ async function readyColumns(work: Work, create: boolean): Promise<void> {
 }
 
 async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> {
-  const runCap = options.spendCap ?? (work.plan.limits.spend === undefined ? undefined : toMicros(work.plan.limits.spend));
-  const month = await monthOf(work);
-  const isMonth = month !== undefined && month.left < (runCap ?? Infinity);
-  const budget = budgetFor(modelsOf(work), isMonth ? month.left : runCap, isMonth ? "month" : "run");
+  if (work.monthlyCap !== undefined || spendCapOf(work, options) !== undefined) checkPrices(modelsOf(work));
   await readyColumns(work, options.createColumns === true);
   if (work.table.keysMayRepeat) await checkKeys(work);
   const began = work.clock.now();
-  const run = runId(work);
-  await work.ledger.runs.start({ id: run, kind: "fill", subject: work.plan.name, startedAt: began });
+  const name = runId(work);
+  await work.ledger.runs.start({ id: name, kind: "fill", subject: work.plan.name, startedAt: began });
   const settled = await settledTallies(work, options);
   if (settled) {
     const tally = sumTallies(Object.values(settled.tallies));
-    await work.ledger.runs.end({ id: run, endedAt: work.clock.now(), end: "done", tally: tally as unknown as Json });
-    return { ...tally, steps: settled.tallies, notes: settled.notes, run, end: "done", unsure: 0, newEdits: 0, earlier: 0, inVain: 0, refused: [], written: false, tookMs: work.clock.now() - began };
+    await work.ledger.runs.end({ id: name, endedAt: work.clock.now(), end: "done", tally: tally as unknown as Json });
+    return { ...NOTHING_DONE, ...tally, steps: settled.tallies, notes: settled.notes, run: name, tookMs: work.clock.now() - began };
   }
   await forgetSettled(work);
-  const { edits: newEdits, earlier, mark } = await absorbEdits(work, run);
-  const drop = relaySignal(options.drop);
-  const stop = relaySignal(options.stop);
-  const filling = new Filling({ ...work, isEarlier: earlier > 0 }, { ...options, drop: drop.signal, stop: stop.signal }, run, budget, month);
+  const { edits: newEdits, earlier, mark } = await absorbEdits(work, name);
+  const isEarlier = earlier > 0;
+  const { run, ending, unsure, spent, changed } = await askAll({ ...work, isEarlier }, options, name);
+  if (run.doubled > 0) refuseKeys(work, run);
+  const mustWrite = changed || newEdits > 0 || isEarlier || work.renews === true;
+  const wrote = ending.end === "done" || mustWrite ? await writeTable({ ...work, standingMark: mark, isEarlier }, name, mustWrite) : NOT_WRITTEN;
+  const notes = run.told.all;
+  const tally = tallyOf(run, spent);
+  const hasNothingLeft = ending.end === "done" && tally.blank === 0 && !run.isUnreached;
+  if (hasNothingLeft) await keepSettled(work, options, { tallies: run.tallies, notes });
+  const { end, error, errorHost, capped } = ending;
+  return {
+    ...withRefused(tally, wrote.refused),
+    run: name,
+    steps: run.tallies,
+    end,
+    error,
+    errorHost,
+    capped,
+    unsure,
+    newEdits: newEdits + wrote.edits,
+    earlier,
+    notes,
+    inVain: run.inVain,
+    refused: wrote.refused,
+    written: wrote.written,
+    tookMs: work.clock.now() - began,
+  };
+}
+
+const NOTHING_DONE = { end: "done", unsure: 0, newEdits: 0, earlier: 0, inVain: 0, refused: [], written: false } as const;
+
+const spendCapOf = ({ plan: { limits } }: Work, { spendCap }: FillOptions): Micros | undefined => spendCap ?? (limits.spend === undefined ? undefined : toMicros(limits.spend));
+
+/** The figures of a run, with what replies cost also where a row then got no answer because the cap left no room to go on. */
+const tallyOf = ({ tallies }: Run, spent: Micros): Tally => ({ ...sumTallies(Object.values(tallies)), spent });
+
+/** What asking about a table came to. */
+interface Gone {
+  readonly run: Run;
+  readonly ending: Ending;
+  readonly spent: Micros;
+  readonly unsure: Micros;
+  /** Whether any cell's record changed. */
+  readonly changed: boolean;
+}
+
+/** Goes through the table and asks for what is needed and not known. Ends the run's record, also after an error in the table. */
+async function askAll(work: Work, options: FillOptions, name: string): Promise<Gone> {
+  const { ledger, clock, plan } = work;
+  const [drop, stop] = [relaySignal(options.drop), relaySignal(options.stop)];
+  const ending = new Ending(stop.signal);
+  const run = new Run(work, name, options.rows ?? plan.limits.rows ?? Infinity);
+  const models = modelsOf(work);
+  let changed = false;
+  let share = 0;
+  const asker = new Asker<RowQuestion>(
+    {
+      ledger,
+      clock,
+      run: name,
+      models,
+      atOnce: plan.limits.atOnce ?? (models.some(({ limits }) => limits?.atOnce !== undefined) ? undefined : DEFAULT_AT_ONCE),
+      spendCap: spendCapOf(work, options),
+      monthlyCap: work.monthlyCap,
+      stop: stop.signal,
+      drop: drop.signal,
+      onBreaker: options.onBreaker,
+      observed: options.observed,
+    },
+    {
+      mayAsk: ({ passed }) => {
+        if (ending.isOver) return false;
+        const may = run.mayStart(passed);
+        if (!may) ending.reachRowLimit();
+        return may;
+      },
+      isOver: () => ending.isOver,
+      cellsOf: (answered) => {
+        changed = true;
+        return run.settle(answered);
+      },
+      take: ({ question }, cells) => {
+        run.finish(hands, question.one, question.passed, cells);
+        tell();
+      },
+      leave: (question, error) => {
+        if (error !== undefined) ending.fail(error, question.asking.model);
+        run.abandon(question);
+        tell();
+      },
+    },
+  );
+  const tell = (): void => options.onProgress?.(progressOf(run, asker, share));
+  const hands: Hands = {
+    ask: (questions, onBegun) => asker.ask(questions, onBegun),
+    record: async (cells) => {
+      changed = true;
+      await ledger.record({ cells });
+    },
+    goOn: async () => {
+      if (asker.inFlight > 0) await asker.next();
+      else if (asker.waits) await asker.sendWaiting();
+      else return false;
+      return true;
+    },
+    isOver: () => ending.isStopped,
+    onShare: (now) => {
+      share = now;
+      tell();
+    },
+  };
   try {
-    await filling.go();
+    await run.go(hands);
+  } catch (error) {
+    ending.fail(error, models[0]!);
+    throw error;
   } finally {
+    await asker.close();
+    run.leaveRest();
+    tell();
     drop.release();
     stop.release();
-    // Also after an error in the table: what was answered is in the ledger, and the run has an end.
-    await work.ledger.runs.end({ id: run, endedAt: work.clock.now(), end: filling.end, tally: { ...filling.tally, steps: filling.tallies } as unknown as Json });
+    await ledger.runs.end({ id: name, endedAt: clock.now(), end: ending.end, tally: { ...tallyOf(run, asker.budget.spent), steps: run.tallies } as unknown as Json });
   }
-  if (filling.doubled > 0) refuseKeys(work, filling);
-  const mustWrite = filling.changed || newEdits > 0 || earlier > 0 || work.renews === true;
-  const projected = filling.end === "done" || mustWrite ? await writeTable({ ...work, standingMark: mark, isEarlier: earlier > 0 }, run, mustWrite) : NOT_WRITTEN;
-  const notes = filling.told.all;
-  if (filling.hasNothingLeft) await keepSettled(work, options, { tallies: filling.tallies, notes });
-  return { ...withRefused(filling.tally, projected.refused), steps: filling.tallies, run, end: filling.end, unsure: budget.unsure, newEdits: newEdits + projected.edits, earlier, notes, inVain: filling.inVain, refused: projected.refused, written: projected.written, tookMs: work.clock.now() - began, error: filling.error, errorHost: filling.errorHost, capped: filling.capped };
+  if (ending.broken) throw ending.broken.error;
+  return { run, ending, changed, spent: asker.budget.spent, unsure: asker.budget.unsure };
+}
+
+function progressOf({ tallies }: Run, asker: Asker<RowQuestion>, share: number): Progress {
+  const all = Object.values(tallies);
+  const { rows, asked, reused, failed } = all.length === 1 ? all[0]! : sumTallies(all);
+  return { share, rows, asked, reused, failed, spent: asker.budget.spent, inFlight: asker.inFlight };
 }
 
 /** Rows whose values the table did not take are not filled. */
 function withRefused(tally: Tally, refused: readonly Refusal[]): Tally {
   const rows = Math.min(tally.filled, refused.reduce((sum, one) => sum + one.rows, 0));
   return { ...tally, filled: tally.filled - rows, failed: tally.failed + rows };
-}
-
-async function monthOf({ ledger, clock, monthlyCap }: Work): Promise<Month | undefined> {
-  if (monthlyCap === undefined) return undefined;
-  const since = monthStart(clock.now());
-  const spentBefore = await ledger.charges.since(since);
-  return { since, spentBefore, left: Math.max(0, monthlyCap - spentBefore) };
 }
 
 function runId(work: Work): string {

@@ -20,8 +20,9 @@ export async function checkKeys({ table }: Pick<Work, "table">): Promise<void> {
 }
 
 /** The same of all rows, when they have been gone through: nothing has been written yet. */
-export function refuseKeys({ table, only, where }: Work, { doubled, tally }: { readonly doubled: number; readonly tally: Tally }): void {
-  if (only === undefined && where === undefined && isTooMany(doubled, tally.rows)) throw repeats(table, doubled, tally.rows, []);
+export function refuseKeys({ table, only, where }: Work, { doubled, tallies }: { readonly doubled: number; readonly tallies: Readonly<Record<string, Tally>> }): void {
+  const rows = Math.max(0, ...Object.values(tallies).map((tally) => tally.rows));
+  if (only === undefined && where === undefined && isTooMany(doubled, rows)) throw repeats(table, doubled, rows, []);
 }
 
 const isTooMany = (doubled: number, rows: number): boolean => doubled >= 2 && doubled > rows * MOST_REPEATED;

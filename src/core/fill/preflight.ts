@@ -1,7 +1,7 @@
+import { checkPrices, modelsAsked, probe } from "../asking/index.js";
 import { targetColumns, type FillOptions, type FillSetup, renewsStanding } from "../cells/index.js";
 import { toMicros, YoroshiError, type CancelSignal } from "../ground/index.js";
-import { dayOf, monthStart } from "../ledger/index.js";
-import { budgetFor, chargedUsage, costOf, dearestUsage, ModelFailure, type Model } from "../model/index.js";
+import type { Model, ModelFailure } from "../model/index.js";
 import { checkKeys } from "./key-repeats.js";
 import type { CountTokens } from "./preview.js";
 
@@ -22,7 +22,6 @@ export interface Problem {
 }
 
 const noteName = (model: Model): string => `answered:${model.host} ${model.id}`;
-const PROBE = { messages: [{ role: "user" as const, content: "Answer with one word: ready" }], maxTokens: 8 };
 
 /**
  * Looks for what would stop a fill before it begins, and tells all of it at once: a source that cannot be read, a key column
@@ -56,44 +55,33 @@ export async function preflight(setup: FillSetup, options: PreflightOptions = {}
     if (statements.length === 0) await table.checkWritable?.(targets);
   });
   if (problems.length === 0 && Object.values(asking).some(({ model }) => model.context !== undefined)) await attempt(async () => (await import("./over-context.js")).checkContext(setup, options, options.tokenizer));
-  const models = [...new Set(Object.values(asking).flatMap(({ model, others }) => [model, ...Object.values(others ?? {})]))];
-  const unpriced = options.spendCap !== undefined || plan.limits.spend !== undefined || setup.monthlyCap !== undefined ? models.find((model) => !model.price) : undefined;
-  if (unpriced) await attempt(async () => void budgetFor([unpriced], 0));
+  const models = modelsAsked(Object.values(asking));
+  const spendCap = options.spendCap ?? (plan.limits.spend === undefined ? undefined : toMicros(plan.limits.spend));
+  if (spendCap !== undefined || setup.monthlyCap !== undefined) await attempt(async () => checkPrices(models));
   for (const model of options.probe === false ? [] : models) {
     if ((await ledger.facts.get(noteName(model))) !== undefined) continue;
-    // A probe that the cap leaves no room for is not made.
-    const runCap = options.spendCap ?? (plan.limits.spend === undefined ? Infinity : toMicros(plan.limits.spend));
-    const monthLeft = setup.monthlyCap === undefined ? Infinity : setup.monthlyCap - (await ledger.charges.since(monthStart(setup.clock.now())));
-    if (costOf(dearestUsage(PROBE), model.price) > Math.min(runCap, monthLeft)) continue;
-    const problem = await probe(setup, model, options.signal);
-    if (problem === undefined) await ledger.facts.set(noteName(model), true);
-    else problems.push(problem);
+    const failure = await probe({ ...setup, spendCap }, model, options.signal);
+    if (failure === undefined) await ledger.facts.set(noteName(model), true);
+    else if (failure !== "noRoom") problems.push(...problemOf(failure, model));
   }
   return problems;
 }
 
-/** One request of the least cost. What passes by itself is no reason not to begin. */
-async function probe({ ledger, clock }: FillSetup, model: Model, signal: CancelSignal | undefined): Promise<Problem | undefined> {
-  try {
-    const { usage } = chargedUsage(PROBE, await model.ask(PROBE, signal));
-    await ledger.record({ charges: [{ run: "probe", step: "", model: model.id, day: dayOf(clock.now()), requests: 1, ...usage, spent: costOf(usage, model.price), unsure: 0 }] });
-    return undefined;
-  } catch (error) {
-    if (!(error instanceof ModelFailure)) throw error;
-    const told = (message: string): Problem => ({ message, error, host: model.host });
-    switch (error.kind) {
-      case "unauthorised":
-        return told(`${model.host} refused the key for the model ${model.id} (${error.message}).`);
-      case "quota":
-        return told(`${model.host} says that the quota is spent.`);
-      case "rejected":
-        return told(`${model.host} rejected a request to the model ${model.id}: ${error.message}. Check its id and settings in yoroshi.yaml.`);
-      case "network":
-        return told(`${model.host} cannot be reached for the model ${model.id}: ${error.message}.`);
-      case "timeout":
-        return told(`${model.host} did not answer a short question to the model ${model.id}: ${error.message}. Raise \`timeoutSeconds\` in yoroshi.yaml if it is that slow.`);
-      default:
-        return undefined;
-    }
+/** What a model's failure says of it; what passes by itself is no reason not to begin. */
+function problemOf(error: ModelFailure, model: Model): Problem[] {
+  const told = (message: string): Problem[] => [{ message, error, host: model.host }];
+  switch (error.kind) {
+    case "unauthorised":
+      return told(`${model.host} refused the key for the model ${model.id} (${error.message}).`);
+    case "quota":
+      return told(`${model.host} says that the quota is spent.`);
+    case "rejected":
+      return told(`${model.host} rejected a request to the model ${model.id}: ${error.message}. Check its id and settings in yoroshi.yaml.`);
+    case "network":
+      return told(`${model.host} cannot be reached for the model ${model.id}: ${error.message}.`);
+    case "timeout":
+      return told(`${model.host} did not answer a short question to the model ${model.id}: ${error.message}. Raise \`timeoutSeconds\` in yoroshi.yaml if it is that slow.`);
+    default:
+      return [];
   }
 }

@@ -1,10 +1,11 @@
-import { answeredCells, givenCells, setCells, hand, type Passing, type AskWork, type FillOptions, type FillSetup, type StepWork, type Work, consider, walk } from "../cells/index.js";
+import type { AskWork, FillOptions, FillSetup, StepWork, Work } from "../cells/index.js";
 import type { Micros } from "../ground/index.js";
 import { costOf, dearestUsage, type Usage } from "../model/index.js";
 import { DEFAULT_DOUBT, type NamedShape, type Prepared } from "../template/index.js";
 import { chosenWork } from "./draw.js";
+import { Run, type RowQuestion } from "./run.js";
 import type { StepTallies } from "./settled.js";
-import { countState, newTally, sumTallies, type Tally } from "./tally.js";
+import { countState, sumTallies, type Tally } from "./tally.js";
 
 /** What a fill would do and cost. Nothing is asked and nothing is changed. */
 export interface Preview extends Tally {
@@ -37,73 +38,52 @@ interface Estimate {
 }
 
 /**
- * Goes through the table as a fill would and counts what it would ask. The first prompts are rendered and counted
+ * Goes through the table as a fill does, with hands that ask nothing. The first prompts are rendered and counted
  * with the tokenizer; an answer is estimated from its kinds.
  */
 export async function preview(setup: FillSetup, options: FillOptions, countTokens: CountTokens): Promise<Preview> {
   const work = await chosenWork(setup, options);
-  const tallies: Record<string, Tally> = Object.fromEntries(work.steps.map(({ name }) => [name, newTally()]));
+  const run = new Run(work, "preview", options.rows ?? work.plan.limits.rows ?? Infinity);
   const estimates = new Map<StepWork, Estimate>();
   for (const one of work.steps) if (one.does.kind === "ask") estimates.set(one, { counted: 0, tokensIn: 0, dearest: 0, perAnswer: answerTokens(one.does.prepared, countTokens) });
   const asked = new Set<string>();
-  const mostRows = options.rows ?? work.plan.limits.rows ?? Infinity;
-  const started = new Set<Passing>();
-  let rowsAsked = 0;
   let unknown = 0;
-  for await (const { rows } of walk(work)) {
-    /** Rows for which a step is yet to give its columns. */
-    const pending = new Map<string, Set<Passing>>();
-    started.clear();
-    for (const one of work.steps) {
-      const tally = tallies[one.name]!;
-      const waits = new Set<Passing>();
-      pending.set(one.name, waits);
-      const isOpen = (passed: Passing): boolean => one.needs.some((need) => pending.get(need)!.has(passed));
-      const mayAsk = (passed: Passing): boolean => {
-        if (!started.has(passed) && rowsAsked >= mostRows) return false;
-        if (!started.has(passed)) rowsAsked++;
-        started.add(passed);
-        return true;
-      };
-      for (const passed of rows.filter(isOpen)) {
-        waits.add(passed);
-        countState(tally, mayAsk(passed) ? "filled" : "blank");
-        if (one.does.kind === "ask") {
-          tally.asked++;
-          unknown++;
-        }
-      }
-      const considered = await consider(work, one, rows.filter((passed) => !isOpen(passed)));
-      const open = considered.flatMap(({ passed, record, decision }) => (decision.do === "answer" ? [{ passed, record, ...decision }] : []));
-      const known = await work.ledger.answers.find(open.map((question) => question.fingerprint));
-      for (const { passed, record, decision } of considered) {
-        if (decision.do === "answer") continue;
-        hand(passed, one, record);
-        if (decision.do === "give") tally.ruled++;
-        if (decision.do === "leave" && decision.state === "filled") tally.reused++;
-        if (decision.do === "give") hand(passed, one, givenCells(work, { one, passed, record }, decision.rule, "preview"));
-        if (decision.do === "set") hand(passed, one, setCells(work, { one, passed, record }, decision.values, decision.fingerprint, "preview"));
-        countState(tally, decision.do === "give" || decision.do === "set" ? "filled" : decision.state);
-      }
-      for (const [index, question] of open.entries()) {
-        const answer = question.fresh ? undefined : known[index]?.answer;
-        if (answer) hand(question.passed, one, answeredCells(work, { one, passed: question.passed, record: question.record }, question.fingerprint, answer, "preview"));
-        else waits.add(question.passed);
-        if ((known[index] && !question.fresh) || asked.has(question.fingerprint)) {
-          countState(tally, known[index] && known[index].answer.state !== "answered" && !question.fresh ? "failed" : "filled");
-          tally.reused++;
-        } else if (!mayAsk(question.passed)) {
-          countState(tally, "blank");
-        } else {
-          tally.asked++;
-          countState(tally, "filled");
-          if (asked.size < MOST_REMEMBERED) asked.add(question.fingerprint);
-          countPrompt(one, question.inputs, estimates.get(one)!, countTokens);
-        }
-      }
+
+  const estimate = (question: RowQuestion): void => {
+    const { one, passed, fingerprint, inputs } = question;
+    const isKnown = asked.has(fingerprint);
+    if (!isKnown && !run.mayStart(passed)) return run.abandon(question);
+    const tally = run.tallies[one.name]!;
+    countState(tally, "filled");
+    if (isKnown) tally.reused++;
+    else {
+      tally.asked++;
+      if (asked.size < MOST_REMEMBERED) asked.add(fingerprint);
+      countPrompt(one, inputs, estimates.get(one)!, countTokens);
     }
-  }
-  return { ...sumTallies(Object.values(tallies)), steps: tallies, unknown, ...estimated(work, tallies, estimates, countTokens) };
+    for (const later of run.passOver(question)) {
+      const isRoom = run.mayStart(passed);
+      countState(run.tallies[later.name]!, isRoom ? "filled" : "blank");
+      if (later.does.kind !== "ask" || !isRoom) continue;
+      run.tallies[later.name]!.asked++;
+      unknown++;
+    }
+  };
+
+  await run.go({
+    ask: async (questions) => {
+      const known = await work.ledger.answers.find(questions.map(({ fingerprint }) => fingerprint));
+      return questions.flatMap((question, index) => {
+        const answer = question.fresh ? undefined : known[index]?.answer;
+        if (!answer) estimate(question);
+        return answer ? [{ question, answer, came: "reused" as const }] : [];
+      });
+    },
+    record: async () => undefined,
+    goOn: async () => false,
+    isOver: () => false,
+  });
+  return { ...sumTallies(Object.values(run.tallies)), steps: run.tallies, unknown, ...estimated(work, run.tallies, estimates, countTokens) };
 }
 
 function countPrompt({ does, rowsPerRequest }: StepWork, inputs: Parameters<Prepared["render"]>[0], estimate: Estimate, countTokens: CountTokens): void {

@@ -56,6 +56,8 @@ export const ERRORS = {
     `${d.file} was written by a newer Yoroshi (ledger format ${d.found}; this one knows ${d.known}). Upgrade Yoroshi.`),
   ledgerBroken: entry(3, 500, (d: { file: string; problem: string }) => `The ledger ${d.file} cannot be used: ${d.problem}.`),
   planBusy: entry(2, 409, (d: { plan: string }) => `The plan ${d.plan} is being filled by another process. Wait for it to end; another plan can be filled meanwhile.`),
+  projectClosed: entry<object>(2, 409, () => "The project is closed. Open it again to ask or fill."),
+  cancelled: entry<object>(130, 499, () => "The caller waits no longer for this."),
   gateClosed: entry(1, 409, (d: { plan: string; template: string; reason: string }) => `The plan ${d.plan} was not filled: ${d.reason}. Improve the template and run \`yoroshi trial ${d.template}\`, or fill all the same with --ignore-gate.`),
   bundleBroken: entry(2, 400, (d: { file: string; problem: string }) => `The bundle ${d.file} cannot be used: ${d.problem}. Nothing was written.`),
   misuse: entry(2, 400, (d: { problem: string }) => d.problem),

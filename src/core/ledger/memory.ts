@@ -51,7 +51,7 @@ export function memoryLedger(): Ledger {
         const mine = new Set([...runs.values()].filter((run) => run.subject === subject).map((run) => run.id));
         const sums = new Map<string, Charge>();
         for (const charge of charges.values()) if (mine.has(charge.run)) addCharge(sums, { ...charge, run: "", day: 0 });
-        const records = [...sums.values()].map(({ run: _, day: __, ...record }): SpendRecord => record);
+        const records = [...sums.values()].map(({ model, step, requests, tokensIn, tokensOut, spent, unsure }): SpendRecord => ({ model, step, requests, tokensIn, tokensOut, spent, unsure }));
         return records.sort((one, other) => (one.model < other.model || (one.model === other.model && one.step < other.step) ? -1 : 1));
       },
       since: async (day) => chargedSince(day),

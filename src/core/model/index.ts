@@ -1,8 +1,8 @@
-export { Budget, budgeted, budgetFor, BudgetSpent, type CapWhy } from "./budget.js";
-export { chargedUsage, checkedUsage } from "./usage.js";
+export { BudgetSpent, type CapWhy } from "./budget-spent.js";
 export {
   ModelFailure,
   withAsk,
+  type AskedModel,
   type FailureKind,
   type Finish,
   type Model,
@@ -13,9 +13,5 @@ export {
   type Price,
   type Usage,
 } from "./model.js";
-export { breaking, DEFAULT_BREAKER, type BreakerPolicy } from "./breaker.js";
-export { layered, type LayerOptions } from "./layers.js";
-export { paced } from "./pace.js";
-export { secondRequest } from "./second-request.js";
 export { costOf, dearestUsage, guessUsage } from "./price.js";
-export { DEFAULT_RETRY, retrying, type RetryPolicy } from "./retry.js";
+export { chargedUsage, checkedUsage } from "./usage.js";

@@ -12,6 +12,8 @@ export interface ModelRequest {
   readonly seed?: number | undefined;
   /** Whether the probability of each token of the reply is wanted; a host that cannot tell leaves it out. */
   readonly logProbabilities?: boolean | undefined;
+  /** The step that the request is charged to; for logs, no host is told. */
+  readonly chargedTo?: string | undefined;
 }
 
 /** Why a model stopped: it was done, ran out of tokens, its host filtered the text, it refused, or it did not say. */
@@ -69,16 +71,21 @@ export interface Model {
   ask(request: ModelRequest, signal?: CancelSignal): Promise<ModelReply>;
 }
 
+declare const ASKED: unique symbol;
+
+/** A model as `core/asking` gives it out, with all that asking at size needs around it; nobody else asks a bare one. */
+export type AskedModel = Model & { readonly [ASKED]: true };
+
 /**
  * Why an attempt failed. `busy` (429), `server` (5xx), `network`, `timeout` and `garbled` (a reply that is not the
- * protocol's) may pass and are tried again; `gone`, a host that kept failing beyond all patience, `unauthorised`, `quota` and `rejected` are final for the whole run;
+ * protocol's) may pass and are tried again, and so may `broken`, an error of the model's own code; `gone`, a host that kept failing beyond all patience, `unauthorised`, `quota` and `rejected` are final for the whole run;
  * `cancelled` is the user's own doing.
  */
-export type FailureKind = "busy" | "server" | "network" | "timeout" | "garbled" | "unauthorised" | "quota" | "rejected" | "gone" | "cancelled";
+export type FailureKind = "busy" | "server" | "network" | "timeout" | "garbled" | "unauthorised" | "quota" | "rejected" | "gone" | "cancelled" | "broken";
 
-const PASSING: ReadonlySet<FailureKind> = new Set(["busy", "server", "network", "timeout", "garbled"]);
+const PASSING: ReadonlySet<FailureKind> = new Set(["busy", "server", "network", "timeout", "garbled", "broken"]);
 /** Failures after which the host may have done the work, and charged for it, without our seeing the reply. */
-const MAYBE_CHARGED: ReadonlySet<FailureKind> = new Set(["network", "timeout", "garbled", "cancelled"]);
+const MAYBE_CHARGED: ReadonlySet<FailureKind> = new Set(["network", "timeout", "garbled", "cancelled", "broken"]);
 
 export class ModelFailure extends Error {
   override readonly name = "ModelFailure";

@@ -5,11 +5,12 @@ import { askPrepared } from "../answer/index.js";
 import type { Json } from "../ground/index.js";
 import { prepare, template } from "../template/index.js";
 import { fakeClock } from "../../../tests/helpers/clock.js";
+import { bare } from "../../../tests/helpers/models.js";
 import { standin, standinReply } from "./standin.js";
 
 const clock = fakeClock();
 const answer = async (made: Parameters<typeof prepare>[0], inputs: Record<string, Json>) => {
-  const result = await askPrepared(prepare(made), inputs, { model: standin(), clock });
+  const result = await askPrepared(prepare(made), inputs, { model: bare(standin()), clock });
   return result.state === "answered" ? (result.parts as Record<string, Json>) : result.reason;
 };
 const shop = (options: readonly string[] | Record<string, string>, more = "") =>

@@ -1,5 +1,5 @@
 import { expectTypeOf, test } from "vitest";
-import { ask } from "../answer/index.js";
+import { ask } from "../asking/index.js";
 import { template } from "./read.js";
 
 const made = template({

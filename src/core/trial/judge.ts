@@ -1,19 +1,14 @@
 import type { Answer } from "../answer/index.js";
+import type { Asking } from "../asking/index.js";
 import { YoroshiError, type Json } from "../ground/index.js";
 import type { ScoreSpec } from "../kinds/index.js";
-import type { Model } from "../model/index.js";
 import { wilson, type Interval } from "../statistics/index.js";
-import type { NamedShape, Prepared } from "../template/index.js";
+import type { NamedShape } from "../template/index.js";
 import { valueAt } from "./grade.js";
 import type { Sample } from "./samples.js";
 
 /** A template that judges the texts of another: it is given the row's inputs by their names, the `answer`, and the `truth` where it wants one. */
-export interface Judge {
-  readonly prepared: Prepared;
-  readonly version: number;
-  readonly model: Model;
-  readonly others?: Readonly<Record<string, Model>> | undefined;
-}
+export type Judge = Asking;
 
 /** What a judging template made of a part's texts. How far it can be trusted its own trial against people tells. */
 export interface JudgedText {

@@ -1,8 +1,8 @@
-import { askTogether, type Answer } from "../answer/index.js";
-import { atOnce, canonicalJson, relaySignal, sha256Hex, type CancelSignal, type Clock, YoroshiError, type Json, type Micros } from "../ground/index.js";
-import { chargesOf, recallFrom, type Ledger } from "../ledger/index.js";
-import { budgetFor, layered, type Model } from "../model/index.js";
-import { fingerprinter, type Prepared } from "../template/index.js";
+import type { Answer } from "../answer/index.js";
+import { modelsAsked, openAsking, readyAsking, type Asking, type OpenAsking } from "../asking/index.js";
+import { canonicalJson, relaySignal, sha256Hex, type CancelSignal, type Clock, YoroshiError, type Json, type Micros } from "../ground/index.js";
+import type { Ledger } from "../ledger/index.js";
+import type { Prepared } from "../template/index.js";
 import type { Advice } from "./advice.js";
 import type { PartComparison } from "./compare.js";
 import type { GradeOptions } from "./figures.js";
@@ -13,23 +13,18 @@ import type { Agreement, Sample, Samples, UnfitSample } from "./samples.js";
 import type { Slice } from "./slices.js";
 import type { Steadiness } from "./steadiness.js";
 
-export interface TrialSetup {
-  readonly prepared: Prepared;
-  readonly version: number;
-  readonly model: Model;
-  /** The models that the template names besides its own, by name. */
-  readonly others?: Readonly<Record<string, Model>> | undefined;
+export interface TrialSetup extends Asking {
   readonly ledger: Ledger;
   readonly clock: Clock;
   readonly samples: Samples;
+  /** Most that all runs on this ledger may spend in a calendar month (UTC), in millionths. */
+  readonly monthlyCap?: Micros | undefined;
 }
 
 export interface TrialOptions {
   /** Most requests at once. Default 8. */
   readonly atOnce?: number | undefined;
   readonly spendCap?: Micros | undefined;
-  /** Whether that is the trial's own cap or what the month's leaves. Default `run`. */
-  readonly capOf?: "run" | "month" | undefined;
   readonly signal?: CancelSignal | undefined;
   /** How often each row is asked, to see how steady the answers are. Default 1. */
   readonly asks?: number | undefined;
@@ -85,8 +80,6 @@ export interface TrialReport {
   readonly unfit: readonly UnfitSample[];
 }
 
-const DEFAULT_AT_ONCE = 8;
-
 /**
  * Grades a template on samples. Answers that the ledger knows are reused, so that a trial where nothing changed asks
  * nothing, and one with new samples asks only about those.
@@ -100,10 +93,42 @@ export async function trial(setup: TrialSetup, options: TrialOptions = {}): Prom
   const run = `trial-${began.toString(36)}-${Math.floor(clock.random() * 0xffffff).toString(36)}`;
   const { template } = prepared;
   await ledger.runs.start({ id: run, kind: "trial", subject: template.name, startedAt: began });
-  const rounds: Answer[][] = [];
+  const signal = relaySignal(options.signal);
+  const judges = Object.entries(options.judges ?? {});
+  const asking = openAsking({
+    ledger,
+    clock,
+    run,
+    models: modelsAsked([setup, ...judges.map(([, judge]) => judge)]),
+    atOnce: options.atOnce ?? setup.model.limits?.atOnce,
+    spendCap: options.spendCap,
+    monthlyCap: setup.monthlyCap,
+    drop: signal.signal,
+  });
+  try {
+    return await gradeAnswers({ ...setup, samples }, options, asking, judges, { run, began, examples, sealed });
+  } finally {
+    signal.release();
+    await asking.close();
+  }
+}
+
+/** What is known of a trial before anything is asked. */
+type Begun = Pick<TrialReport, "run" | "examples" | "sealed"> & { readonly began: number };
+
+/** Answers to all samples, and which of them were asked for now. */
+interface Round {
+  readonly answers: readonly Answer[];
+  readonly asked: ReadonlySet<number>;
+}
+
+async function gradeAnswers(setup: TrialSetup, options: TrialOptions, asking: OpenAsking, judges: readonly (readonly [string, Judge])[], { run, began, examples, sealed }: Begun): Promise<TrialReport> {
+  const { prepared, ledger, clock, samples } = setup;
+  const { template } = prepared;
+  const rounds: (readonly Answer[])[] = [];
   let now: Answer[] = [];
   for (let ask = 0; ask < (options.asks ?? 1); ask++) {
-    const round = await answerAll({ ...setup, samples }, options, run, ask);
+    const round = await answerAll(asking, setup, options, ask);
     rounds.push(round.answers);
     now = [...now, ...round.answers.filter((_, index) => round.asked.has(index))];
   }
@@ -115,13 +140,13 @@ export async function trial(setup: TrialSetup, options: TrialOptions = {}): Prom
   const steady = rounds.length > 1 ? steadiness(prepared, samples.graded, samples.samples, rounds.map((round) => round.map(asGraded))) : [];
   const confidences = new Map(answers.flatMap((answer, index) => (answer.confidence ? [[samples.samples[index]!.id, answer.confidence] as const] : [])));
   const judged: JudgedText[] = [];
-  for (const [part, judge] of Object.entries(options.judges ?? {})) {
+  for (const [part, judge] of judges) {
     const inputs = answers.flatMap((answer, index) => {
       const sample = samples.samples[index]!;
       const given = judgeInputs(judge, part, sample, answer);
       return given ? [{ ...sample, inputs: given }] : [];
     });
-    const round = await answerAll({ ...setup, ...judge, samples: { ...samples, samples: inputs } }, options, run, 0);
+    const round = await answerAll(asking, { ...judge, samples: { ...samples, samples: inputs } }, options, 0);
     now = [...now, ...round.answers.filter((_, index) => round.asked.has(index))];
     judged.push(judgedOf(judge, part, round.answers));
   }
@@ -195,54 +220,24 @@ export async function earlierTrial(ledger: Ledger, report: TrialReport, version?
   return reports.find((other) => other.file === report.file && other.model === report.model && other.sealed?.graded === report.sealed.graded && (version === undefined ? other.version !== report.version : other.version === version));
 }
 
-async function answerAll(setup: TrialSetup, options: TrialOptions, run: string, ask: number): Promise<{ answers: Answer[]; asked: Set<number> }> {
-  const { prepared, ledger, clock, samples, model } = setup;
-  const fingerprint = fingerprinter(prepared, model, undefined, setup.others);
+async function answerAll(asking: OpenAsking, { prepared, version, model, others, samples }: Asking & { readonly samples: Samples }, options: TrialOptions, ask: number): Promise<Round> {
+  const about = readyAsking({ prepared, version, model, others });
   // Answers to rows that shared a request are kept apart: they are not those that a row alone got.
   const together = options.rowsPerRequest ?? 1;
-  const marks = samples.samples.map((sample) => (together === 1 ? fingerprint(sample.inputs, ask) : sha256Hex(`${fingerprint(sample.inputs, ask)} with ${together}`)));
-  const known = await ledger.answers.find(marks);
-  const answers = new Map<string, Answer>();
-  for (const [index, record] of known.entries()) if (record) answers.set(marks[index]!, record.answer);
-  // Samples with the same inputs are one question; the first of them counts as asked.
-  const firsts = new Map<string, number>();
-  for (const [index, mark] of marks.entries()) if (!firsts.has(mark)) firsts.set(mark, index);
-  const questions = [...firsts].filter(([mark]) => !answers.has(mark));
+  const questions = samples.samples.map(({ inputs }, index) => {
+    const fingerprint = about.fingerprint(inputs, ask);
+    return { asking: about, inputs, fingerprint: together === 1 ? fingerprint : sha256Hex(`${fingerprint} with ${together}`), ask, rowsPerRequest: together, index };
+  });
+  const answers: Answer[] = [];
   const asked = new Set<number>();
-  const budget = budgetFor([model, ...Object.values(setup.others ?? {})], options.spendCap, options.capOf);
-  const layer = (one: Model): Model => layered(one, clock, { budget });
-  const asking = layer(model);
-  const others = Object.fromEntries(Object.entries(setup.others ?? {}).map(([name, one]) => [name, layer(one)]));
-  const recall = recallFrom(ledger, { model: model.id, run, now: () => clock.now() });
-  let done = marks.length - questions.length;
-  options.onProgress?.(done, marks.length);
-  const signal = relaySignal(options.signal);
-  const places = atOnce(options.atOnce ?? model.limits?.atOnce ?? DEFAULT_AT_ONCE);
-  let failure: { readonly error: unknown } | undefined;
-  const askOptions = { model: asking, others, recall, clock, ask, signal: signal.signal };
-  for (let from = 0; from < questions.length; from += together) {
-    const some = questions.slice(from, from + together);
-    await places.start(async () => {
-      if (failure) return;
-      try {
-        for await (const { row, answer } of askTogether(prepared, some.map(([, index]) => samples.samples[index]!.inputs), askOptions)) {
-          const [mark, index] = some[row]!;
-          answers.set(mark, answer);
-          asked.add(index);
-          if (answer.state !== "failed") {
-            await ledger.record({ answers: [{ fingerprint: mark, template: prepared.template.name, version: setup.version, model: model.id, run, at: clock.now(), answer }], charges: chargesOf(answer, { run, model: model.id, at: clock.now() }) });
-          }
-          options.onProgress?.(++done, marks.length);
-        }
-      } catch (error) {
-        failure ??= { error };
-      }
-    });
+  let done = 0;
+  options.onProgress?.(done, questions.length);
+  for await (const { question, answer, came } of asking.answers(questions)) {
+    answers[question.index] = answer;
+    if (came === "asked") asked.add(question.index);
+    options.onProgress?.(++done, questions.length);
   }
-  await places.idle();
-  signal.release();
-  if (failure) throw failure.error;
-  return { answers: marks.map((mark) => answers.get(mark)!), asked };
+  return { answers, asked };
 }
 
 function sum<T>(items: readonly T[], of: (item: T) => number): number {

@@ -1,1 +1,3 @@
 import { kinds } from "../kinds/index.js"; export const deep = kinds;
+
+export const past = (model: { ask(request: object): unknown }): unknown => model.ask({});

@@ -1,6 +1,6 @@
 import { atOnce, type CancelSignal, type Clock } from "../ground/index.js";
-import { ModelFailure, withAsk, type Model, type ModelLayer, type ModelReply } from "./model.js";
-import { guessUsage } from "./price.js";
+import { ModelFailure, withAsk, type Model, type ModelLayer, type ModelReply } from "../model/index.js";
+import { guessUsage } from "../model/index.js";
 
 const MINUTE_MS = 60_000;
 /** Starts keep this far below a stated limit, since clocks and ways differ. */

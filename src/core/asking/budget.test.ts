@@ -2,11 +2,12 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { fakeClock } from "../../../tests/helpers/clock.js";
 import { scriptedModel } from "../../../tests/helpers/models.js";
-import { Budget, budgeted, BudgetSpent } from "./budget.js";
-import { ModelFailure, type FailureKind } from "./model.js";
+import { dayOf, memoryLedger } from "../ledger/index.js";
+import { BudgetSpent, costOf, dearestUsage, ModelFailure, type FailureKind } from "../model/index.js";
+import { Budget, budgeted, type Charged } from "./budget.js";
 import { paced } from "./pace.js";
-import { costOf, dearestUsage } from "./price.js";
 import { retrying } from "./retry.js";
+import { SharedCap } from "./shared-cap.js";
 
 const request = { messages: [{ role: "user" as const, content: "Grüße" }], maxTokens: 50 };
 const failing = (kinds: readonly FailureKind[], retryAfterMs?: number) =>
@@ -115,5 +116,43 @@ describe("a budget", () => {
     const results = await Promise.allSettled([1, 2, 3].map(() => model.ask(request)));
     expect(results.map((result) => result.status)).toEqual(["fulfilled", "fulfilled", "rejected"]);
     expect(budget.spent).toBe(40);
+  });
+});
+
+describe("a cap that several share", () => {
+  it("is never passed together, and nobody waits for ever, whatever replies cost and in whatever order they come", async () => {
+    const reply = fc.record({ used: fc.integer({ min: 0, max: 70 }), turns: fc.nat(5), fails: fc.constantFrom(undefined, "server" as const, "timeout" as const) });
+    await fc.assert(
+      fc.asyncProperty(fc.integer({ min: 0, max: 3000 }), fc.array(fc.array(reply, { maxLength: 25 }), { minLength: 1, maxLength: 4 }), async (cap, all) => {
+        const ledger = memoryLedger();
+        const clock = fakeClock();
+        let real = 0;
+        const done = all.map(async (replies, holder) => {
+          const shared = new SharedCap(ledger.charges, clock, `h${holder}`, cap);
+          const record = async ({ usage, ...charged }: Charged): Promise<void> => {
+            await ledger.record({ charges: [{ run: "r", day: dayOf(clock.now()), ...charged, ...usage }], holder: `h${holder}` });
+            shared.recorded(charged.spent + charged.unsure);
+          };
+          const model = budgeted(new Budget(undefined, shared), (charged) => void record(charged))(
+            scriptedModel(async (_, index) => {
+              const { used, turns, fails } = replies[index]!;
+              for (let i = 0; i < turns; i++) await Promise.resolve();
+              if (fails === "timeout") real += 73;
+              if (fails) throw new ModelFailure(fails, "no");
+              real += used;
+              return { text: "", usage: { tokensIn: used, tokensOut: 0 } };
+            }),
+          );
+          const results = await Promise.allSettled(replies.map(() => model.ask(request)));
+          for (const result of results) if (result.status === "rejected" && !(result.reason instanceof ModelFailure)) expect(result.reason).toBeInstanceOf(BudgetSpent);
+          await shared.release();
+        });
+        await Promise.all(done);
+        expect(real).toBeLessThanOrEqual(cap);
+        expect(await ledger.charges.since(0)).toBe(real);
+        // All that was reserved and not used is free again.
+        expect(await ledger.charges.reserve({ holder: "last", needs: cap - real, wants: 0, cap, since: 0, until: 1e15, now: clock.now() })).toBe(cap - real);
+      }),
+    );
   });
 });

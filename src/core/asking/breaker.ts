@@ -1,5 +1,5 @@
 import type { CancelSignal, Clock } from "../ground/index.js";
-import { ModelFailure, withAsk, type Model, type ModelLayer } from "./model.js";
+import { ModelFailure, withAsk, type Model, type ModelLayer } from "../model/index.js";
 
 export interface BreakerPolicy {
   /** Failures one after the other, from any requests, that open it. Default 8. */

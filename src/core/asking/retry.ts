@@ -1,5 +1,5 @@
 import type { CancelSignal, Clock } from "../ground/index.js";
-import { ModelFailure, withAsk, type ModelLayer } from "./model.js";
+import { ModelFailure, withAsk, type ModelLayer } from "../model/index.js";
 
 export interface RetryPolicy {
   /** Most attempts for one request, the first included. Default 6. */

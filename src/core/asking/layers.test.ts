@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import { virtualClock, type VirtualClock } from "../../../tests/helpers/clock.js";
 import { Budget } from "./budget.js";
 import { layered } from "./layers.js";
-import { ModelFailure, type Model, type ModelRequest } from "./model.js";
+import { ModelFailure, type Model, type ModelRequest } from "../model/index.js";
 
 const request: ModelRequest = { messages: [{ role: "user", content: "word ".repeat(40) }], maxTokens: 10 };
 const ok = { text: "ok", finish: "stop" as const, usage: { tokensIn: 50, tokensOut: 5 } };

@@ -1,5 +1,5 @@
 import { ownSignal, type Clock } from "../ground/index.js";
-import { withAsk, type ModelLayer, type ModelReply } from "./model.js";
+import { withAsk, type ModelLayer, type ModelReply } from "../model/index.js";
 
 /** Replies that must have been timed before one can be called late. */
 const LEAST_TIMED = 20;

@@ -1,7 +1,7 @@
-/** Rows with one fingerprint that wait for the first of them; more than this, and reading waits. */
+/** Questions with one fingerprint that wait for the first of them; more than this, and reading waits. */
 const MOST_FOLLOWERS = 1_000;
 
-/** Rows that wait for the answer of another one with the same fingerprint. */
+/** Questions that wait for the answer of another one with the same fingerprint. */
 export class Followers<T> {
   readonly #of = new Map<string, T[]>();
   #count = 0;
@@ -13,6 +13,10 @@ export class Followers<T> {
     waiting.push(one);
     this.#count++;
     return true;
+  }
+
+  has(fingerprint: string): boolean {
+    return this.#of.has(fingerprint);
   }
 
   /** From now on others with this fingerprint wait. */

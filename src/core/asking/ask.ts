@@ -1,0 +1,39 @@
+import { declined, inputCellsOf, type Answer } from "../answer/index.js";
+import type { CancelSignal, Clock, Json } from "../ground/index.js";
+import { memoryLedger } from "../ledger/index.js";
+import type { Model } from "../model/index.js";
+import { prepare, readInputs, type Prepared, type References, type Surroundings, type Template } from "../template/index.js";
+import { askOne } from "./open-asking.js";
+import { readyAsking } from "./asking.js";
+
+/**
+ * Asks one question of a template, typed from end to end.
+ *
+ * @returns the answer; its `state` tells whether it has `parts`. A missing required input declines without asking.
+ * @throws ModelFailure when the model cannot be used at all (wrong key, quota spent, request rejected).
+ * @example
+ * const answer = await ask(tone, { note: "All fine here." }, { model, clock });
+ * if (answer.state === "answered") answer.parts.tone; // "calm" | "upset"
+ */
+export async function ask<Inputs, Parts>(
+  template: Template<Inputs, Parts>,
+  inputs: Inputs,
+  options: {
+    readonly model: Model;
+    readonly others?: Readonly<Record<string, Model>>;
+    readonly clock: Clock;
+    readonly references?: References;
+    readonly surroundings?: Surroundings;
+    readonly signal?: CancelSignal;
+  },
+): Promise<Answer<Parts>> {
+  const { model, others, clock, signal } = options;
+  const prepared = prepare(template, options.references, options.surroundings) as unknown as Prepared;
+  const reading = readInputs(prepared, inputCellsOf(prepared, inputs as Record<string, Json | undefined>));
+  if (reading.state !== "ready") return declined(reading.reason);
+  const asking = readyAsking({ prepared, version: 1, model, others });
+  const question = { asking, inputs: reading.inputs, fingerprint: asking.fingerprint(reading.inputs) };
+  const { answer } = await askOne({ ledger: memoryLedger(), clock, run: "ask", drop: signal }, question);
+  // The parts were read against this template's kinds.
+  return answer as Answer<Parts>;
+}

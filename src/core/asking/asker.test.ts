@@ -1,0 +1,108 @@
+import { describe, expect, it } from "vitest";
+import { virtualClock } from "../../../tests/helpers/clock.js";
+import { fenced, scriptedModel, type ScriptedModel } from "../../../tests/helpers/models.js";
+import { memoryLedger, type Ledger } from "../ledger/index.js";
+import { ModelFailure, type ModelRequest } from "../model/index.js";
+import { prepare, template, type Prepared } from "../template/index.js";
+import { readyAsking, type Question } from "./asking.js";
+import { askOne, openAsking } from "./open-asking.js";
+
+const tone = prepare(template({ name: "tone", inputs: { note: { kind: "text" } }, task: "{{ note }}", answer: { tone: { kind: "choice", options: ["calm", "upset"] } } })) as unknown as Prepared;
+const answer = (request: ModelRequest): string => JSON.stringify({ tone: fenced(request, "note").includes("!") ? "upset" : "calm" });
+
+function asks(model: ScriptedModel, more: Partial<Question> = {}): (note: string) => Question {
+  const asking = readyAsking({ prepared: tone, version: 1, model });
+  return (note) => ({ asking, inputs: { note }, fingerprint: asking.fingerprint({ note }), ...more });
+}
+
+/** A model that takes its time, or an error. */
+const slowModel = (clock: ReturnType<typeof virtualClock>, ms = 1_000, options = {}): ScriptedModel =>
+  scriptedModel(async (request) => {
+    await clock.sleep(ms);
+    return answer(request);
+  }, options);
+
+async function all(ledger: Ledger, clock: ReturnType<typeof virtualClock>, model: ScriptedModel, questions: readonly Question[], more = {}) {
+  const opened = openAsking({ ledger, clock, run: `run ${clock.random()}`, models: [model], ...more });
+  const found: string[] = [];
+  try {
+    for await (const { question, answer: given, came } of opened.answers(questions)) found.push(`${question.inputs["note"]} ${given.parts?.["tone"] ?? given.reason} ${came}`);
+  } finally {
+    await opened.close();
+  }
+  return found;
+}
+
+describe("asking", () => {
+  it("asks equal questions once: within a run, across runs at the same time, and later", async () => {
+    const clock = virtualClock();
+    const ledger = memoryLedger();
+    const model = slowModel(clock);
+    const question = asks(model);
+    const both = await clock.run(Promise.all([all(ledger, clock, model, ["a", "b!", "a"].map(question)), all(ledger, clock, model, ["b!", "c"].map(question))]));
+    expect(both.map((found) => found.toSorted())).toEqual([["a calm asked", "a calm reused", "b! upset asked"], ["b! upset reused", "c calm asked"]]);
+    expect(await clock.run(all(ledger, clock, model, ["c", "a"].map(question)))).toEqual(["c calm reused", "a calm reused"]);
+    expect(model.requests).toHaveLength(3);
+    // Everything that was held is free again.
+    expect(await ledger.leases.take(["a", "b!", "c"].map((note) => `ask:${question(note).fingerprint}`), { holder: "test", until: 1, now: 0 })).toEqual([true, true, true]);
+  });
+
+  it("asks what another was asking and gave up, and asks afresh after the other is done", async () => {
+    const clock = virtualClock();
+    const ledger = memoryLedger();
+    const failing = scriptedModel(async () => {
+      await clock.sleep(500);
+      throw new ModelFailure("rejected", "no such model");
+    });
+    const good = slowModel(clock);
+    const [lost, won] = await clock.run(Promise.allSettled([all(ledger, clock, failing, [asks(failing)("a")]), all(ledger, clock, good, [asks(good)("a")])]));
+    expect([lost.status, won.status === "fulfilled" && won.value]).toEqual(["rejected", ["a calm asked"]]);
+    const [one, two] = await clock.run(Promise.all([all(ledger, clock, good, [asks(good, { fresh: true })("a")]), all(ledger, clock, good, [asks(good, { fresh: true })("a")])]));
+    expect([one, two]).toEqual([["a calm asked"], ["a calm reused"]]);
+    expect(good.requests).toHaveLength(2);
+  });
+
+  it("takes an error of the model's own code for a failure of that request, and tries again", async () => {
+    const clock = virtualClock();
+    const model = scriptedModel((request, index) => {
+      if (fenced(request, "note") === "bad" || index === 0) throw new TypeError("cannot read x of undefined");
+      return answer(request);
+    });
+    expect(await clock.run(all(memoryLedger(), clock, model, ["bad", "good"].map(asks(model))))).toEqual(expect.arrayContaining(["bad the model failed: cannot read x of undefined asked", "good calm asked"]));
+  });
+
+  it("leaves a model that never hears of being cancelled", async () => {
+    const clock = virtualClock();
+    const drop = new AbortController();
+    const model = scriptedModel(() => new Promise<string>(() => undefined));
+    const asking = clock.run(all(memoryLedger(), clock, model, [asks(model)("a")], { drop: drop.signal }));
+    setTimeout(() => drop.abort(), 5);
+    await expect(Promise.race([asking, new Promise((_, reject) => setTimeout(() => reject(new Error("still waiting")), 500))])).rejects.not.toThrow("still waiting");
+  });
+
+  it("charges every request to its step, also those that led to no answer", async () => {
+    const clock = virtualClock();
+    const ledger = memoryLedger();
+    let index = 0;
+    const model = scriptedModel((request) => {
+      if (index++ === 0) throw new ModelFailure("timeout", "no answer in time");
+      return answer(request);
+    });
+    await ledger.runs.start({ id: "r", kind: "try", subject: "s", startedAt: 0 });
+    await clock.run(askOne({ ledger, clock, run: "r" }, asks(model, { step: "sort" })("a")));
+    const [charge] = await ledger.charges.of("s");
+    expect(charge).toMatchObject({ step: "sort", requests: 1, spent: 110 });
+    expect(charge!.unsure).toBeGreaterThan(100);
+  });
+
+  it("tells the caller of a model that cannot be used, and of a ledger that cannot be written, once", async () => {
+    const clock = virtualClock();
+    const refusing = scriptedModel(() => {
+      throw new ModelFailure("unauthorised", "wrong key");
+    });
+    await expect(clock.run(all(memoryLedger(), clock, refusing, ["a", "b", "c"].map(asks(refusing))))).rejects.toMatchObject({ kind: "unauthorised" });
+    const broken = { ...memoryLedger(), record: async () => Promise.reject(new Error("disk full")) };
+    const model = slowModel(clock, 10);
+    await expect(clock.run(all(broken, clock, model, ["a", "b", "c"].map(asks(model))))).rejects.toThrow("disk full");
+  });
+});

@@ -1,0 +1,10 @@
+export { askOne, openAsking, type OpenAsking } from "./open-asking.js";
+export { ask } from "./ask.js";
+export { Asker, DEFAULT_AT_ONCE as USUAL_AT_ONCE, type AskerSetup, type Taker } from "./asker.js";
+export { modelsAsked, readyAsking, type Answered, type Asking, type Came, type Question, type ReadyAsking } from "./asking.js";
+export { DEFAULT_BREAKER, type BreakerPolicy } from "./breaker.js";
+export { Budget, budgeted, checkPrices } from "./budget.js";
+export { layered, type LayerOptions } from "./layers.js";
+export { paced } from "./pace.js";
+export { probe, type ProbeSetup } from "./probe.js";
+export { DEFAULT_RETRY, retrying, type RetryPolicy } from "./retry.js";
