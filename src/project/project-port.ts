@@ -77,7 +77,9 @@ export interface Project {
   samples(prepared: Prepared, file: string | undefined, options?: SampleOptions): Promise<Samples>;
   /** The path of a samples file, relative to the project; by habit the one named after the template. */
   samplesFile(template: string, file: string | undefined): string;
+  /** Waits for what is in flight, records what was paid, and closes what was opened; what comes later is refused with `projectClosed`. */
   close(): Promise<void>;
+  [Symbol.asyncDispose](): Promise<void>;
 }
 
 export interface ProjectOptions {

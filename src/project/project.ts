@@ -61,6 +61,7 @@ import { ProjectAsking, type AskedOptions } from "./asking.js";
 import type { Project, ProjectOptions } from "./project-port.js";
 import { checkAgainst, withKeyCandidates } from "./check-table.js";
 import { plainSamples, plainTable } from "./written-there.js";
+import { FileCache } from "./file-cache.js";
 import { findFile, findUpwards, insideProject, listFiles, readText, type NamedFile } from "./files.js";
 import { projectModels, type Models } from "./models.js";
 import type { RunLog } from "../adapters/run-log/index.js";
@@ -68,7 +69,7 @@ import type { LoadedTemplate, TemplateModels } from "./loaded.js";
 import { PROJECT_FILE, readProjectFile, type ProjectFile } from "./project-file.js";
 import { projectDatabases, type Databases } from "./databases.js";
 import { projectTables, type Tables } from "./tables.js";
-import { readPassages, readReferences, readSurroundings, relatedOf } from "./surroundings.js";
+import { readPassages, readReferences, readSurroundings, relatedOf, surroundingFiles } from "./surroundings.js";
 
 /**
  * Opens the project around a folder.
@@ -109,6 +110,11 @@ class OpenProject implements Project {
   #ledger: Ledger | undefined;
   /** Look-ups to close with the project. */
   readonly #open: Related[] = [];
+  #closing: Promise<void> | undefined;
+  #isClosed = false;
+  readonly #files = new FileCache();
+  /** Template, as it was named -> its file. */
+  readonly #found = new Map<string, string>();
 
   constructor(
     readonly root: string,
@@ -126,6 +132,7 @@ class OpenProject implements Project {
   }
 
   ledger(): Ledger {
+    if (this.#isClosed) throw new YoroshiError("projectClosed", {});
     return (this.#ledger ??= sqliteLedger(insideProject(this.root, path.join(".yoroshi", "ledger.sqlite"))));
   }
 
@@ -138,11 +145,22 @@ class OpenProject implements Project {
   }
 
   async template(nameOrPath: string): Promise<LoadedTemplate> {
-    const { file } = await findFile(this.root, this.cwd, "templates", "template", nameOrPath);
-    const text = await readText(path.resolve(this.root, file), file);
-    const { template, complaints } = readTemplate(text, file);
-    if (!template) throw new YoroshiError("filesInvalid", { complaints });
-    return { template, file, text };
+    let file = this.#found.get(nameOrPath);
+    if (file === undefined || !existsSync(path.resolve(this.root, file))) {
+      ({ file } = await findFile(this.root, this.cwd, "templates", "template", nameOrPath));
+      this.#found.set(nameOrPath, file);
+    }
+    return this.#readTemplate(file);
+  }
+
+  #readTemplate(file: string): Promise<LoadedTemplate> {
+    const absolute = path.resolve(this.root, file);
+    return this.#files.get(absolute, [absolute], "", async () => {
+      const text = await readText(absolute, file);
+      const { template, complaints } = readTemplate(text, file);
+      if (!template) throw new YoroshiError("filesInvalid", { complaints });
+      return { template, file, text };
+    });
   }
 
   async plan(nameOrPath: string): Promise<Plan> {
@@ -215,8 +233,14 @@ class OpenProject implements Project {
   }
 
   async prepare(template: Template): Promise<Prepared> {
-    const surroundings = await readSurroundings(this.root, this.settings.folders, this.tables, template);
-    return prepare(template, await readReferences(this.tables, template), { ...surroundings, run: runValues(this.clock.now(), this.settings.timeZone) });
+    const run = runValues(this.clock.now(), this.settings.timeZone);
+    const make = async (): Promise<Prepared> => {
+      const surroundings = await readSurroundings(this.root, this.settings.folders, this.tables, template);
+      return prepare(template, await readReferences(this.tables, template), { ...surroundings, run });
+    };
+    const files = surroundingFiles(template);
+    // Rows of a database tell no change.
+    return files === undefined ? make() : this.#files.get(template, files.map((file) => path.resolve(this.root, file)), run.now, make);
   }
 
   async openModels({ model, secondLook, doubt }: Template, options: { readonly asks?: boolean } = {}): Promise<TemplateModels> {
@@ -313,8 +337,17 @@ class OpenProject implements Project {
     return file === undefined ? path.join("samples", `${template}.csv`) : path.relative(this.root, path.resolve(this.cwd, file));
   }
 
-  async close(): Promise<void> {
+  [Symbol.asyncDispose](): Promise<void> {
+    return this.close();
+  }
+
+  close(): Promise<void> {
+    return (this.#closing ??= this.#close());
+  }
+
+  async #close(): Promise<void> {
     await this.asking.close();
+    this.#isClosed = true;
     await this.models.close();
     await this.#databases.close();
     for (const related of this.#open) await related.close();

@@ -31,6 +31,14 @@ async function readReference(tables: Tables, name: string, spec: SourcedReferenc
   });
 }
 
+/** The files that a template's prompt is made of besides its own, relative to the project; `undefined` where some of it is no file. */
+export function surroundingFiles({ references, background, passages, examples }: Template): string[] | undefined {
+  const sources = Object.values(references ?? {}).filter((spec) => !inlineReference(spec)) as SourcedReference[];
+  if (sources.some((source) => !("file" in source))) return undefined;
+  const files = sources.flatMap((source) => ("file" in source ? [source.file] : []));
+  return [...files, ...(background ?? []), ...Object.values(passages ?? {}), ...(examples && "from" in examples ? [examples.from] : [])];
+}
+
 /** The documents, passages and labelled rows that a template names. */
 export async function readSurroundings(root: string, folders: readonly string[], tables: Tables, template: Template): Promise<Omit<Surroundings, "run">> {
   const text = (file: string): Promise<string> => readText(insideProject(root, file, folders), file);

@@ -58,7 +58,8 @@ export class Asker<Q extends Question = Question> {
   readonly budget: Budget;
   readonly #holder: string;
   readonly #places: AtOnce;
-  readonly #flight = new InFlight();
+  /** When nothing is in flight, what was reserved is given back. */
+  readonly #flight = new InFlight(() => this.#rest());
   readonly #layered = new Map<Model, AskedModel>();
   readonly #options = new WeakMap<ReadyAsking, AskOptions>();
   /** Questions that wait for others to share a request with. */
@@ -289,6 +290,11 @@ export class Asker<Q extends Question = Question> {
     this.budget.shared?.recorded(charges.reduce((sum, { spent, unsure }) => sum + spent + unsure, 0));
   }
 
+  #rest(): void {
+    // What cannot be given back now is when the process ends.
+    this.budget.shared?.release().catch(() => undefined);
+  }
+
   #giveUp(questions: readonly Q[], error?: unknown): void {
     for (const question of questions) this.#leave([question, ...this.#followers.take(question.fingerprint)], error);
   }
@@ -296,6 +302,8 @@ export class Asker<Q extends Question = Question> {
   #leave(questions: readonly Q[], error?: unknown): void {
     this.#elsewhere.release(questions.map(({ fingerprint }) => fingerprint)).catch(() => undefined); // its time runs out by itself
     for (const question of questions) this.taker.leave(question, error);
+    // What it cost all the same is not held back until others are answered.
+    if (this.#charges.size > 0) void this.#record({}).catch(() => undefined); // the next entry meets the same error
   }
 
   #optionsOf({ asking, step, ask, signal }: Q): AskOptions {

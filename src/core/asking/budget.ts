@@ -39,16 +39,26 @@ export class Budget {
         if (!this.shared || (await this.shared.cover(amount))) return;
         this.#reserved -= amount;
         this.#open--;
-        if (this.#open === 0) {
-          // Others that were refused meanwhile wait for nothing.
-          this.#wakeAll();
-          throw new BudgetSpent("month", amount, await this.shared.left());
+        if (this.#open > 0) {
+          await this.#nextSettled();
+          continue;
         }
-      } else if (this.#open === 0 || this.spent + this.unsure + amount > this.cap) {
+        // Those of ours that were refused meanwhile wait for nothing.
+        this.#wakeAll();
+        const left = await this.shared.left();
+        if (amount > left) throw new BudgetSpent("month", amount, left);
+        await this.shared.wait(signal);
+        continue;
+      }
+      if (this.#open === 0 || this.spent + this.unsure + amount > this.cap) {
         throw new BudgetSpent(amount > this.cap ? "request" : "run", amount, this.cap);
       }
-      await new Promise<void>((resolve) => this.#waiting.push(resolve));
+      await this.#nextSettled();
     }
+  }
+
+  #nextSettled(): Promise<void> {
+    return new Promise((resolve) => this.#waiting.push(resolve));
   }
 
   /** Gives a reservation back and books what became of it. */

@@ -3,6 +3,9 @@ export class InFlight {
   #count = 0;
   #watching: (() => void)[] = [];
 
+  /** @param onIdle told when nothing is under way any more. */
+  constructor(readonly onIdle?: () => void) {}
+
   get count(): number {
     return this.#count;
   }
@@ -16,6 +19,7 @@ export class InFlight {
     const told = this.#watching;
     this.#watching = [];
     for (const tell of told) tell();
+    if (this.#count === 0) this.onIdle?.();
   }
 
   /** Resolves when the next is done; at once when nothing is under way. */

@@ -1,10 +1,12 @@
-import type { Clock, Micros } from "../ground/index.js";
+import type { CancelSignal, Clock, Micros } from "../ground/index.js";
 import { monthStart, type ChargeStore } from "../ledger/index.js";
 
 /** As long as the process lives that reserved it, or gives it back. */
 const FOR_EVER = Number.MAX_SAFE_INTEGER;
 /** So many requests like the one at hand are reserved for at a time, while plenty is left. */
 const AHEAD = 32;
+/** How often it is looked whether others gave something back. */
+const LOOK_AGAIN_MS = 100;
 
 /**
  * The month's cap, which all processes on a ledger spend of. Room is reserved in the ledger before it is used, some requests
@@ -16,6 +18,8 @@ export class SharedCap {
   #held: Micros = 0;
   /** Reserved by requests in flight, or charged and not yet recorded. */
   #used: Micros = 0;
+  /** Recorded since we last asked the ledger for room, which may or may not have seen it. */
+  #recordedMeanwhile: Micros = 0;
   /** One asks the ledger at a time. */
   #turn: Promise<unknown> = Promise.resolve();
 
@@ -38,15 +42,27 @@ export class SharedCap {
   }
 
   async #extend(amount: Micros): Promise<boolean> {
-    if (this.#used + amount > this.#held) {
+    // Others of ours may use up what was granted while it is on its way.
+    while (this.#used + amount > this.#held) {
       const needs = this.#used + amount;
-      const now = this.clock.now();
-      const held = await this.charges.reserve({ holder: this.holder, needs, wants: needs + AHEAD * amount, cap: this.cap, since: monthStart(now), until: FOR_EVER, now });
-      if (held === undefined) return false;
-      this.#held = held;
+      if (await this.#reserve(needs, needs + AHEAD * amount)) continue;
+      // What is not in use is given back, so that those who wait for each other do not wait for ever.
+      if (this.#held > this.#used) {
+        this.#held = this.#used;
+        await this.#reserve(this.#used, this.#used);
+      }
+      return false;
     }
     this.#used += amount;
     return true;
+  }
+
+  async #reserve(needs: Micros, wants: Micros): Promise<boolean> {
+    const now = this.clock.now();
+    this.#recordedMeanwhile = 0;
+    const held = await this.charges.reserve({ holder: this.holder, needs, wants, cap: this.cap, since: monthStart(now), until: FOR_EVER, now });
+    if (held !== undefined) this.#held = Math.max(0, held - this.#recordedMeanwhile);
+    return held !== undefined;
   }
 
   /** A request is over: what it was not charged is free again. */
@@ -56,18 +72,24 @@ export class SharedCap {
 
   /** Charges stand in the ledger, which lowered the reservation by them. */
   recorded(amount: Micros): void {
+    this.#recordedMeanwhile += amount;
     this.#held = Math.max(0, this.#held - amount);
     this.#used = Math.max(0, this.#used - amount);
   }
 
-  /** What the cap leaves. */
+  /** What the cap leaves, whatever others have reserved of it. */
   async left(): Promise<Micros> {
     return Math.max(0, this.cap - (await this.charges.since(monthStart(this.clock.now()))));
   }
 
-  /** Gives back what was reserved and not used. */
+  /** Waits a moment for others to give back what they have reserved. */
+  async wait(signal?: CancelSignal): Promise<void> {
+    await this.clock.sleep(LOOK_AGAIN_MS, signal).catch(() => undefined);
+  }
+
+  /** Gives back what is reserved when nothing is in flight. */
   async release(): Promise<void> {
-    if (this.#held === 0) return;
+    if (this.#held === 0 || this.#used > 0) return;
     this.#held = 0;
     await this.charges.release(this.holder);
   }
