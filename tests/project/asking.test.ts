@@ -66,7 +66,7 @@ it("the month's cap holds for what two processes ask at once, and the rest is re
   const all = await Promise.all(Array.from({ length: 200 }, (_, index) => asks[index % 2]!(`smoke ${index}`)));
   const spent = await projects[0]!.ledger().charges.since(monthStart(Date.now()));
   expect(spent).toBeLessThanOrEqual(3_000);
-  expect(spent).toBeGreaterThan(2_400);
+  expect(spent).toBeGreaterThan(2_000);
   const refused = all.filter(({ status }) => status !== 200);
   expect(refused.length).toBeGreaterThan(5);
   expect(new Set(refused.map(({ body }) => body["error"]))).toEqual(new Set(["BudgetSpent"]));

@@ -1,5 +1,5 @@
 import { useEffect, useMemo, useState } from "react";
-import { askPrepared, prepare, readInputs, readTemplate, retrying, runValues, systemClock, type Answer, type Complaint, type Message, type Prepared, type Template } from "yoroshi";
+import { ask, prepare, readInputs, readTemplate, runValues, systemClock, type Answer, type Complaint, type Message, type Prepared, type Template } from "yoroshi";
 import { standin } from "yoroshi/standin";
 
 export interface Tried {
@@ -22,7 +22,7 @@ export interface Tryout {
 }
 
 const clock = systemClock();
-const model = retrying(clock)(standin({ clock, latencyMs: 250, price: { input: 0.15, output: 0.6 } }));
+const model = standin({ clock, latencyMs: 250, price: { input: 0.15, output: 0.6 } });
 
 /** Everything the page knows: the template as it is typed, its inputs, its prompt, and the last answer. */
 export function useTryout(source: string): Tryout {
@@ -55,7 +55,7 @@ export function useTryout(source: string): Tryout {
       if (!prepared || !reading) return;
       if (reading.state !== "ready") return setTried({ prompt: [], answer: undefined, notAsked: reading.reason });
       setAsking(true);
-      void askPrepared(prepared, reading.inputs, { model, clock })
+      void ask(prepared, reading.inputs, { model, clock })
         .then((answer) => setTried({ prompt, answer, notAsked: undefined }))
         .finally(() => setAsking(false));
     },

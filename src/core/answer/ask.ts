@@ -3,8 +3,8 @@ import { ModelFailure, type AskedModel } from "../model/index.js";
 import type { Prepared } from "../template/index.js";
 import type { Answer } from "./answer.js";
 import { Conversation } from "./conversation.js";
-import { settingsFor, withConfidence } from "./doubt.js";
-import { askOnce, type Outcome, type OwnSettings } from "./question.js";
+import { askOnce, settingsFor, type Outcome, type OwnSettings } from "./question.js";
+import type { Sure } from "./doubt.js";
 import type { Recall } from "./recall.js";
 import { tooLong } from "./too-long.js";
 
@@ -70,7 +70,8 @@ async function askAll(prepared: Prepared, { inputs, notes, first: known }: Openi
   progress.raw = first.reply.text;
   progress.notes.push(...first.notes);
 
-  const sure = await withConfidence(prepared, inputs, talk, options.model, first, (options.ask ?? 0) * SEEDS_APART);
+  // Loaded by templates that want it: most pages have none.
+  const sure: Sure = doubt ? await (await import("./doubt.js")).withConfidence(prepared, inputs, talk, options.model, first, (options.ask ?? 0) * SEEDS_APART) : { outcome: first };
   outcome = sure.outcome;
   if (sure.note) progress.notes.push(sure.note);
   if (doubt?.below !== undefined && sure.confidence && sure.confidence.value < doubt.below) {

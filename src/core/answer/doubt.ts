@@ -3,21 +3,21 @@ import type { AskedModel, ModelReply } from "../model/index.js";
 import { DEFAULT_DOUBT, type Doubt, type Prepared } from "../template/index.js";
 import type { Confidence } from "./answer.js";
 import type { Conversation } from "./conversation.js";
-import { askOnce, type Outcome, type OwnSettings } from "./question.js";
+import { askOnce, settingsFor, type Outcome } from "./question.js";
 
 type Answered = Extract<Outcome, { state: "answered" }>;
 
-const VERDICTS: ReadonlySet<string> = new Set(["choice", "choices", "score", "yesNo", "date", "number"]);
-
-/** The settings of the first request, as the way of finding the confidence wants them. */
-export function settingsFor(doubt: Doubt | undefined, prepared: Prepared, ask = 0): OwnSettings {
-  if (doubt?.by === "logProbabilities") return { logProbabilities: true };
-  if (doubt?.by !== "agreement") return {};
-  return { temperature: doubt.temperature ?? DEFAULT_DOUBT.temperature, seed: (prepared.template.model?.seed ?? 1) + ask };
+/** The answer that counts, and how sure it is. */
+export interface Sure {
+  readonly outcome: Answered;
+  readonly confidence?: Confidence | undefined;
+  readonly note?: string | undefined;
 }
 
+const VERDICTS: ReadonlySet<string> = new Set(["choice", "choices", "score", "yesNo", "date", "number"]);
+
 /** Finds how sure an answer is; with agreement, the answer that most asks gave is the one that counts. */
-export async function withConfidence(prepared: Prepared, inputs: Readonly<Record<string, Json>>, talk: Conversation, model: AskedModel, first: Answered, firstSeed = 0): Promise<{ readonly outcome: Answered; readonly confidence?: Confidence; readonly note?: string }> {
+export async function withConfidence(prepared: Prepared, inputs: Readonly<Record<string, Json>>, talk: Conversation, model: AskedModel, first: Answered, firstSeed = 0): Promise<Sure> {
   const { doubt } = prepared.template;
   if (!doubt) return { outcome: first };
   if (doubt.by === "stated") return { outcome: first, ...(first.stated === undefined ? {} : { confidence: { value: first.stated, by: "stated" as const } }) };

@@ -1,6 +1,6 @@
 import type { Json } from "../ground/index.js";
 import type { AskedModel, ModelReply, ModelRequest } from "../model/index.js";
-import { CONFIDENCE, type Message, type Prepared } from "../template/index.js";
+import { CONFIDENCE, DEFAULT_DOUBT, type Doubt, type Message, type Prepared } from "../template/index.js";
 import type { Answer, Exchange } from "./answer.js";
 import type { Conversation } from "./conversation.js";
 import { readReply, type ReplyReading } from "./read-reply.js";
@@ -10,6 +10,13 @@ export interface OwnSettings {
   readonly temperature?: number | undefined;
   readonly seed?: number | undefined;
   readonly logProbabilities?: boolean | undefined;
+}
+
+/** The settings of the first request, as the way of finding the confidence wants them. */
+export function settingsFor(doubt: Doubt | undefined, prepared: Prepared, ask = 0): OwnSettings {
+  if (doubt?.by === "logProbabilities") return { logProbabilities: true };
+  if (doubt?.by !== "agreement") return {};
+  return { temperature: doubt.temperature ?? DEFAULT_DOUBT.temperature, seed: (prepared.template.model?.seed ?? 1) + ask };
 }
 
 /** What one question and at most one mend came to. */

@@ -9,6 +9,7 @@ import { readyAsking } from "./asking.js";
 /**
  * Asks one question of a template, typed from end to end.
  *
+ * @param template or what `prepare` made of it; its references and surroundings are those that it was prepared with.
  * @returns the answer; its `state` tells whether it has `parts`. A missing required input declines without asking.
  * @throws ModelFailure when the model cannot be used at all (wrong key, quota spent, request rejected).
  * @example
@@ -16,7 +17,7 @@ import { readyAsking } from "./asking.js";
  * if (answer.state === "answered") answer.parts.tone; // "calm" | "upset"
  */
 export async function ask<Inputs, Parts>(
-  template: Template<Inputs, Parts>,
+  template: Template<Inputs, Parts> | Prepared<Inputs, Parts>,
   inputs: Inputs,
   options: {
     readonly model: Model;
@@ -28,7 +29,7 @@ export async function ask<Inputs, Parts>(
   },
 ): Promise<Answer<Parts>> {
   const { model, others, clock, signal } = options;
-  const prepared = prepare(template, options.references, options.surroundings) as unknown as Prepared;
+  const prepared = ("render" in template ? template : prepare(template, options.references, options.surroundings)) as unknown as Prepared;
   const reading = readInputs(prepared, inputCellsOf(prepared, inputs as Record<string, Json | undefined>));
   if (reading.state !== "ready") return declined(reading.reason);
   const asking = readyAsking({ prepared, version: 1, model, others });

@@ -20,7 +20,6 @@ import { DEFAULT_AT_ONCE } from "../plan/index.js";
 import type { Refusal } from "../table/index.js";
 import { chosenWork } from "./draw.js";
 import { Ending } from "./ending.js";
-import { checkKeys, refuseKeys } from "./key-repeats.js";
 import { Run, type Hands, type RowQuestion } from "./run.js";
 import { forgetSettled, keepSettled, settledTallies, type StepTallies } from "./settled.js";
 import { sumTallies, type Capped, type FillEnd, type Tally } from "./tally.js";
@@ -85,7 +84,7 @@ async function readyColumns(work: Work, create: boolean): Promise<void> {
 async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> {
   if (work.monthlyCap !== undefined || spendCapOf(work, options) !== undefined) checkPrices(modelsOf(work));
   await readyColumns(work, options.createColumns === true);
-  if (work.table.keysMayRepeat) await checkKeys(work);
+  if (work.table.keysMayRepeat) await (await import("./key-repeats.js")).checkKeys(work);
   const began = work.clock.now();
   const name = runId(work);
   await work.ledger.runs.start({ id: name, kind: "fill", subject: work.plan.name, startedAt: began });
@@ -99,7 +98,7 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   const { edits: newEdits, earlier, mark } = await absorbEdits(work, name);
   const isEarlier = earlier > 0;
   const { run, ending, unsure, spent, changed } = await askAll({ ...work, isEarlier }, options, name);
-  if (run.doubled > 0) refuseKeys(work, run);
+  if (run.doubled > 0) (await import("./key-repeats.js")).refuseKeys(work, run);
   const mustWrite = changed || newEdits > 0 || isEarlier || work.renews === true;
   const wrote = ending.end === "done" || mustWrite ? await writeTable({ ...work, standingMark: mark, isEarlier }, name, mustWrite) : NOT_WRITTEN;
   const notes = run.told.all;

@@ -2,7 +2,6 @@ import { checkPrices, modelsAsked, probe } from "../asking/index.js";
 import { targetColumns, type FillOptions, type FillSetup, renewsStanding } from "../cells/index.js";
 import { toMicros, YoroshiError, type CancelSignal } from "../ground/index.js";
 import type { Model, ModelFailure } from "../model/index.js";
-import { checkKeys } from "./key-repeats.js";
 import type { CountTokens } from "./preview.js";
 
 export interface PreflightOptions extends FillOptions {
@@ -46,7 +45,7 @@ export async function preflight(setup: FillSetup, options: PreflightOptions = {}
     const rows = table.read()[Symbol.asyncIterator]();
     await rows.next();
     await rows.return?.();
-    if (table.keysMayRepeat) await checkKeys(setup);
+    if (table.keysMayRepeat) await (await import("./key-repeats.js")).checkKeys(setup);
   });
   await attempt(async () => void (await renewsStanding(setup, options)));
   await attempt(async () => {
