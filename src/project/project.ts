@@ -315,7 +315,7 @@ class OpenProject implements Project {
     }
     const related = await relatedOf(this.tables, plan);
     this.#open.push(...Object.values(related));
-    return { setup: { plan, table, related, asking, ledger: this.ledger(), clock: this.clock, sha256, monthlyCap: this.monthlyCap }, isStandin };
+    return { setup: { plan, table, related, asking, ledger: this.ledger(), clock: this.clock, sha256, monthlyCap: this.monthlyCap, isChecked: true }, isStandin };
   }
 
   async samples(prepared: Prepared, file: string | undefined, options: SampleOptions = {}): Promise<Samples> {

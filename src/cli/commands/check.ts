@@ -1,4 +1,4 @@
-import { formatComplaint, plural, type Complaint, type Place, type Warning } from "../../core/index.js";
+import { formatPlace, formatComplaint, plural, type Complaint, type Place, type Warning } from "../../core/index.js";
 import type { Project } from "../../project/index.js";
 import { bad, good, out, outJson, quiet, warn } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
@@ -22,7 +22,7 @@ export async function check(names: readonly string[], options: CommonOptions): P
       for (const one of checked) {
         out(`${one.complaints.length === 0 ? good("right") : bad("wrong")}  ${one.what} ${one.name}`);
         for (const complaint of one.complaints) out(`         ${formatComplaint(complaint)}`);
-        for (const { place, message, code } of one.warnings) out(`         ${warn("better:")} ${place.file}:${place.line}:${place.column}  ${message} ${quiet(`[${code}]`)}`);
+        for (const { place, message, code } of one.warnings) out(`         ${warn("better:")} ${formatPlace(place)}  ${message} ${quiet(`[${code}]`)}`);
       }
       const told = [mistakes.length === 0 ? "no mistakes" : plural(mistakes.length, "mistake"), ...(warnings.length > 0 ? [plural(warnings.length, "thing to make better", "things to make better")] : [])];
       out(`${plural(checked.length, "file")} checked, ${told.join(", ")}.`);

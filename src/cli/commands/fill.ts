@@ -1,4 +1,4 @@
-import { adviseCondition, checkFilled, columnsOf, fill, formatMoney, nearest, plural, preflight, preview, readCondition, readGate, targetColumns, toMicros, YoroshiError, type FillOptions, type FillReport, type FillSetup, type Preview, type StepTallies } from "../../core/index.js";
+import { adviseCondition, checkFilled, columnsOf, fill, formatMoney, nearest, plural, preflight, preview, readCondition, readGate, targetColumns, toMicros, YoroshiError, type FillEvents, type FillOptions, type FillReport, type FillSetup, type Preview, type StepTallies } from "../../core/index.js";
 import type { Project } from "../../project/index.js";
 import { bad, duration, good, heading, note, out, outJson, quiet, standinNote, table, warn } from "../print/print.js";
 import { fillProgress } from "../print/progress.js";
@@ -170,10 +170,19 @@ export async function runFill(project: Project, setup: FillSetup, isStandin: boo
   const log = await project.runLog(setup.plan.name);
   let report: FillReport;
   try {
-    report = await fill(setup, { ...chosen, observed: log.observed, stop: stop.signal, drop: drop.signal, onProgress: (state) => progress.update(state), onBreaker: (model, state, failure) => {
-      log.note(state === "open" ? "host down" : "host back", { model: model.id, kind: failure?.kind });
-      tellBreaker!(model, state, failure);
-    } });
+    report = await fill(setup, {
+      ...chosen,
+      observed: log.observed,
+      stop: stop.signal,
+      signal: drop.signal,
+      on: {
+        progress: (state) => progress.update(state),
+        breaker: (model, state, failure) => {
+          log.note(state === "open" ? "host down" : "host back", { model: model.id, kind: failure?.kind });
+          tellBreaker(model, state, failure);
+        },
+      },
+    });
     const { error: failure, errorHost: _, steps: __, ...figures } = report;
     log.note("fill ended", { ...figures, failure: failure?.kind });
   } finally {
@@ -198,7 +207,7 @@ function whyNoRow({ plan: { table: source } }: FillSetup, { where }: FillOptions
 }
 
 /** A run that stands still says why. */
-const tellBreaker: FillOptions["onBreaker"] = ({ host }, state, failure) =>
+const tellBreaker: NonNullable<FillEvents["breaker"]> = ({ host }, state, failure) =>
   note(state === "open" ? warn(`\n${host} keeps failing (${failure?.message ?? "no reply"}); waiting for it, with one request at a time.`) : `\n${host} answers again.`);
 
 /** 1 for what this run could have mended; not for rows that fail however often they are read. */

@@ -56,7 +56,7 @@ export async function runTrial(project: Project, name: string, options: TrialCom
   const bar = process.stderr.isTTY && !options.json;
   return runContest(project, name, {
     ...contestOptions(options),
-    onProgress: (done, total) => bar && process.stderr.write(`\r  ${done} of ${total} samples${done === total ? "\r\u001b[K" : ""}`),
+    on: { progress: ({ done, total }) => void (bar && process.stderr.write(`\r  ${done} of ${total} samples${done === total ? "\r\u001b[K" : ""}`)) },
   }).catch((error: unknown) => {
     throw error instanceof ModelFailure ? modelError(error, "the model's host") : error;
   });

@@ -2,7 +2,8 @@ import { modelsAsked, readyAsking, type Asking, type LayerOptions, type ReadyAsk
 import { YoroshiError, type CancelSignal, type Clock, type Micros } from "../ground/index.js";
 import { kindOf, shapeSpec } from "../kinds/index.js";
 import type { CellRecord, Ledger } from "../ledger/index.js";
-import type { Model } from "../model/index.js";
+import type { Model, ModelFailure } from "../model/index.js";
+import type { FilledRow } from "./filled-row.js";
 import { readyRules, type ReadyRule, readCondition, type Condition, columnsRead, inputColumns, orderSteps, checkFilled, isTemplateStep, type Plan, type Refill, type Step, type TemplateStep, readSet, type ReadySet } from "../plan/index.js";
 import type { Related, Table, TargetColumn } from "../table/index.js";
 import { CONFIDENCE, partAt, type NamedShape, type Sha256 } from "../template/index.js";
@@ -21,6 +22,8 @@ export interface FillSetup {
   readonly sha256?: Sha256 | undefined;
   /** Most that all runs on this ledger may spend in a calendar month (UTC), in millionths. */
   readonly monthlyCap?: Micros | undefined;
+  /** The plan has been held against its templates and its table. Default: a fill does that first. */
+  readonly isChecked?: boolean | undefined;
 }
 
 /** What one command asks of a fill, over what the plan says. */
@@ -52,12 +55,19 @@ export interface FillOptions {
   /** Aborted: nothing new is asked; what is in flight is finished. */
   readonly stop?: CancelSignal | undefined;
   /** Aborted: what is in flight is dropped, too. */
-  readonly drop?: CancelSignal | undefined;
-  readonly onProgress?: ((progress: Progress) => void) | undefined;
-  /** Told when a model's host keeps failing, so that the run waits for it, and when it answers again. */
-  readonly onBreaker?: LayerOptions["onBreaker"];
+  readonly signal?: CancelSignal | undefined;
+  readonly on?: FillEvents | undefined;
   /** Sees every attempt to ask a model: logs, telemetry. */
   readonly observed?: LayerOptions["observed"];
+}
+
+/** What a caller can be told while a fill goes on. What one of these functions throws ends the fill, and is thrown by it. */
+export interface FillEvents {
+  progress?(progress: Progress): void;
+  /** All steps of a row are settled. While a promise that it gives is open, nothing new is asked. */
+  row?(row: FilledRow): void | Promise<void>;
+  /** A model's host keeps failing, so that the run waits for it, or answers again. */
+  breaker?(model: Model, state: "open" | "closed", failure?: ModelFailure): void;
 }
 
 export interface Progress {

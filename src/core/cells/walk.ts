@@ -1,7 +1,7 @@
 import { canonicalJson, patternsReady } from "../ground/index.js";
 import type { CellRecord } from "../ledger/index.js";
 import { type Condition, inputColumns, templateSteps } from "../plan/index.js";
-import type { FoundRows, Row } from "../table/index.js";
+import { textRow, type FoundRows, type Row } from "../table/index.js";
 import { decide, type Decision } from "./decide.js";
 import { absorbEdits } from "./edits.js";
 import { hand, inputsFor, passing, type Passing, type RelatedRows } from "./passing.js";
@@ -9,7 +9,8 @@ import { askingOf, workOf, type FillSetup, type StepWork, type Work } from "./se
 
 /** Walks over the table in chunks of the rows that are chosen, each with what belongs to it. */
 export async function* walk(work: Work): AsyncGenerator<{ readonly rows: readonly Passing[]; readonly share: number }> {
-  for await (const { rows, share } of work.table.read()) {
+  for await (const { rows: given, share } of work.table.read()) {
+    const rows = given.map(textRow);
     const named = work.only ? rows.filter((row) => work.only!.has(row.key)) : rows;
     const chosen = work.where ? await rowsWhere(work, work.where, named) : named;
     const related = await relatedRows(work, chosen);

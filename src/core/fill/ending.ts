@@ -45,8 +45,13 @@ export class Ending {
       this.error ??= error;
       this.errorHost ??= model.host;
     } else {
-      this.end = "failed";
-      this.broken ??= { error };
+      this.break(error);
     }
+  }
+
+  /** An error that is nobody's but the caller's or this code's: the run ends, and it is thrown. */
+  break(error: unknown): void {
+    this.end = "failed";
+    this.broken ??= { error };
   }
 }

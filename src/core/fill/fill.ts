@@ -16,10 +16,11 @@ import {
 import { relaySignal, toMicros, YoroshiError, type Json, type Micros } from "../ground/index.js";
 import { claim } from "../ledger/index.js";
 import type { ModelFailure } from "../model/index.js";
-import { DEFAULT_AT_ONCE } from "../plan/index.js";
+import { checkMadePlan, DEFAULT_AT_ONCE, OWN_STEP } from "../plan/index.js";
 import type { Refusal } from "../table/index.js";
 import { chosenWork } from "./draw.js";
 import { Ending } from "./ending.js";
+import { Listeners } from "./listeners.js";
 import { Run, type Hands, type RowQuestion } from "./run.js";
 import { forgetSettled, keepSettled, settledTallies, type StepTallies } from "./settled.js";
 import { sumTallies, type Capped, type FillEnd, type Tally } from "./tally.js";
@@ -64,11 +65,22 @@ export async function fill(setup: FillSetup, options: FillOptions = {}): Promise
   const letGo = await claim(setup.ledger, setup.clock, `fill:${setup.plan.name}`);
   if (!letGo) throw new YoroshiError("planBusy", { plan: setup.plan.name });
   try {
+    if (!setup.isChecked) await checkSetup(setup);
     const { at: writtenAt } = await readWritten(setup);
     return await fillAlone({ ...(await chosenWork(setup, options)), writtenAt, renews: await renewsStanding(setup, options) }, options);
   } finally {
     await letGo();
   }
+}
+
+/** Holds a plan made in code against its templates and its table. @throws YoroshiError `filesInvalid`. */
+async function checkSetup({ plan, asking, table }: FillSetup): Promise<void> {
+  const templates = Object.fromEntries(Object.entries(asking).map(([name, { prepared }]) => [name, prepared.template]));
+  const columns = await table.columns();
+  // The step that copies rows made of others is our own; a table without any row may have no columns yet.
+  const { [OWN_STEP]: _, ...steps } = plan.steps;
+  const complaints = await checkMadePlan({ ...plan, steps }, templates, columns.length > 0 ? { name: table.name, columns } : undefined);
+  if (complaints.length > 0) throw new YoroshiError("filesInvalid", { complaints });
 }
 
 /** The columns are there, or made, before anything is asked; and they can be written. */
@@ -88,7 +100,8 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   const began = work.clock.now();
   const name = runId(work);
   await work.ledger.runs.start({ id: name, kind: "fill", subject: work.plan.name, startedAt: began });
-  const settled = await settledTallies(work, options);
+  // Who wants every row is given every row.
+  const settled = options.on?.row ? undefined : await settledTallies(work, options);
   if (settled) {
     const tally = sumTallies(Object.values(settled.tallies));
     await work.ledger.runs.end({ id: name, endedAt: work.clock.now(), end: "done", tally: tally as unknown as Json });
@@ -145,8 +158,9 @@ interface Gone {
 /** Goes through the table and asks for what is needed and not known. Ends the run's record, also after an error in the table. */
 async function askAll(work: Work, options: FillOptions, name: string): Promise<Gone> {
   const { ledger, clock, plan } = work;
-  const [drop, stop] = [relaySignal(options.drop), relaySignal(options.stop)];
+  const [drop, stop] = [relaySignal(options.signal), relaySignal(options.stop)];
   const ending = new Ending(stop.signal);
+  const listeners = new Listeners(options.on ?? {}, (error) => ending.break(error));
   const run = new Run(work, name, options.rows ?? plan.limits.rows ?? Infinity);
   const models = modelsOf(work);
   let changed = false;
@@ -162,7 +176,7 @@ async function askAll(work: Work, options: FillOptions, name: string): Promise<G
       monthlyCap: work.monthlyCap,
       stop: stop.signal,
       drop: drop.signal,
-      onBreaker: options.onBreaker,
+      onBreaker: (...about) => listeners.tell("breaker", ...about),
       observed: options.observed,
     },
     {
@@ -188,9 +202,15 @@ async function askAll(work: Work, options: FillOptions, name: string): Promise<G
       },
     },
   );
-  const tell = (): void => options.onProgress?.(progressOf(run, asker, share));
+  const tell = (): void => {
+    if (options.on?.progress) listeners.tell("progress", progressOf(run, asker, share));
+  };
   const hands: Hands = {
-    ask: (questions, onBegun) => asker.ask(questions, onBegun),
+    ask: async (questions, onBegun) => {
+      await listeners.ready();
+      return asker.ask(questions, onBegun);
+    },
+    ...(options.on?.row ? { onRow: (row) => listeners.tell("row", row) } : {}),
     record: async (cells) => {
       changed = true;
       await ledger.record({ cells });
@@ -216,6 +236,7 @@ async function askAll(work: Work, options: FillOptions, name: string): Promise<G
     await asker.close();
     run.leaveRest();
     tell();
+    await listeners.ready();
     drop.release();
     stop.release();
     await ledger.runs.end({ id: name, endedAt: clock.now(), end: ending.end, tally: { ...tallyOf(run, asker.budget.spent), steps: run.tallies } as unknown as Json });

@@ -1,4 +1,5 @@
 export { fill, type FillReport } from "./fill.js";
+export { fillRows } from "./fill-rows.js";
 export { readGate, type GateReading } from "./gate.js";
 export { keyCandidates } from "./key-repeats.js";
 export { preflight, type PreflightOptions, type Problem } from "./preflight.js";

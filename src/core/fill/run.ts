@@ -4,6 +4,7 @@ import {
   answeredCells,
   consider,
   editRemarks,
+  filledRow,
   givenCells,
   hand,
   isRuled,
@@ -16,6 +17,7 @@ import {
   type Asked,
   type AskWork,
   type Decision,
+  type FilledRow,
   type Passing,
   type StepWork,
   type Work,
@@ -44,8 +46,8 @@ export interface Hands {
   isOver(): boolean;
   /** How far the run has come, 0 to 1. */
   onShare?(share: number): void;
-  /** All steps of a row are done. */
-  onRow?(passed: Passing): void;
+  /** All steps of a row are settled. */
+  onRow?(row: FilledRow): void;
 }
 
 /** One way through a plan's rows: which step is done when, what becomes of each cell, and the figures of it all. */
@@ -63,6 +65,8 @@ export class Run {
   /** Rows about which a model is or was asked. */
   readonly #started = new WeakSet<Passing>();
   #startedCount = 0;
+  /** The records of a row's steps, where somebody waits for the row. */
+  readonly #records = new WeakMap<Passing, Map<StepWork, CellRecord | undefined>>();
 
   /**
    * @param name the run's, for records.
@@ -183,8 +187,15 @@ export class Run {
 
   /** A step is done for a row: later steps see what it gave, and those that waited only for it are ready. */
   finish(hands: Pick<Hands, "onRow">, one: StepWork, passed: Passing, record: CellRecord | undefined): void {
-    if (this.#route.isNeeded(one) || hands.onRow) hand(passed, one, record);
-    if (this.#route.finish(one, passed)) hands.onRow?.(passed);
+    if (this.#route.isNeeded(one)) hand(passed, one, record);
+    if (hands.onRow) this.#recordsOf(passed).set(one, record);
+    if (this.#route.finish(one, passed)) hands.onRow?.(filledRow(passed, this.work.steps, this.#recordsOf(passed)));
+  }
+
+  #recordsOf(passed: Passing): Map<StepWork, CellRecord | undefined> {
+    let records = this.#records.get(passed);
+    if (!records) this.#records.set(passed, (records = new Map()));
+    return records;
   }
 
   /** A step is not reached for a row, and so are not those that need it. */

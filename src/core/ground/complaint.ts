@@ -3,6 +3,8 @@ export interface Place {
   readonly file: string;
   readonly line: number;
   readonly column: number;
+  /** Of an object that was made in code: the path to the value, `answer.tone.options`. */
+  readonly path?: string | undefined;
 }
 
 /**
@@ -72,5 +74,10 @@ export function complain<C extends ComplaintCode>(code: C, place: Place, details
 
 /** `templates/x.yaml:12:3  There is no key …` */
 export function formatComplaint({ place, message }: Complaint): string {
-  return `${place.file}:${place.line}:${place.column}  ${message}`;
+  return `${formatPlace(place)}  ${message}`;
+}
+
+/** `file:line:column`; of an object that was made in code, its name and the path. */
+export function formatPlace({ file, line, column, path }: Place): string {
+  return path === undefined ? `${file}:${line}:${column}` : `${file}, ${path}:`;
 }

@@ -15,8 +15,8 @@ export interface SourceDocument {
   within(path: Path, line: number, column: number): Place;
 }
 
-/** A document for an object that came from code, not from a file: every place is the object itself. */
+/** A document for an object that came from code, not from a file: a place is the path to a value in it. */
 export function documentOf(value: unknown, name: string): SourceDocument {
-  const place = { file: name, line: 1, column: 1 };
-  return { file: name, text: "", value, at: () => place, atKey: () => place, within: () => place };
+  const at = (path: Path): Place => ({ file: name, line: 1, column: 1, ...(path.length > 0 ? { path: path.join(".") } : {}) });
+  return { file: name, text: "", value, at, atKey: at, within: at };
 }

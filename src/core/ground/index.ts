@@ -1,7 +1,7 @@
 export { atOnce, type AtOnce } from "./at-once.js";
 export { canonicalJson, type Json } from "./canonical.js";
 export type { CancelSignal, Clock } from "./clock.js";
-export { complain, formatComplaint, type Complaint, type ComplaintCode, type Place } from "./complaint.js";
+export { complain, formatComplaint, formatPlace, type Complaint, type ComplaintCode, type Place } from "./complaint.js";
 export { timesRounded } from "./decimal.js";
 export { quickHash, sha256Hex } from "./digest.js";
 export { pattern, patternProblem, patternsReady, type Pattern } from "./pattern.js";

@@ -1,3 +1,4 @@
+export { checkMadePlan } from "./check-made-plan.js";
 export { checkPlan, type KnownTable } from "./check-plan.js";
 export { readyRules, type ReadyRule } from "./clear.js";
 export { adviseCondition } from "./condition-advice.js";

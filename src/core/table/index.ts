@@ -1,4 +1,5 @@
 export { headerAdvice } from "./header-advice.js";
+export { cellText, textRow, type CellGiven } from "./cell-text.js";
 export { defang, defangCopied, refanged } from "./defang.js";
 export { joinKey, keyColumnsOf, type KeyColumns } from "./key.js";
 export { memoryRelated, renamed, sortNumber, type FoundRows, type Related, type RelatedRow, type RelatedWay, type RowSource } from "./related.js";

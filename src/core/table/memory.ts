@@ -1,5 +1,6 @@
 import { YoroshiError } from "../ground/index.js";
 import { defang } from "./defang.js";
+import { cellText, type CellGiven } from "./cell-text.js";
 import { joinKey, keyColumnsOf, type KeyColumns } from "./key.js";
 import type { Chunk, Row, Table } from "./table.js";
 
@@ -10,9 +11,14 @@ export interface MemoryTable extends Table {
   readonly rows: Record<string, string>[];
 }
 
-/** A table of plain objects: for the browser, tests and code that has its rows at hand. Filled in place. */
-export function memoryTable(rows: readonly Readonly<Record<string, string>>[], { key, name = "table" }: { readonly key: KeyColumns; readonly name?: string }): MemoryTable {
-  const own = rows.map((row) => ({ ...row }));
+/**
+ * A table of plain objects: for the browser, tests and code that has its rows at hand. Filled in place.
+ *
+ * @param rows values that are no text are written as text: numbers, true and false, dates (as ISO 8601); null is a blank cell.
+ * @throws YoroshiError `tableBroken` for a value that is none of these.
+ */
+export function memoryTable(rows: readonly Readonly<Record<string, CellGiven>>[], { key, name = "table" }: { readonly key: KeyColumns; readonly name?: string }): MemoryTable {
+  const own = rows.map((row, index) => textOf(row, name, index));
   const keyColumns = keyColumnsOf(key);
   const keyOf = (values: Record<string, string>): string => joinKey(keyColumns.map((column) => values[column] ?? ""));
   let mark = 0;
@@ -65,4 +71,14 @@ export function memoryTable(rows: readonly Readonly<Record<string, string>>[], {
     },
     asWritten: (column, value) => (column.freeText ? defang(String(value)) : String(value)),
   };
+}
+
+function textOf(row: Readonly<Record<string, CellGiven>>, table: string, index: number): Record<string, string> {
+  const own: Record<string, string> = {};
+  for (const [column, value] of Object.entries(row)) {
+    const text = cellText(value);
+    if (typeof text === "object") throw new YoroshiError("tableBroken", { table, place: `row ${index + 1}`, problem: `\`${column}\` ${text.problem}.` });
+    if (text !== undefined) own[column] = text;
+  }
+  return own;
 }

@@ -39,7 +39,7 @@ export interface TrialOptions {
   readonly judges?: Readonly<Record<string, Judge>> | undefined;
   /** The accuracy for which the report seeks a threshold of confidence. Default 0.9. */
   readonly reach?: number | undefined;
-  readonly onProgress?: ((done: number, total: number) => void) | undefined;
+  readonly on?: { progress?(progress: { readonly done: number; readonly total: number }): void } | undefined;
 }
 
 export interface TrialReport {
@@ -231,11 +231,11 @@ async function answerAll(asking: OpenAsking, { prepared, version, model, others,
   const answers: Answer[] = [];
   const asked = new Set<number>();
   let done = 0;
-  options.onProgress?.(done, questions.length);
+  options.on?.progress?.({ done, total: questions.length });
   for await (const { question, answer, came } of asking.answers(questions)) {
     answers[question.index] = answer;
     if (came === "asked") asked.add(question.index);
-    options.onProgress?.(++done, questions.length);
+    options.on?.progress?.({ done: ++done, total: questions.length });
   }
   return { answers, asked };
 }
