@@ -32,6 +32,7 @@ const model = z.strictObject({
       /** A second request when a reply takes this many times the usual. */
       secondRequestAfter: z.number().min(1.5).optional(),
       /** How long a host that keeps failing is waited for before the run ends. */
+      attempts: z.number().int().min(1).max(20).optional(),
       patienceSeconds: z.number().min(0).optional(),
     })
     .optional(),

@@ -2,10 +2,9 @@ import { createServer } from "node:http";
 import type { AddressInfo } from "node:net";
 import { afterEach, describe, expect, it } from "vitest";
 import { chatCompletions, viaFetch } from "../../src/adapters/chat-completions/index.js";
-import { retryAfterMs } from "../../src/adapters/chat-completions/retry-after.js";
 import { viaUndici } from "../../src/adapters/chat-completions/send-undici.js";
 import { systemClock } from "../../src/adapters/system-clock/index.js";
-import { askPrepared, ModelFailure, prepare, retrying, template, type Model } from "../../src/core/index.js";
+import { askPrepared, ModelFailure, prepare, retryAfterMs, retrying, template, type Model } from "../../src/core/index.js";
 import { standinServer, type FaultShares, type StandinServer } from "../../src/services/standin-server/index.js";
 import { bare } from "../helpers/models.js";
 

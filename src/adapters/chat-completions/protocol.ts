@@ -1,5 +1,4 @@
-import { ModelFailure, type Finish, type ModelReply, type ModelRequest } from "../../core/index.js";
-import { allowanceOf, retryAfterMs } from "./retry-after.js";
+import { allowanceOf, ModelFailure, statusFailure, wordsOf, type Finish, type ModelReply, type ModelRequest } from "../../core/index.js";
 
 /** What of a chat completion is needed, as hosts send it; any of it may be missing or of another type. */
 interface Completion {
@@ -88,27 +87,6 @@ export function readResponse(status: number, headers: Readonly<Record<string, st
 function finishOf(reason: unknown): Finish {
   if (reason === "stop" || reason === "length") return reason;
   return reason === "content_filter" ? "filtered" : "unknown";
-}
-
-function statusFailure(status: number, headers: Readonly<Record<string, string>>, body: unknown, now: number): ModelFailure {
-  const said = wordsOf(body);
-  const details = { status, retryAfterMs: retryAfterMs(headers, now) };
-  if (status === 401 || status === 403) return new ModelFailure("unauthorised", `HTTP ${status}`, details);
-  if (status === 429) {
-    const code = (body as { error?: { code?: unknown; type?: unknown } } | undefined)?.error;
-    if (code?.code === "insufficient_quota" || code?.type === "insufficient_quota") return new ModelFailure("quota", "the quota is spent", details);
-    return new ModelFailure("busy", "the host says that it gets too many requests (HTTP 429)", details);
-  }
-  // 501 and 505: it will never take such a request; the address is another service's.
-  if ((status >= 500 && status !== 501 && status !== 505) || status === 408 || status === 409) return new ModelFailure("server", `the host failed (HTTP ${status})`, details);
-  return new ModelFailure("rejected", said || `HTTP ${status}`, details);
-}
-
-/** The host's own words about an error, shortened; they are for the person who set the model up. */
-function wordsOf(body: unknown): string {
-  const error = (body as { error?: unknown } | null | undefined)?.error;
-  const message = typeof error === "string" ? error : (error as { message?: unknown } | null | undefined)?.message;
-  return typeof message === "string" ? message.replace(/\s+/g, " ").trim().slice(0, 200) : "";
 }
 
 function parse(text: string): unknown {

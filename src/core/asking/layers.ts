@@ -23,7 +23,7 @@ export interface LayerOptions {
  * is down is waited for; a straggler is asked twice, where the model says so; its limits are kept; the budget is kept.
  */
 export function layered(model: Model, clock: Clock, { budget, onCharge, giveUp, onBreaker, observed }: LayerOptions = {}): AskedModel {
-  const { patienceMs, secondRequestAfter } = model.limits ?? {};
+  const { patienceMs, secondRequestAfter, attempts } = model.limits ?? {};
   const counted = checkedUsage()(leavable(model));
   const seen = observed ? observed(counted) : counted;
   const paying = budget ? budgeted(budget, onCharge)(seen) : seen;
@@ -32,7 +32,7 @@ export function layered(model: Model, clock: Clock, { budget, onCharge, giveUp, 
   const inTime = secondRequestAfter === undefined ? inPace : secondRequest(clock, secondRequestAfter)(inPace);
   const whole = breaking(clock, patienceMs === undefined ? {} : { patienceMs }, onBreaker && ((state, failure) => onBreaker(model, state, failure)))(inTime);
   // The one place where a bare model becomes one that may be asked.
-  return retrying(clock, {}, giveUp)(whole) as AskedModel;
+  return retrying(clock, attempts === undefined ? {} : { attempts }, giveUp)(whole) as AskedModel;
 }
 
 /** A model's own errors are failures of one request; and it is left when the caller cancels, whether or not it hears of that. */

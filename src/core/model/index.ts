@@ -1,4 +1,6 @@
 export { BudgetSpent, type CapWhy } from "./budget-spent.js";
+export { allowanceOf, retryAfterMs } from "./http-headers.js";
+export { statusFailure, wordsOf } from "./http-failure.js";
 export {
   ModelFailure,
   withAsk,

@@ -52,6 +52,8 @@ export interface ModelLimits {
   readonly atOnce?: number | undefined;
   /** A second request goes out when a reply takes this many times the usual; the first to arrive wins. Default: never. */
   readonly secondRequestAfter?: number | undefined;
+  /** Most attempts for one request, the first included. Default 6; 1 where the model tries again by itself. */
+  readonly attempts?: number | undefined;
   /** How long a host that keeps failing is waited for before a run ends. Default 5 minutes. */
   readonly patienceMs?: number | undefined;
 }

@@ -1,0 +1,2 @@
+export { providerModel, type ProviderModelOptions } from "./provider-model.js";
+export { isProvider, type Provider } from "./provider.js";
