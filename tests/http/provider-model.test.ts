@@ -3,7 +3,7 @@ import { createOpenAICompatible as createV3 } from "provider-v3";
 import { afterEach, describe, expect, it } from "vitest";
 import { systemClock } from "../../src/adapters/system-clock/index.js";
 import { providerModel, type Provider } from "../../src/adapters/provider-model/index.js";
-import { ask, layered, ModelFailure, template } from "../../src/core/index.js";
+import { ask, layered, template, type ModelFailure } from "../../src/core/index.js";
 import { standinServer, type FaultShares, type StandinServer } from "../../src/services/standin-server/index.js";
 import { fakeClock } from "../helpers/clock.js";
 

@@ -133,7 +133,8 @@ describe("a cap that several share", () => {
             await ledger.record({ charges: [{ run: "r", day: dayOf(clock.now()), ...charged, ...usage }], holder: `h${holder}` });
             shared.recorded(charged.spent + charged.unsure);
           };
-          const model = budgeted(new Budget(undefined, shared), (charged) => void record(charged))(
+          const recording: Promise<void>[] = [];
+          const model = budgeted(new Budget(undefined, shared), (charged) => void recording.push(record(charged)))(
             scriptedModel(async (_, index) => {
               const { used, turns, fails } = replies[index]!;
               for (let i = 0; i < turns; i++) await Promise.resolve();
@@ -145,6 +146,7 @@ describe("a cap that several share", () => {
           );
           const results = await Promise.allSettled(replies.map(() => model.ask(request)));
           for (const result of results) if (result.status === "rejected" && !(result.reason instanceof ModelFailure)) expect(result.reason).toBeInstanceOf(BudgetSpent);
+          await Promise.all(recording);
           await shared.release();
         });
         await Promise.all(done);
