@@ -16,6 +16,7 @@ const LOOK_AGAIN_MS = 100;
 export class SharedCap {
   /** What the ledger holds for us. */
   #held: Micros = 0;
+  #hasReserved = false;
   /** Reserved by requests in flight, or charged and not yet recorded. */
   #used: Micros = 0;
   /** Recorded since we last asked the ledger for room, which may or may not have seen it. */
@@ -61,6 +62,8 @@ export class SharedCap {
     const now = this.clock.now();
     this.#recordedMeanwhile = 0;
     const held = await this.charges.reserve({ holder: this.holder, needs, wants, cap: this.cap, since: monthStart(now), until: FOR_EVER, now });
+    // The ledger may hold more for us than we count on.
+    this.#hasReserved ||= held !== undefined;
     if (held !== undefined) this.#held = Math.max(0, held - this.#recordedMeanwhile);
     return held !== undefined;
   }
@@ -89,7 +92,8 @@ export class SharedCap {
 
   /** Gives back what is reserved when nothing is in flight. */
   async release(): Promise<void> {
-    if (this.#held === 0 || this.#used > 0) return;
+    if (!this.#hasReserved || this.#used > 0) return;
+    this.#hasReserved = false;
     this.#held = 0;
     await this.charges.release(this.holder);
   }
