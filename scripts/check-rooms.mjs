@@ -3,9 +3,13 @@
 import { readdirSync, readFileSync } from "node:fs";
 import path from "node:path";
 import { cruise } from "dependency-cruiser";
-import { ASKS, forbidden, MAY_ASK } from "./room-rules.mjs";
+import { ASKS, BRANCHES, forbidden, MAY_ASK, MAY_BRANCH } from "./room-rules.mjs";
 
 const LEAST_FILES = 90;
+const TEXT_RULES = [
+  { name: "only-asking-asks", what: "asks a model past core/asking", may: MAY_ASK, found: ASKS },
+  { name: "kinds-know-themselves", what: "branches on the name of a kind", may: MAY_BRANCH, found: BRANCHES },
+];
 const options = (baseDir) => ({ baseDir, ruleSet: { forbidden }, validate: true, parser: "swc", tsPreCompilationDeps: true, doNotFollow: { path: "node_modules" }, exclude: { path: "(^|/)dist/" } });
 
 const fixture = await cruise(["src"], options("scripts/rooms-fixture"));
@@ -14,22 +18,22 @@ const expected = ["core-kinds-imports-only-rooms-above", "no-cycles", "core-is-p
 const unseen = expected.filter((rule) => !found.has(rule));
 if (unseen.length > 0) fail(`The checker no longer sees mistakes of these rules: ${unseen.join(", ")}.`);
 
-if (askers("scripts/rooms-fixture/src").length !== 1) fail("The checker no longer sees who asks a bare model.");
+for (const rule of TEXT_RULES) if (breaking("scripts/rooms-fixture/src", rule).length !== 1) fail(`The checker no longer sees who breaks the rule ${rule.name}.`);
 
 const { summary, modules } = (await cruise(["src"], options("."))).output;
 const files = modules.filter((module) => module.source.startsWith("src/")).length;
 if (files < LEAST_FILES) fail(`Only ${files} files were read; there should be at least ${LEAST_FILES}.`);
-const wrong = askers("src");
-for (const file of wrong) console.error(`only-asking-asks: ${file} asks a model past core/asking`);
-if (wrong.length > 0) fail(`${wrong.length} files ask a model past core/asking.`);
+const wrong = TEXT_RULES.flatMap((rule) => breaking("src", rule).map((file) => `${rule.name}: ${file} ${rule.what}`));
+for (const line of wrong) console.error(line);
+if (wrong.length > 0) fail(`${wrong.length} files do what is another room's.`);
 for (const { rule, from, to } of summary.violations) console.error(`${rule.name}: ${from} -> ${to}`);
 if (summary.violations.length > 0) fail(`${summary.violations.length} imports break the order of the rooms.`);
 console.log(`rooms: ${files} files, ${summary.totalDependenciesCruised} imports, all in order`);
 
-/** The files of a tree that ask a model though their room may not. */
-function askers(tree) {
+/** The files of a tree that hold what only some rooms may. */
+function breaking(tree, { may, found }) {
   const files = readdirSync(tree, { recursive: true }).filter((file) => file.endsWith(".ts") && !/\.test(-d)?\.ts$/.test(file)).map((file) => file.split(path.sep).join("/"));
-  return files.filter((file) => !MAY_ASK.test(file) && ASKS.test(readFileSync(path.join(tree, file), "utf8")));
+  return files.filter((file) => !may.test(file) && found.test(readFileSync(path.join(tree, file), "utf8")));
 }
 
 function fail(message) {

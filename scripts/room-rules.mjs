@@ -1,5 +1,5 @@
 /** Who may import whom. Read by check-rooms.mjs; told in docs/decisions.md. */
-const CORE_ROOMS = ["ground", "table", "kinds", "statistics", "template", "model", "answer", "ledger", "asking", "trial", "plan", "cells", "fill", "derive", "standin"];
+const CORE_ROOMS = ["ground", "table", "statistics", "kinds", "template", "model", "answer", "ledger", "asking", "trial", "plan", "cells", "fill", "derive", "standin"];
 
 const upwards = CORE_ROOMS.map((room, index) => ({
   name: `core-${room}-imports-only-rooms-above`,
@@ -47,3 +47,10 @@ export const ASKS = /\b\w*[mM]odel(?:\(\))?\.ask\(|\b(?:askPrepared|askTogether|
 
 /** Who may: asking itself, what it is made of, and those that are models or stand around one. */
 export const MAY_ASK = /^(core\/(asking|answer|model|standin)|adapters|services)\//;
+
+const KINDS = "text|number|yesNo|date|choice|choices|score|list|record|rows|email|link";
+/** A branch on the name of a kind. */
+export const BRANCHES = new RegExp(`(?:\\bkind|\\.kind)\\s*[!=]==\\s*"(?:${KINDS})"|case "(?:${KINDS})":`);
+
+/** Who may: the kinds themselves; the stand-in, which reads its own words for them; what drafts a template from a model's words; SQL has kinds of columns. */
+export const MAY_BRANCH = /^(core\/(kinds|standin)\/|core\/template\/draft\.ts|adapters\/sql\/)/;

@@ -1,4 +1,4 @@
-import { asWrittenThere, inDatabase, READ_AS, sourceName, YoroshiError, type ErrorDetails, type Prepared, type RowsSource, type SampleOptions, type SampleRow, type Table, type TableSource, type Wanted } from "../core/index.js";
+import { asWrittenThere, inDatabase, sourceName, YoroshiError, type ErrorDetails, type Prepared, type RowsSource, type SampleOptions, type SampleRow, type Table, type TableSource, type Wanted } from "../core/index.js";
 
 type OnNotice = (text: string) => void;
 
@@ -16,11 +16,11 @@ export function plainTable(table: Table, source: TableSource, wanted: Readonly<R
  * @throws YoroshiError `samplesUnfit` where a column can be read in two ways.
  */
 export async function plainSamples(prepared: Prepared, source: RowsSource, columns: readonly string[], rows: readonly SampleRow[], { map }: SampleOptions, onFound: OnNotice): Promise<SampleRow[]> {
-  const kinds = new Map([...prepared.inputs, ...prepared.parts].map(({ name, spec }) => [(map?.[name] ?? name).toLowerCase(), spec.kind]));
+  const kinds = new Map([...prepared.inputs, ...prepared.parts].map(({ name, kind }) => [(map?.[name] ?? name).toLowerCase(), kind.writtenAs]));
   const wanted = Object.fromEntries(
     columns.flatMap((column) => {
       // `severity@Ana` is what one person says of `severity`.
-      const what = READ_AS[kinds.get(column.trim().toLowerCase().replace(/@.*$/, "")) ?? ""];
+      const what = kinds.get(column.trim().toLowerCase().replace(/@.*$/, ""));
       return what === undefined ? [] : [[column, what]];
     }),
   );

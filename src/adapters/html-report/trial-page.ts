@@ -101,7 +101,7 @@ function partCharts(part: PartGrade): Html | undefined {
   const { confusion, classes, points } = part;
   if (!confusion && !points) return undefined;
   const scatter = points && points.length > 0 && new Set(points.map(([truth]) => truth)).size > 1 ? html`<figure>${scatterChart(points, `Answers against right values of ${part.part}`)}<figcaption>Answers against right values; on the dotted line both are the same</figcaption></figure>` : undefined;
-  return html`<h2>${part.part}</h2><div class="pair">${confusion && confusion.labels.length > 1 ? html`<figure>${confusionChart(confusion, `Confusion of ${part.part}: right values down, answers across`)}<figcaption>Right value down, answer across; the shade is the share of the row</figcaption></figure>` : undefined}${scatter}</div>${classes && part.kind !== "score" ? classTable(classes) : undefined}`;
+  return html`<h2>${part.part}</h2><div class="pair">${confusion && confusion.labels.length > 1 ? html`<figure>${confusionChart(confusion, `Confusion of ${part.part}: right values down, answers across`)}<figcaption>Right value down, answer across; the shade is the share of the row</figcaption></figure>` : undefined}${scatter}</div>${classes && !part.numbers ? classTable(classes) : undefined}`;
 }
 
 function classTable(classes: NonNullable<PartGrade["classes"]>): Html {

@@ -1,6 +1,6 @@
 import { visible } from "../print/visible.js";
 import { createInterface } from "node:readline";
-import { MARK_COLUMN, optionsOf, partPaths, plural, SET_COLUMN, YoroshiError, type ChoiceSpec, type NamedShape, type Option, type Prepared } from "../../core/index.js";
+import { MARK_COLUMN, partPaths, plural, SET_COLUMN, YoroshiError, type NamedShape, type Option, type Prepared } from "../../core/index.js";
 import { drawSamples, FROM_COLUMN, markOf, openSamples, saveSamples, sealSamples, type Project, type SamplesFile } from "../../project/index.js";
 import { block, good, heading, note, out, outJson, quiet, warn } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
@@ -175,15 +175,15 @@ class Labelling {
   }
 }
 
-/** What a choice offers, also where it may be null. */
-const optionsFor = ({ spec }: NamedShape): readonly Option[] => (spec.kind === "choice" ? optionsOf(spec as ChoiceSpec) : []);
+/** What is chosen one of, also where it may be null. */
+const optionsFor = ({ kind, spec }: NamedShape): readonly Option[] => (kind.control === "oneOf" ? kind.options!(spec) : []);
 
-/** What a part's options or points mean, a line each, with the numbers by which they are given. */
+/** What a part's options or points mean, a line each; options with the numbers by which they are given. */
 function legendOf(part: NamedShape): string[] {
-  const options = optionsFor(part);
-  if (options.some(({ about }) => about)) return [heading(part.name), ...options.map(({ name, about }, index) => `  ${index + 1} ${name}${about ? quiet(`  ${about}`) : ""}`)];
-  const points = Object.entries((part.spec as { scale?: Readonly<Record<string, string>> }).scale ?? {}).sort(([a], [b]) => Number(a) - Number(b));
-  return part.spec.kind === "score" && points.length > 0 ? [heading(part.name), ...points.map(([point, about]) => `  ${point}${quiet(`  ${about}`)}`)] : [];
+  const told = part.kind.control === "someOf" ? [] : (part.kind.meanings?.(part.spec) ?? []);
+  if (!told.some(({ about }) => about)) return [];
+  const isNumbered = optionsFor(part).length > 0;
+  return [heading(part.name), ...told.map(({ name, about }, index) => `  ${isNumbered ? `${index + 1} ` : ""}${name}${about ? quiet(`  ${about}`) : ""}`)];
 }
 
 function choicesOf(part: NamedShape): string {

@@ -89,7 +89,7 @@ async function showTemplate(project: Project, name: string, options: CommonOptio
 
 /** The samples that a template gives for its inputs; a stand-in word where it gives none. */
 export function sampleInputs(prepared: Prepared): Record<string, Json> {
-  return Object.fromEntries(prepared.inputs.map(({ name, spec }) => [name, (spec as InputSpec).sample ?? (spec.kind === "rows" ? [] : `(${name})`)]));
+  return Object.fromEntries(prepared.inputs.map(({ name, spec, kind }) => [name, (spec as InputSpec).sample ?? (kind.takesRows ? [] : `(${name})`)]));
 }
 
 export function printPrompt(messages: readonly Message[]): void {

@@ -62,11 +62,11 @@ function asides({ examples, agreement, sealed }: TrialReport): string[] {
 }
 
 const FIGURES: readonly { readonly name: string; readonly of: (part: PartGrade) => number | null | undefined; readonly key: string }[] = [
-  { name: "macro F1", key: "macroF1", of: ({ classes, kind }) => (kind === "choice" || kind === "yesNo" ? classes?.macro.f1 : undefined) },
-  { name: "macro F1 of labelled options", key: "macroF1Labelled", of: ({ classes, kind }) => ((kind === "choice" || kind === "yesNo") && classes && classes.macroLabelled.f1 !== classes.macro.f1 ? classes.macroLabelled.f1 : undefined) },
-  { name: "balanced accuracy", key: "balancedAccuracy", of: ({ classes, kind }) => (kind === "choice" || kind === "yesNo" ? classes?.balancedAccuracy : undefined) },
-  { name: "kappa", key: "kappa", of: ({ classes, kind }) => (kind === "choice" || kind === "yesNo" ? classes?.kappa : undefined) },
-  { name: "Matthews", key: "matthews", of: ({ classes, kind }) => (kind === "choice" || kind === "yesNo" ? classes?.matthews : undefined) },
+  { name: "macro F1", key: "macroF1", of: ({ classes, numbers }) => (!numbers ? classes?.macro.f1 : undefined) },
+  { name: "macro F1 of labelled options", key: "macroF1Labelled", of: ({ classes, numbers }) => (!numbers && classes && classes.macroLabelled.f1 !== classes.macro.f1 ? classes.macroLabelled.f1 : undefined) },
+  { name: "balanced accuracy", key: "balancedAccuracy", of: ({ classes, numbers }) => (!numbers ? classes?.balancedAccuracy : undefined) },
+  { name: "kappa", key: "kappa", of: ({ classes, numbers }) => (!numbers ? classes?.kappa : undefined) },
+  { name: "Matthews", key: "matthews", of: ({ classes, numbers }) => (!numbers ? classes?.matthews : undefined) },
   { name: "mean error", key: "meanAbsoluteError", of: ({ numbers }) => numbers?.meanAbsoluteError },
   { name: "bias", key: "bias", of: ({ numbers }) => numbers?.bias },
   { name: "quadratic kappa", key: "quadraticKappa", of: ({ numbers }) => numbers?.quadraticKappa },

@@ -14,8 +14,6 @@ export interface Sure {
   readonly note?: string | undefined;
 }
 
-const VERDICTS: ReadonlySet<string> = new Set(["choice", "choices", "score", "yesNo", "date", "number"]);
-
 /** Finds how sure an answer is; with agreement, the answer that most asks gave is the one that counts. */
 export async function withConfidence(prepared: Prepared, inputs: Readonly<Record<string, Json>>, talk: Conversation, model: AskedModel, first: Answered, firstSeed = 0): Promise<Sure> {
   const { doubt } = prepared.template;
@@ -33,7 +31,7 @@ export async function withConfidence(prepared: Prepared, inputs: Readonly<Record
 
 function countedParts(prepared: Prepared, doubt: Doubt): readonly string[] {
   if (doubt.parts) return doubt.parts;
-  const verdicts = prepared.parts.filter((part) => VERDICTS.has(part.kind.kind));
+  const verdicts = prepared.parts.filter((part) => part.kind.settles !== undefined);
   return (verdicts.length > 0 ? verdicts : prepared.parts).map((part) => part.name);
 }
 

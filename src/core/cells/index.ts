@@ -2,7 +2,7 @@ export { decide, type Decision } from "./decide.js";
 export { editRemarks } from "./edit-remarks.js";
 export { absorbEdits } from "./edits.js";
 export { explainCells, type CellExplanation } from "./explain.js";
-export { filledRow, type FilledRow } from "./filled-row.js";
+export type { FilledRow } from "./filled-row.js";
 export { hand, inputsFor, notesRead, rowFor, type Passing, type RowState } from "./passing.js";
 export { answeredCells, givenCells, leftCells, markedCells, setCells, type Asked } from "./record.js";
 export { askingOf, isRuled, modelsOf, targetColumns, workOf, type AskWork, type FillEvents, type FillOptions, type FillSetup, type Progress, type StepWork, type Work } from "./setup.js";

@@ -1,6 +1,6 @@
 import { filledMark, filledRows, inputsFor, type FillSetup } from "../cells/index.js";
 import { canonicalJson, nearest, YoroshiError, type ItemsSource, type Json } from "../ground/index.js";
-import { kindOf, shapeSpec, type AnySpec, type Shaped } from "../kinds/index.js";
+import { kindNames, kindOf, shapeSpec, type AnySpec, type Shaped } from "../kinds/index.js";
 import type { CellRecord } from "../ledger/index.js";
 import { columnsOf, isTemplateStep, writerOf } from "../plan/index.js";
 import { defangCopied, type Row, type TargetColumn } from "../table/index.js";
@@ -94,21 +94,20 @@ function listShape(parent: FillSetup, of: string, column: string): NamedShape {
   if (stepName === undefined) return bad(`the plan ${of} fills no column \`${column}\`. ${near === undefined ? `It fills: ${known.join(", ")}.` : `Did you mean \`${near}\`?`}`);
   const step = parent.plan.steps[stepName]!;
   const part = isTemplateStep(step) ? partAt(parent.asking[stepName]!.prepared.parts, step.fill[column]!) : undefined;
-  if (part && LISTS.has(part.spec.kind)) return part;
-  return bad(`\`${column}\` holds no list${part ? `, but the kind ${part.spec.kind}` : ""}. Rows are made of the kinds ${[...LISTS].join(" and ")}.`);
+  if (part?.kind.item) return part;
+  const lists = kindNames.filter((name) => kindOf(name).item);
+  return bad(`\`${column}\` holds no list${part ? `, but the kind ${part.spec.kind}` : ""}. Rows are made of the kinds ${lists.join(" and ")}.`);
 }
-
-const LISTS: ReadonlySet<string> = new Set(["list", "choices"]);
 
 /** The columns that an item gives, each with its cell. */
 function partsOfItem(list: NamedShape): { readonly column: TargetColumn; cell(item: Json): string }[] {
-  const spec: AnySpec = list.spec.kind === "list" ? ((list.spec as { of?: AnySpec }).of ?? { kind: "text" }) : { kind: "text" };
+  const spec = list.kind.item!(list.spec);
   const parts = (spec as { parts?: Readonly<Record<string, AnySpec>> }).parts;
   const one = (name: string, shape: Shaped, valueOf: (item: Json) => Json): ReturnType<typeof partsOfItem>[number] => ({
     column: { name, type: shape.kind.cellType?.(shape.spec) ?? "text", freeText: shape.kind.freeText === true },
     cell: (item) => shape.toCell(valueOf(item)),
   });
-  if (spec.kind !== "record" || !parts) return [one(ITEM, shapeSpec(spec, kindOf), (item) => item)];
+  if (!parts) return [one(ITEM, shapeSpec(spec, kindOf), (item) => item)];
   return Object.entries(parts).map(([name, part]) => one(name, shapeSpec(part, kindOf), (item) => (item as Record<string, Json>)[name] ?? null));
 }
 

@@ -70,8 +70,8 @@ function condensed(prepared: Prepared, inputs: Parameters<Prepared["render"]>[0]
 /** Whether the template's own limits leave it open that a prompt is too long. */
 function mayExceed(prepared: Prepared, context: number): boolean {
   let chars = prepared.render({}).reduce((sum, { content }) => sum + content.length, 0);
-  for (const { spec } of prepared.inputs) {
-    if (spec.kind !== "text" && spec.kind !== "rows") continue;
+  for (const { spec, kind } of prepared.inputs) {
+    if (!kind.isProse && !kind.takesRows) continue;
     const { maxChars } = spec as { maxChars?: number };
     if (maxChars === undefined) return true;
     chars += maxChars;

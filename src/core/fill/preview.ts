@@ -135,9 +135,4 @@ export function answerTokens(prepared: Prepared, countTokens: CountTokens): numb
   return prepared.parts.reduce((sum, part) => sum + countTokens(`"${part.name}": `) + valueTokens(part, countTokens), 4);
 }
 
-function valueTokens({ spec, kind, name }: NamedShape, countTokens: CountTokens): number {
-  const { maxChars, atMost, exactly } = spec as { maxChars?: number; atMost?: number; exactly?: number };
-  if (kind.kind === "list") return 16 * (exactly ?? atMost ?? 4);
-  if (kind.kind === "text") return Math.min(80, Math.ceil((maxChars ?? 300) / 6));
-  return countTokens(name) + 2;
-}
+const valueTokens = ({ spec, kind, name }: NamedShape, countTokens: CountTokens): number => kind.usualTokens?.(spec) ?? countTokens(name) + 2;

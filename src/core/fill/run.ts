@@ -4,7 +4,6 @@ import {
   answeredCells,
   consider,
   editRemarks,
-  filledRow,
   givenCells,
   hand,
   isRuled,
@@ -25,6 +24,7 @@ import {
 import { YoroshiError } from "../ground/index.js";
 import type { CellRecord, CellState } from "../ledger/index.js";
 import { ahead } from "./ahead.js";
+import { filledRow } from "./filled-row.js";
 import { Route } from "./route.js";
 import { countState, countUsage, newTally, type Tally } from "./tally.js";
 

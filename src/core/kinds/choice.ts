@@ -1,5 +1,5 @@
 import * as z from "zod/mini";
-import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
+import { fits, misfit, type AnySpec, type Given, type Kind, type Option, type Weakness } from "./kind.js";
 
 declare module "./value-of.js" {
   interface KindValues<Spec> {
@@ -17,12 +17,6 @@ export type OptionName<Spec> =
           : Extract<keyof Options, string>
       : string)
   | (Spec extends { readonly otherwise: infer Other extends string } ? Other : never);
-
-/** An option and what it means. */
-export interface Option {
-  readonly name: string;
-  readonly about?: string | undefined;
-}
 
 export interface ChoiceSpec extends AnySpec {
   readonly kind: "choice";
@@ -59,7 +53,46 @@ export const choice: Kind<ChoiceSpec, string> = {
   },
   toCell: (_spec, value) => value,
   typescript: tellType,
+  control: "oneOf",
+  measures: ["classes"],
+  settles: "judgement",
+  options: optionsOf,
+  meanings: optionsOf,
+  weaknesses: choiceWeaknesses,
+  resolve: resolveOptions,
 };
+
+/** The reference that the options are read from, where they are. */
+export function optionsFrom({ options }: Pick<ChoiceSpec, "options">): string | undefined {
+  if (!options || Array.isArray(options)) return undefined;
+  const keys = Object.keys(options);
+  return keys.length === 1 && keys[0] === "from" ? (options as { from: string }).from : undefined;
+}
+
+/** The same spec with its options as the reference has them. */
+export function resolveOptions<Spec extends Pick<ChoiceSpec, "options">>(spec: Spec, { options }: Given): Spec {
+  const from = optionsFrom(spec);
+  return from === undefined ? spec : { ...spec, resolved: options(from) };
+}
+
+/** Options without a meaning, and those that are easily taken for each other. */
+export function choiceWeaknesses(spec: ChoiceSpec): Weakness[] {
+  if (optionsFrom(spec) !== undefined) return [];
+  const options = optionsOf(spec).filter((option) => option.name !== spec.otherwise);
+  const bare = options.filter((option) => !option.about).map((option) => option.name);
+  const overlapping = options.flatMap((one, index): Weakness[] => {
+    const other = options.slice(index + 1).find((candidate) => oneInsideOther(one.name, candidate.name));
+    return other ? [{ code: "overlappingOptions", one: one.name, other: other.name, key: "options" }] : [];
+  });
+  return [...(bare.length > 0 ? [{ code: "bareOptions" as const, options: bare, key: "options" }] : []), ...overlapping];
+}
+
+/** Whether all words of one name stand in the other. */
+function oneInsideOther(a: string, b: string): boolean {
+  const wordsOf = (text: string): string[] => text.toLowerCase().match(/[\p{L}\p{N}]+/gu) ?? [];
+  const [shorter = [], longer = []] = [wordsOf(a), wordsOf(b)].sort((x, y) => x.length - y.length);
+  return shorter.length > 0 && shorter.every((word) => longer.includes(word));
+}
 
 /** The options as a union; no type at all is of use beyond this many. */
 const MOST_TYPED_OPTIONS = 200;

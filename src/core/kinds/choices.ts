@@ -1,5 +1,6 @@
 import * as z from "zod/mini";
-import { choiceFaults, choiceOptions, optionsOf, sameOption, tellOptions, tellType, type ChoiceSpec, type OptionName } from "./choice.js";
+import { canonicalJson } from "../ground/index.js";
+import { choiceFaults, choiceOptions, choiceWeaknesses, optionsOf, resolveOptions, sameOption, tellOptions, tellType, type ChoiceSpec, type OptionName } from "./choice.js";
 import { countBounds, countFaults, tellCount, type Count } from "./count.js";
 import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
 
@@ -59,6 +60,16 @@ export const choices: Kind<ChoicesSpec, string[]> = {
   },
   toCell: (spec, value) => value.join(separatorOf(spec)),
   typescript: (spec) => `(${tellType(asChoice(spec))})[]`,
+  control: "someOf",
+  measures: ["sets"],
+  settles: "judgement",
+  // Which options were chosen counts, not in which order they were named.
+  same: (truth, answer) => canonicalJson(truth.toSorted()) === canonicalJson(answer.toSorted()),
+  options: (spec) => optionsOf(asChoice(spec)),
+  meanings: (spec) => optionsOf(asChoice(spec)),
+  item: () => ({ kind: "text" }),
+  weaknesses: (spec) => choiceWeaknesses(asChoice(spec)),
+  resolve: resolveOptions,
 };
 
 /** The whole text when it is one option, else what stands between separators or line ends. */

@@ -47,6 +47,10 @@ export const date: Kind<DateSpec, string> = {
   toCell: (_spec, value) => value,
   cellType: ({ time }) => (time ? "dateTime" : "date"),
   typescript: () => "string",
+  control: "day",
+  settles: "fact",
+  writtenAs: "dates",
+  resolve: (spec, { today }) => (spec.relativeTo === "today" ? { ...spec, base: today() } : spec),
 };
 
 const formOf = ({ time }: DateSpec): string => (time ? "YYYY-MM-DDTHH:MM" : "YYYY-MM-DD");

@@ -49,6 +49,67 @@ export interface Kind<Spec extends AnySpec = AnySpec, V extends Json = Json> {
   cellType?(spec: Spec): "text" | "integer" | "decimal" | "number" | "yesNo" | "date" | "dateTime";
   /** Whether only inputs can be of this kind. */
   readonly inputOnly?: boolean;
+  /** What trials measure of it besides right and wrong. Default: nothing. */
+  readonly measures?: readonly Measure[];
+  /** When two values count as the same in a trial; default: when they are equal as JSON. */
+  same?(truth: V, answer: V): boolean;
+  /** Whether a value is a judgement or a fact, for which a confidence can be told; words and what is made of them are neither. */
+  readonly settles?: "judgement" | "fact";
+  /** Whether a value is the approval of one who judges: a yes, a score in the upper half. */
+  isGood?(spec: Spec, value: V): boolean;
+  /** Whether a value is words of any length, such as a reason. */
+  readonly isProse?: boolean;
+  /** Whether a value is rows of another table. */
+  readonly takesRows?: boolean;
+  /** How its cells may be written in a table of another country. */
+  readonly writtenAs?: "numbers" | "dates";
+  /** The values that a spec states, each with its meaning. */
+  options?(spec: Spec): readonly Option[];
+  /** What single values mean, in order, where a spec says so: options, points of a scale. */
+  meanings?(spec: Spec): readonly Option[];
+  /** The distance of two neighbouring values, where they stand on a scale. */
+  step?(spec: Spec): number;
+  /** The spec of each item, where a value is several of them. */
+  item?(spec: Spec): AnySpec;
+  /** How many tokens a value usually takes in an answer; default: as many as its name, and two. */
+  usualTokens?(spec: Spec): number;
+  /** What works in a spec and is yet likely to give worse answers. */
+  weaknesses?(spec: Spec): readonly Weakness[];
+  /** A spec with what it names at hand: the rows of references, the run's day. */
+  resolve?(spec: Spec, given: Given): Spec;
+  /** Finds values of this kind in a text, for the stand-in, which hears of the kind by the first words of `tell`. */
+  find?(spec: Spec, text: string): readonly V[];
+  /** The control with which a form edits it. */
+  readonly control: Control;
+}
+
+/** Shares of classes; how far off numbers are; how sets overlap; how words do. */
+export type Measure = "classes" | "numbers" | "sets" | "texts";
+
+/** What edits a value: words in a line or an area, one or several of the options, a number, yes or no, a day, a list of lines, a group of others. */
+export type Control = "line" | "area" | "oneOf" | "someOf" | "number" | "yesNo" | "day" | "lines" | "group";
+
+/** An option, or a point, and what it means. */
+export interface Option {
+  readonly name: string;
+  readonly about?: string | undefined;
+}
+
+/** What is weak in a spec: a code with its details, and the key under which it stands, where that is one. */
+export type Weakness =
+  | { readonly code: "endlessText"; readonly key?: undefined }
+  | { readonly code: "bareScale"; readonly missing: readonly string[]; readonly key?: undefined }
+  | { readonly code: "bareOptions"; readonly options: readonly string[]; readonly key: string }
+  | { readonly code: "overlappingOptions"; readonly one: string; readonly other: string; readonly key: string };
+
+/** What a spec may name. */
+export interface Given {
+  /** Rows of a reference, for options. @throws YoroshiError where there are none. */
+  options(reference: string): readonly Option[];
+  /** What one unit of each currency is worth, by its code. */
+  rates(reference: string): Readonly<Record<string, number>>;
+  /** The run's day, ISO 8601. */
+  today(): string;
 }
 
 export type KindLookup = (name: string) => Kind;

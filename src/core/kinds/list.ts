@@ -47,6 +47,10 @@ export const list: Kind<ListSpec, Json[]> = {
   // One item a line, as a person would write it into a cell.
   toCell: (spec, value, kinds) => value.map((item) => escapeItem(kinds(itemOf(spec).kind).toCell(itemOf(spec), item, kinds))).join("\n"),
   typescript: (spec, kinds) => `(${kinds(itemOf(spec).kind).typescript(itemOf(spec), kinds)})[]`,
+  control: "lines",
+  measures: ["sets"],
+  item: itemOf,
+  usualTokens: ({ exactly, atMost }) => 16 * (exactly ?? atMost ?? 4),
 };
 
 function listOf(spec: ListSpec, item: z.ZodMiniType<Json>): z.ZodMiniType<Json[]> {

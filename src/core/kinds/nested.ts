@@ -1,4 +1,4 @@
-import type { ChoiceSpec } from "./choice.js";
+import { optionsFrom, type ChoiceSpec } from "./choice.js";
 import type { AnySpec } from "./kind.js";
 import { columnSpec } from "./rows.js";
 
@@ -33,17 +33,8 @@ export function specsWithin(spec: AnySpec, path: readonly string[] = []): { read
   return [{ path, spec }, ...specsInside(spec).flatMap((inner) => specsWithin(inner.spec, [...path, ...inner.path]))];
 }
 
-function hasOptions(spec: AnySpec): boolean {
-  return spec.kind === "choice" || spec.kind === "choices";
-}
-
-/** The reference that a choice reads its options from, if it does. */
-export function referenceOf(spec: AnySpec): string | undefined {
-  const { options } = spec as Partial<ChoiceSpec>;
-  if (!hasOptions(spec) || !options || Array.isArray(options)) return undefined;
-  const keys = Object.keys(options);
-  return keys.length === 1 && keys[0] === "from" ? (options as { from: string }).from : undefined;
-}
+/** The reference that a spec reads its options from, if it does. */
+export const referenceOf = (spec: AnySpec): string | undefined => optionsFrom(spec as ChoiceSpec);
 
 /** Every reference that a spec reads options or rates from, with the path to it. */
 export function referencesIn(spec: AnySpec, path: readonly string[] = []): { readonly name: string; readonly path: readonly string[] }[] {

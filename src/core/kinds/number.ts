@@ -61,6 +61,11 @@ export const number: Kind<NumberSpec, number> = {
   toCell: (_spec, value) => String(value),
   cellType: ({ decimals, currency }) => (decimals === 0 ? "integer" : decimals !== undefined || currency !== undefined ? "decimal" : "number"),
   typescript: () => "number",
+  control: "number",
+  measures: ["numbers"],
+  settles: "fact",
+  writtenAs: "numbers",
+  resolve: (spec, { rates }) => (spec.rates === undefined ? spec : { ...spec, perUnit: rates(spec.rates) }),
 };
 
 const isMoney = (spec: NumberSpec): spec is NumberSpec & MoneySpec => spec.currency !== undefined;

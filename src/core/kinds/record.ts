@@ -49,6 +49,7 @@ export const record: Kind<RecordSpec, RecordValue> = {
   },
   toCell: (_spec, value) => JSON.stringify(value),
   typescript: (spec, kinds) => `{ ${Object.entries(spec.parts).map(([name, part]) => `${name}: ${typescriptOf(part, kinds)}`).join("; ")} }`,
+  control: "group",
 };
 
 function objectOf(spec: RecordSpec, schemaOf: (part: AnySpec) => z.ZodMiniType): z.ZodMiniType<RecordValue> {

@@ -29,6 +29,8 @@ export const rows: Kind<RowsSpec, RowValue[]> = {
   summary: "Rows of another table that belong to this one, such as the messages of a thread. As an input only.",
   keys: { columns: z.record(z.string(), z.union([z.string(), z.looseObject({ kind: z.string() })])) },
   inputOnly: true,
+  takesRows: true,
+  control: "area",
   faults: (spec) => (Object.keys(spec.columns).length === 0 ? ["Rows need columns: `columns: { at: date, said: text }`."] : []),
   value: (spec, kinds) => {
     const columns = Object.entries(spec.columns).map(([name, column]) => [name, z.nullable(kinds(columnSpec(column).kind).value(columnSpec(column), kinds))] as const);

@@ -18,6 +18,8 @@ export interface ScoreSpec extends AnySpec {
   readonly scale?: Readonly<Record<string, string>> | undefined;
 }
 
+const stepOf = (spec: ScoreSpec): number => spec.step ?? 1;
+
 export const score: Kind<ScoreSpec, number> = {
   kind: "score",
   summary: "A number on a scale with described points.",
@@ -45,9 +47,19 @@ export const score: Kind<ScoreSpec, number> = {
   toCell: (_spec, value) => String(value),
   cellType: (spec) => (isWhole(spec) ? "integer" : "decimal"),
   typescript: () => "number",
+  control: "number",
+  measures: ["classes", "numbers"],
+  settles: "judgement",
+  writtenAs: "numbers",
+  isGood: ({ from, to }, value) => value > (from + to) / 2,
+  step: stepOf,
+  meanings: ({ scale = {} }) => Object.entries(scale).sort(([a], [b]) => Number(a) - Number(b)).map(([name, about]) => ({ name, about })),
+  weaknesses: ({ from, to, scale }) => {
+    const missing = [from, to].filter((point) => scale?.[String(point)] === undefined).map(String);
+    return missing.length > 0 ? [{ code: "bareScale", missing }] : [];
+  },
 };
 
-const stepOf = (spec: ScoreSpec): number => spec.step ?? 1;
 const isWhole = (spec: ScoreSpec): boolean => Number.isInteger(spec.from) && Number.isInteger(stepOf(spec));
 
 /** Whether a number is a point of the scale; decimal steps are compared with a millionth's tolerance. */

@@ -1,5 +1,6 @@
 import * as z from "zod/mini";
 import { countChars, joinWords, sentences } from "../ground/index.js";
+import { sameWords } from "../statistics/index.js";
 import { fits, type AnySpec, type Kind } from "./kind.js";
 
 declare module "./value-of.js" {
@@ -47,7 +48,16 @@ export const text: Kind<TextSpec, string> = {
   fromCell: (_spec, cell) => fits(cell),
   toCell: (_spec, value) => value,
   typescript: () => "string",
+  control: "area",
+  measures: ["texts"],
+  isProse: true,
+  same: (truth, answer) => sameWords(truth, answer),
+  usualTokens: ({ maxChars = USUAL_CHARS }) => Math.min(80, Math.ceil(maxChars / 6)),
+  weaknesses: ({ maxChars, maxWords, maxSentences }) => (!maxChars && !maxWords && !maxSentences ? [{ code: "endlessText" }] : []),
 };
+
+/** What a text without a limit is taken to bring. */
+const USUAL_CHARS = 300;
 
 function overLimits(spec: TextSpec, value: string): string[] {
   const problems: string[] = [];

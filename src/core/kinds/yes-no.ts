@@ -41,4 +41,8 @@ export const yesNo: Kind<YesNoSpec, boolean> = {
   // Own words are text.
   cellType: ({ yes, no }) => (yes === undefined && no === undefined ? "yesNo" : "text"),
   typescript: () => "boolean",
+  control: "yesNo",
+  measures: ["classes"],
+  settles: "judgement",
+  isGood: (_spec, value) => value,
 };

@@ -101,7 +101,7 @@ function checkColumns(plan: Plan, name: string, step: Step, template: Template |
   for (const [input, spec] of Object.entries(template?.inputs ?? {})) {
     const column = step.inputs[input];
     const source = column ?? input;
-    const isRows = spec.kind === "rows";
+    const isRows = kindOf(spec.kind).takesRows === true;
     if (isRows && !related.includes(source) && (column !== undefined || (spec as InputSpec).required !== false) && !known.includes(source)) {
       found.push(complain("badValue", document.at([...at, "inputs", input]), { problem: `\`${input}\` takes rows. Say which: \`related: { ${source}: { table: { file: … }, match: { … } } }\`.` }));
       continue;

@@ -3,7 +3,7 @@ export { checkPlan, type KnownTable } from "./check-plan.js";
 export { readyRules, type ReadyRule } from "./clear.js";
 export { adviseCondition } from "./condition-advice.js";
 export { readCondition, type Condition } from "./condition.js";
-export { columnsRead, figuresReadAs, inputColumns, orderSteps, READ_AS, readAs, wantedOnce } from "./order.js";
+export { columnsRead, figuresReadAs, inputColumns, orderSteps, readAs, wantedOnce } from "./order.js";
 export {
   checkFilled,
   columnsOf,

@@ -1,4 +1,5 @@
 import type { GroupsSource } from "../ground/index.js";
+import { kindOf } from "../kinds/index.js";
 import type { Wanted } from "../table/index.js";
 import type { Template } from "../template/index.js";
 import { readCondition } from "./condition.js";
@@ -21,8 +22,6 @@ export function columnsRead(step: Step, template: Pick<Template, "inputs"> | und
   return [...new Set([...tested, ...taken])];
 }
 
-export const READ_AS: Readonly<Record<string, Wanted>> = { number: "numbers", score: "numbers", date: "dates" };
-
 /** The columns of its table that a plan reads as numbers or days: for inputs of these kinds. */
 export function readAs(plan: Pick<Plan, "steps">, templates: StepTemplates): Record<string, Wanted> {
   const filled = new Set(Object.values(plan.steps).flatMap(columnsOf));
@@ -30,7 +29,7 @@ export function readAs(plan: Pick<Plan, "steps">, templates: StepTemplates): Rec
     const template = templates[name];
     if (!isTemplateStep(step) || !template) return [];
     return Object.entries(inputColumns(step, template)).flatMap(([input, column]) => {
-      const wanted = READ_AS[template.inputs[input]!.kind];
+      const wanted = kindOf(template.inputs[input]!.kind).writtenAs;
       return wanted === undefined || filled.has(column) ? [] : [[column, wanted] as const];
     });
   });

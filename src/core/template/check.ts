@@ -69,7 +69,7 @@ function isCountedFrom(template: Template, input: string): boolean {
 }
 
 function checkDates(template: Template, document: SourceDocument): Complaint[] {
-  const dates = Object.entries(template.inputs).flatMap(([name, spec]) => specsWithin(spec, [name]).filter((inner) => inner.spec.kind === "date").map(({ path }) => path.filter((part) => part !== "columns").join(".")));
+  const dates = Object.entries(template.inputs).flatMap(([name, spec]) => specsWithin(spec, [name]).filter((inner) => kindOf(inner.spec.kind).control === "day").map(({ path }) => path.filter((part) => part !== "columns").join(".")));
   return (["inputs", "answer"] as const).flatMap((where) =>
     Object.entries(template[where]).flatMap(([name, spec]) =>
       specsWithin(spec, [where, name]).flatMap((inner) => {
@@ -85,7 +85,7 @@ function checkLong(template: Template, document: SourceDocument): Complaint[] {
   return Object.keys(template.whenLong ?? {}).flatMap((name) => {
     const spec = template.inputs[name] as { kind: string; maxChars?: number } | undefined;
     if (!spec) return [complain("unknownKey", document.atKey(["whenLong", name]), { key: name, known, near: nearest(name, known) })];
-    if (spec.kind === "text" && spec.maxChars !== undefined) return [];
+    if (kindOf(spec.kind).isProse && spec.maxChars !== undefined) return [];
     return [complain("badValue", document.at(["whenLong", name]), { problem: `\`${name}\` has no limit to be above. Give it one: \`${name}: { kind: text, maxChars: 6000 }\`.` })];
   });
 }

@@ -10,7 +10,6 @@ export interface LabelledRows {
   readonly rows: readonly { readonly values: Readonly<Record<string, string>> }[];
 }
 
-const BALANCED_KINDS = ["choice", "score", "yesNo"];
 
 /**
  * Picks examples from labelled rows: only rows that have every input and a right value for every part, spread evenly
@@ -28,7 +27,7 @@ export function pickExamples(template: TemplateShape, inputs: readonly NamedShap
     throw new YoroshiError("samplesUnfit", { file: labelled.file, problem: `${whole.length} of its rows have every input and a right value for every part; ${from.take} examples are wanted.` });
   }
   const chance = seededChance(from.seed ?? 1);
-  const balance = from.balance ?? parts.find((part) => BALANCED_KINDS.includes(part.kind.kind))?.name;
+  const balance = from.balance ?? parts.find((part) => part.kind.measures?.includes("classes"))?.name;
   const groups = new Map<string, Example[]>();
   for (const example of chance.shuffled(whole)) {
     const group = balance === undefined ? "" : JSON.stringify(example.answer[balance]);

@@ -157,7 +157,7 @@ const STATED_CONFIDENCE: NamedShape = {
 /** What the examples say of their own confidence: they are right, yet "certain" would be copied. */
 const EXAMPLE_CONFIDENCE = 0.9;
 
-const isDateFromInput = (spec: AnySpec): boolean => spec.kind === "date" && (spec as DateSpec).relativeTo !== undefined && (spec as DateSpec).relativeTo !== "today";
+const isDateFromInput = (spec: AnySpec): boolean => ((spec as DateSpec).relativeTo ?? "today") !== "today";
 
 function referencesOf(template: TemplateShape, given: References): References {
   return Object.fromEntries(

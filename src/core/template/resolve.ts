@@ -1,5 +1,5 @@
 import { YoroshiError } from "../ground/index.js";
-import { mapLeaves, referenceOf, type AnySpec, type DateSpec, type NumberSpec } from "../kinds/index.js";
+import { kindOf, mapLeaves, type AnySpec, type DateSpec, type Given } from "../kinds/index.js";
 import type { RunValues } from "./run-values.js";
 import type { ReferenceRow, ReferenceSpec } from "./template.js";
 
@@ -15,14 +15,8 @@ export function inlineReference(spec: ReferenceSpec): ReferenceRow[] | undefined
 
 /** A spec with what it names at hand: options and rates of references, the run's day. */
 export function resolveSpec(spec: AnySpec, references: References, run: RunValues | undefined, template: string): AnySpec {
-  return mapLeaves(spec, (leaf) => {
-    const from = referenceOf(leaf);
-    if (from !== undefined) return { ...leaf, resolved: rowsOf(references, from, template) } as AnySpec;
-    const { rates } = leaf as NumberSpec;
-    if (leaf.kind === "number" && rates !== undefined) return { ...leaf, perUnit: ratesOf(references, rates, template) } as AnySpec;
-    if (leaf.kind === "date" && (leaf as DateSpec).relativeTo === "today") return { ...leaf, base: dayOf(run, template) } as AnySpec;
-    return leaf;
-  });
+  const given: Given = { options: (name) => rowsOf(references, name, template), rates: (name) => ratesOf(references, name, template), today: () => dayOf(run, template) };
+  return mapLeaves(spec, (leaf) => kindOf(leaf.kind).resolve?.(leaf, given) ?? leaf);
 }
 
 /** A spec whose dates are counted from an input (the last row of one with rows), with that input's day; the same spec where there are none. */
@@ -30,7 +24,7 @@ export function datedSpec(spec: AnySpec, inputs: Readonly<Record<string, unknown
   return mapLeaves(spec, (leaf) => {
     const { relativeTo } = leaf as DateSpec;
     const base = relativeTo === undefined ? undefined : baseOf(relativeTo, inputs);
-    return leaf.kind === "date" && typeof base === "string" ? ({ ...leaf, base } as AnySpec) : leaf;
+    return typeof base === "string" ? ({ ...leaf, base } as AnySpec) : leaf;
   });
 }
 

@@ -1,5 +1,5 @@
 import { groupDigits, joinWords, type Place, type SourceDocument } from "../ground/index.js";
-import { optionsOf, referenceOf, specsInside, type AnySpec, type ChoiceSpec, type ScoreSpec, type TextSpec } from "../kinds/index.js";
+import { kindOf, specsInside, type AnySpec, type TextSpec } from "../kinds/index.js";
 import { parseText } from "./liquid.js";
 import type { Prepared } from "./prepare.js";
 import type { Template } from "./template.js";
@@ -68,7 +68,7 @@ const USUAL_CHARS = 2_000;
 /** Tokens of the prompt when every text input is as long as it may be, and of the answer. */
 function longestPrompt(prepared: Prepared, countTokens: (text: string) => number): number {
   const empty = prepared.render(Object.fromEntries(prepared.inputs.map(({ name }) => [name, null])));
-  const room = prepared.inputs.reduce((sum, { spec }) => sum + (spec.kind === "text" || spec.kind === "rows" ? ((spec as TextSpec).maxChars ?? USUAL_CHARS) : 0), 0);
+  const room = prepared.inputs.reduce((sum, { spec, kind }) => sum + (kind.isProse || kind.takesRows ? ((spec as TextSpec).maxChars ?? USUAL_CHARS) : 0), 0);
   return empty.reduce((sum, message) => sum + countTokens(message.content), 0) + Math.ceil(room / CHARS_A_TOKEN) + prepared.maxTokens;
 }
 
@@ -87,39 +87,17 @@ export function warnTemplate(template: Template, document: SourceDocument): Warn
   const parts = Object.entries(template.answer);
   parts.forEach(([name, spec], index) => {
     warnSpec(name, spec, ["answer", name]);
-    const verdict = parts.slice(0, index).find(([, before]) => ["choice", "choices", "score", "yesNo"].includes(before.kind));
-    if (verdict && spec.kind === "text" && REASON.test(`${name} ${spec.about ?? ""}`)) warn("verdictFirst", document.atKey(["answer", name]), { reason: name, verdict: verdict[0] });
+    const verdict = parts.slice(0, index).find(([, before]) => kindOf(before.kind).settles === "judgement");
+    if (verdict && kindOf(spec.kind).isProse && REASON.test(`${name} ${spec.about ?? ""}`)) warn("verdictFirst", document.atKey(["answer", name]), { reason: name, verdict: verdict[0] });
   });
   return found;
 
   function warnSpec(name: string, spec: AnySpec, path: readonly string[]): void {
-    if (spec.kind === "text") {
-      const { maxChars, maxWords, maxSentences } = spec as TextSpec;
-      if (!maxChars && !maxWords && !maxSentences) warn("endlessText", document.atKey(path), { part: name });
+    for (const { code, key, ...details } of kindOf(spec.kind).weaknesses?.(spec) ?? []) {
+      const place = key === undefined ? document.atKey(path) : document.at([...path, key]);
+      // The details of a code are those that its sentence takes.
+      warn(code, place, { part: name, ...details } as never);
     }
-    if (spec.kind === "score") {
-      const { from, to, scale } = spec as ScoreSpec;
-      const missing = [from, to].filter((point) => scale?.[String(point)] === undefined).map(String);
-      if (missing.length > 0) warn("bareScale", document.atKey(path), { part: name, missing });
-    }
-    if ((spec.kind === "choice" || spec.kind === "choices") && referenceOf(spec) === undefined) warnOptions(name, spec as ChoiceSpec, path);
     for (const inner of specsInside(spec)) warnSpec(inner.path.at(-1) === "of" ? name : `${name}.${inner.path.at(-1)}`, inner.spec, [...path, ...inner.path]);
   }
-
-  function warnOptions(part: string, spec: ChoiceSpec, path: readonly string[]): void {
-    const options = optionsOf(spec).filter((option) => option.name !== spec.otherwise);
-    const bare = options.filter((option) => !option.about).map((option) => option.name);
-    if (bare.length > 0) warn("bareOptions", document.at([...path, "options"]), { part, options: bare });
-    for (const [index, one] of options.entries()) {
-      const other = options.slice(index + 1).find((candidate) => oneInsideOther(one.name, candidate.name));
-      if (other) warn("overlappingOptions", document.at([...path, "options"]), { one: one.name, other: other.name });
-    }
-  }
-}
-
-/** Whether all words of one name stand in the other. */
-function oneInsideOther(a: string, b: string): boolean {
-  const wordsOf = (text: string): string[] => text.toLowerCase().match(/[\p{L}\p{N}]+/gu) ?? [];
-  const [shorter = [], longer = []] = [wordsOf(a), wordsOf(b)].sort((x, y) => x.length - y.length);
-  return shorter.length > 0 && shorter.every((word) => longer.includes(word));
 }

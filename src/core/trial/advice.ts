@@ -44,7 +44,7 @@ interface Disagreed {
 export function adviseOn(parts: readonly PartGrade[], samples: readonly Sample[], disagreements: readonly Disagreed[], confidences: ReadonlyMap<string, Confidence>, steady: readonly Steadiness[]): Advice {
   const texts = new Map(samples.map((sample) => [sample.id, wordsOf(Object.values(sample.inputs).filter((value) => typeof value === "string").join(" "))]));
   // Neighbouring points of a scale are taken for each other as a matter of course.
-  const classes = new Set(parts.filter((part) => part.confusion && part.kind !== "score").map((part) => part.part));
+  const classes = new Set(parts.filter((part) => part.confusion && !part.numbers).map((part) => part.part));
   const groups = new Map<string, Disagreed[]>();
   for (const one of disagreements) {
     if (one.answer === null || !classes.has(one.part)) continue;

@@ -1,5 +1,5 @@
 import type { Json } from "../ground/index.js";
-import type { ScoreSpec } from "../kinds/index.js";
+import type { Measure } from "../kinds/index.js";
 import { bootstrapAll, classReport, editSimilarity, numberReport, rougeL, rougeN, setReport, weightedKappa, wilson, type ConfusionCounts, type Interval, type NumberReport, type SetReport } from "../statistics/index.js";
 import type { NamedShape } from "../template/index.js";
 
@@ -36,20 +36,20 @@ const MOST_POINTS = 1_000;
 type Answered = readonly { readonly truth: Json; readonly answer: Json }[];
 
 export function kindFigures(part: NamedShape, pairs: readonly Pair[], ids: readonly string[], confusion: ConfusionCounts | undefined, options: GradeOptions): KindFigures {
-  const kind = part.kind.kind;
+  const measures: readonly Measure[] = part.kind.measures ?? [];
   if (pairs.length === 0) return {};
-  if (kind === "score" || kind === "number") return numberFigures(part, pairs, ids, options);
-  if (kind === "choices" || kind === "list") return setFigures(part, pairs, ids, options);
-  if (kind === "text") return textFigures(pairs, ids, options);
-  return confusion && kind === "choice" ? { intervals: classIntervals(part, pairs, confusion, options) } : {};
+  if (measures.includes("numbers")) return numberFigures(part, pairs, ids, options);
+  if (measures.includes("sets")) return setFigures(part, pairs, ids, options);
+  if (measures.includes("texts")) return textFigures(pairs, ids, options);
+  return confusion && part.kind.options ? { intervals: classIntervals(part, pairs, confusion, options) } : {};
 }
 
 function numberFigures(part: NamedShape, pairs: readonly Pair[], ids: readonly string[], options: GradeOptions): KindFigures {
   const answered = pairs.filter((pair): pair is Answered[number] => typeof pair.answer === "number" && typeof pair.truth === "number");
   const numbers = answered.map(({ truth, answer }) => [truth as number, answer as number] as const);
-  const { step = 1 } = part.spec as ScoreSpec;
-  const isScore = part.kind.kind === "score";
-  const within = options.within?.[part.name] ?? (isScore ? step : 0);
+  const step = part.kind.step?.(part.spec);
+  const isScore = step !== undefined;
+  const within = options.within?.[part.name] ?? step ?? 0;
   const near = numbers.filter(([truth, answer]) => Math.abs(answer - truth) <= within + 1e-9).length;
   const merits = Object.fromEntries(pairs.flatMap(({ truth, answer }, index) => (typeof answer === "number" && typeof truth === "number" ? [[ids[index]!, -Math.abs(answer - truth)]] : [])));
   return {
@@ -83,7 +83,7 @@ function numberResample(numbers: readonly (readonly [number, number])[], isScore
 function setFigures(part: NamedShape, pairs: readonly Pair[], ids: readonly string[], options: GradeOptions): KindFigures {
   const asSet = (value: Json | undefined): string[] => (Array.isArray(value) ? value.map((item) => (typeof item === "string" ? item.trim().toLowerCase() : JSON.stringify(item))) : []);
   const sets = pairs.map(({ truth, answer }) => [asSet(truth), asSet(answer)] as const);
-  const stated = part.kind.kind === "choices" ? ((part.schema as unknown as { element?: { options?: readonly string[] } }).element?.options ?? []).map((option) => option.toLowerCase()) : [];
+  const stated = (part.kind.options?.(part.spec) ?? []).map(({ name }) => name.toLowerCase());
   const known = stated.length > 0 ? stated : [...new Set(sets.flatMap(([truth, answer]) => [...truth, ...answer]))];
   const jaccards = sets.map((pair) => setReport([pair], known).jaccard);
   return {

@@ -1,5 +1,5 @@
 import { canonicalJson, type Json } from "../ground/index.js";
-import { classReport, countConfusion, sameWords, wilson, type ClassReport, type ConfusionCounts, type Interval } from "../statistics/index.js";
+import { classReport, countConfusion, wilson, type ClassReport, type ConfusionCounts, type Interval } from "../statistics/index.js";
 import { partAt, type NamedShape, type Prepared } from "../template/index.js";
 import { kindFigures, type GradeOptions, type KindFigures, type Pair } from "./figures.js";
 import type { Sample } from "./samples.js";
@@ -37,7 +37,6 @@ export interface Disagreement {
 export type Graded = { readonly parts: Readonly<Record<string, Json>> } | { readonly reason: string };
 
 const MOST_CONFUSION_LABELS = 30;
-const CLASS_KINDS: ReadonlySet<string> = new Set(["choice", "yesNo", "score"]);
 
 /** Grades answers against right values, part by part. Values are compared as typed values; text by its words. */
 export function grade(prepared: Prepared, graded: readonly string[], samples: readonly Sample[], answers: readonly Graded[], options: GradeOptions = {}): { parts: PartGrade[]; disagreements: Disagreement[] } {
@@ -90,26 +89,23 @@ function gradePart(prepared: Prepared, part: NamedShape, samples: readonly Sampl
   };
 }
 
-/** Typed equality; choices and lists whatever their order; text by its words. */
-function sameValue(part: NamedShape, truth: Json, answer: Json): boolean {
+/** Typed equality, as the kind has it. */
+function sameValue({ kind }: NamedShape, truth: Json, answer: Json): boolean {
   if (truth === answer) return true;
-  if (part.kind.kind === "text") return sameWords(String(truth), String(answer));
-  if (typeof truth !== "object" || typeof answer !== "object") return false;
-  // Which options were chosen counts, not in which order they were named.
-  if (part.kind.kind === "choices") return canonicalJson((truth as string[]).toSorted()) === canonicalJson((answer as string[]).toSorted());
-  return canonicalJson(truth) === canonicalJson(answer);
+  if (truth === null || answer === null) return false;
+  return kind.same ? kind.same(truth, answer) : canonicalJson(truth) === canonicalJson(answer);
 }
 
 /** The nearest text part that the model wrote before this one. */
 function reasonBefore(prepared: Prepared, part: NamedShape): string | undefined {
   const top = part.name.split(".")[0];
   const before = prepared.parts.slice(0, prepared.parts.findIndex((candidate) => candidate.name === top));
-  return before.findLast((candidate) => candidate.kind.kind === "text")?.name;
+  return before.findLast((candidate) => candidate.kind.isProse)?.name;
 }
 
 function confusionOf(part: NamedShape, pairs: readonly Pair[]): ConfusionCounts | undefined {
-  if (!CLASS_KINDS.has(part.kind.kind)) return undefined;
-  const stated = part.kind.kind === "choice" ? ((part.schema as { options?: readonly string[] }).options ?? []) : [];
+  if (!part.kind.measures?.includes("classes")) return undefined;
+  const stated = (part.kind.options?.(part.spec) ?? []).map(({ name }) => name);
   const cells = pairs.map(({ truth, answer }) => [part.toCell(truth), answer === undefined ? undefined : part.toCell(answer)] as const);
   const used = stated.length > 0 ? stated : [...new Set(cells.flatMap(([truth, answer]) => (answer === undefined ? [truth] : [truth, answer])))].sort((a, b) => a.localeCompare(b, "en", { numeric: true }));
   const counted = countConfusion(cells, used);

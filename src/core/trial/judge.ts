@@ -1,7 +1,6 @@
 import type { Answer } from "../answer/index.js";
 import type { Asking } from "../asking/index.js";
 import { YoroshiError, type Json } from "../ground/index.js";
-import type { ScoreSpec } from "../kinds/index.js";
 import { wilson, type Interval } from "../statistics/index.js";
 import type { NamedShape } from "../template/index.js";
 import { valueAt } from "./grade.js";
@@ -44,9 +43,8 @@ export function judgeInputs(judge: Judge, part: string, sample: Sample, answer: 
 export function judgedOf(judge: Judge, part: string, answers: readonly Answer[]): JudgedText {
   const verdict = verdictOf(judge);
   const values = answers.flatMap((answer) => (answer.state === "answered" ? [answer.parts[verdict.name]!] : []));
-  const { from, to } = verdict.spec as ScoreSpec;
-  const isGood = (value: Json): boolean => (verdict.kind.kind === "score" ? (value as number) > (from + to) / 2 : value === true);
-  const good = values.filter(isGood).length;
+  const good = values.filter((value) => verdict.kind.isGood!(verdict.spec, value)).length;
+  const numbers = values.filter((value) => typeof value === "number");
   return {
     part,
     template: judge.prepared.template.name,
@@ -54,12 +52,12 @@ export function judgedOf(judge: Judge, part: string, answers: readonly Answer[])
     rows: values.length,
     good,
     interval: wilson(good, values.length),
-    ...(verdict.kind.kind === "score" && values.length > 0 ? { meanScore: values.reduce<number>((sum, value) => sum + (value as number), 0) / values.length } : {}),
+    ...(numbers.length > 0 ? { meanScore: numbers.reduce((sum, value) => sum + value, 0) / numbers.length } : {}),
   };
 }
 
 function verdictOf({ prepared }: Judge): NamedShape {
-  const verdict = prepared.parts.find((part) => part.kind.kind === "yesNo" || part.kind.kind === "score");
+  const verdict = prepared.parts.find((part) => part.kind.isGood);
   if (!verdict) throw new YoroshiError("misuse", { problem: `The judging template ${prepared.template.name} has no part of the kind yesNo or score to judge by.` });
   return verdict;
 }
