@@ -1,11 +1,12 @@
 import type { Json } from "../ground/index.js";
+import { kindNames, kindOf as kindByName } from "../kinds/index.js";
 import type { ModelRequest } from "../model/index.js";
 
 /** One part of the answer that a prompt asks for, as its words tell it. */
 export interface AskedPart {
   readonly name: string;
   readonly about: string;
-  readonly kind: "choice" | "choices" | "score" | "yesNo" | "date" | "number" | "list" | "record" | "money" | "text";
+  readonly kind: "choice" | "choices" | "score" | "yesNo" | "date" | "number" | "list" | "record" | "money" | "found" | "text";
   readonly options: readonly { readonly name: string; readonly about: string }[];
   readonly from?: number | undefined;
   readonly to?: number | undefined;
@@ -21,6 +22,8 @@ export interface AskedPart {
   readonly inWords?: boolean | undefined;
   /** The codes of currencies that may be named. */
   readonly currencies?: readonly string[] | undefined;
+  /** Finds its values in a text, where the kind says how. */
+  readonly find?: ((text: string) => readonly Json[]) | undefined;
   /** What each item of a list is. */
   readonly item?: AskedPart | undefined;
   /** The parts of a record. */
@@ -157,7 +160,8 @@ function readNamed({ text, below }: Line): AskedPart[] {
 
 function readPart(name: string, stated: string, below: readonly Line[]): AskedPart {
   const said = stated.replace(/; null if the text does not say/, "").replace(/null if the text does not say, else /i, "");
-  const kind = kindOf(said);
+  const find = finderOf(said);
+  const kind = find ? "found" : kindOf(said);
   const range = /from (-?[\d.]+) to (-?[\d.]+?)(?: in steps of ([\d.]+?))?(?:[.,;]?(?:\s|$))/.exec(said);
   const size = /list of (?:exactly (\d+)|(\d+) to (\d+)|at most (\d+)|at least (\d+))/i.exec(said);
   const count = (index: number): number | undefined => (size?.[index] === undefined ? undefined : Number(size[index]));
@@ -171,6 +175,7 @@ function readPart(name: string, stated: string, below: readonly Line[]): AskedPa
     from: range ? Number(range[1]) : undefined,
     to: range ? Number(range[2]) : undefined,
     step: range?.[3] === undefined ? undefined : Number(range[3]),
+    find,
     maxChars: numberIn(said, /(\d+) characters/),
     maxWords: numberIn(said, /(\d+) words/),
     maxSentences: numberIn(said, /(\d+) sentences?/),
@@ -192,6 +197,12 @@ function readOption({ text }: Line): { name: string; about: string }[] {
 function readPoint({ text }: Line): { point: number; about: string }[] {
   const match = /^(-?[\d.]+) = (.*)$/.exec(text);
   return match ? [{ point: Number(match[1]), about: match[2]! }] : [];
+}
+
+/** How values are found of a kind that says so; its own words open the line. */
+function finderOf(said: string): AskedPart["find"] {
+  const name = kindNames.find((known) => kindByName(known).find && said.startsWith(kindByName(known).tell({ kind: known }, kindByName)));
+  return name === undefined ? undefined : (text) => kindByName(name).find!({ kind: name }, text);
 }
 
 /** The kind's own words open the line, or close it where options, points or members follow below. */

@@ -46,9 +46,10 @@ function valueOf(part: AskedPart, request: ReadRequest, words: readonly Term[], 
     case "yesNo": return yesNo(part, request.data, words);
     case "date": return (part.inWords ? dayWords(request.data) : null) ?? dateIn(request.data, part.time === true);
     case "number": return /\bhow sure\b/i.test(part.about) ? sureness(request, words) : numberNear(part, request.data);
+    case "found": return part.find!(request.data)[0] ?? null;
     case "money": return money(part, request.data);
     case "record": return weighParts(part.members ?? [], request);
-    case "list": return part.item && part.item.kind !== "text" ? items(part, part.item, request) : (part.item?.maxWords ?? Infinity) <= SHORT_WORDS ? enumerated(part, request.data) : list(part, request.data);
+    case "list": return part.item?.find ? [...new Set(part.item.find(request.data))].slice(0, part.atMost ?? Infinity) : part.item && part.item.kind !== "text" ? items(part, part.item, request) : (part.item?.maxWords ?? Infinity) <= SHORT_WORDS ? enumerated(part, request.data) : list(part, request.data);
     case "text": if (/\bname\b/i.test(part.about) && (part.maxWords ?? Infinity) <= 3) return nameOf(request.data, part);
       return /\b(why|reason|because|evidence|decided)\b/i.test(`${part.name} ${part.about}`) ? evidence(part, request.data, leading) : summary(part, request.data);
   }
