@@ -15,6 +15,7 @@ interface Case {
   readonly wrongSpecs: readonly object[];
 }
 
+const names = fc.array(fc.stringMatching(/^[a-z0-9]{1,8}$/), { minLength: 2, maxLength: 4 });
 const words = fc.string({ unit: "grapheme", minLength: 1, maxLength: 20 }).map((text) => text.trim()).filter((text) => text !== "");
 
 /** What every kind must do; a new kind adds its own line. */
@@ -36,6 +37,15 @@ const CASES: Record<string, Case> = {
     badCells: ["seven", "1.2.3"],
     values: fc.integer({ min: -100, max: 50_000 }).map((n) => n / 10),
     wrongSpecs: [{ from: "low" }, { decimals: 1.5 }],
+  },
+  email: {
+    spec: { kind: "email" },
+    reads: [["ana.li@example.org", "ana.li@example.org"], [" <kim+deck@mail.example.co> ", "kim+deck@mail.example.co"], ["Ana Li <ana@example.org>", "ana@example.org"], ["mailto:ana@example.org.", "ana@example.org"], ["jörg@bücher.example", "jörg@bücher.example"]],
+    refuses: ["ana", "ana@", "@example.org", "ana@example", "a b@example.org", "ana@example.org, kim@example.org", "", null, 7, true],
+    cells: [["ana@example.org", "ana@example.org"], ["Ana <ana@example.org>", "ana@example.org"]],
+    badCells: ["ana at example.org", "ana@@example.org"],
+    values: names.map(([local, ...hosts]) => `${local}@${hosts.join(".")}.org`),
+    wrongSpecs: [{ hosts: ["example.org"] }],
   },
   yesNo: {
     spec: { kind: "yesNo" },

@@ -2,6 +2,7 @@ import * as z from "zod/mini";
 import { choice } from "./choice.js";
 import { choices } from "./choices.js";
 import { date } from "./date.js";
+import { email } from "./email.js";
 import type { Kind, KindLookup } from "./kind.js";
 import { list } from "./list.js";
 import { number } from "./number.js";
@@ -12,7 +13,7 @@ import { text } from "./text.js";
 import { yesNo } from "./yes-no.js";
 
 /** Every kind, by its name. A new kind is its own file and one entry here. */
-const KINDS = new Map<string, Kind>([text, number, yesNo, date, choice, choices, score, list, record, rows].map((kind) => [kind.kind, kind as unknown as Kind]));
+const KINDS = new Map<string, Kind>([text, number, yesNo, date, choice, choices, score, email, list, record, rows].map((kind) => [kind.kind, kind as unknown as Kind]));
 
 export const kindNames: readonly string[] = [...KINDS.keys()];
 
