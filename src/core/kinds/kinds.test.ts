@@ -47,6 +47,15 @@ const CASES: Record<string, Case> = {
     values: names.map(([local, ...hosts]) => `${local}@${hosts.join(".")}.org`),
     wrongSpecs: [{ hosts: ["example.org"] }],
   },
+  link: {
+    spec: { kind: "link" },
+    reads: [["https://ferries.example.org/log?id=7#top", "https://ferries.example.org/log?id=7#top"], [" <http://example.org> ", "http://example.org"], ["[log](https://example.org/c)", "https://example.org/c"], ["https://example.org/a.", "https://example.org/a"], ["http://localhost:8080/x", "http://localhost:8080/x"]],
+    refuses: ["example.org", "ftp://example.org", "https://", "https://example", "see https://example.org/a for more", "javascript:alert(1)", "", null, 7, true],
+    cells: [["https://example.org", "https://example.org"]],
+    badCells: ["www.example.org", "https://a b.org"],
+    values: names.map(([page, ...hosts]) => `https://${hosts.join(".")}.org/${page}`),
+    wrongSpecs: [{ hosts: ["example.org"] }],
+  },
   yesNo: {
     spec: { kind: "yesNo" },
     reads: [[true, true], ["Yes", true], ["no.", false], ["FALSE", false]],

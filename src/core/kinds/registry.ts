@@ -4,6 +4,7 @@ import { choices } from "./choices.js";
 import { date } from "./date.js";
 import { email } from "./email.js";
 import type { Kind, KindLookup } from "./kind.js";
+import { link } from "./link.js";
 import { list } from "./list.js";
 import { number } from "./number.js";
 import { record } from "./record.js";
@@ -13,7 +14,7 @@ import { text } from "./text.js";
 import { yesNo } from "./yes-no.js";
 
 /** Every kind, by its name. A new kind is its own file and one entry here. */
-const KINDS = new Map<string, Kind>([text, number, yesNo, date, choice, choices, score, email, list, record, rows].map((kind) => [kind.kind, kind as unknown as Kind]));
+const KINDS = new Map<string, Kind>([text, number, yesNo, date, choice, choices, score, email, link, list, record, rows].map((kind) => [kind.kind, kind as unknown as Kind]));
 
 export const kindNames: readonly string[] = [...KINDS.keys()];
 
