@@ -1,11 +1,12 @@
 import { existsSync } from "node:fs";
 import { copyFile, cp } from "node:fs/promises";
 import path from "node:path";
-import { fill, YoroshiError } from "../../core/index.js";
+import { YoroshiError } from "../../core/index.js";
+import { fillPlan, runJob } from "../../jobs/index.js";
 import { contestantOf, openProject, packageFolder, PROJECT_FILE, type Project } from "../../project/index.js";
 import { heading, note, out, outJson, quiet } from "../print/print.js";
 import type { CommonOptions } from "../with-project.js";
-import { runFill } from "./fill.js";
+import { fillAndShow } from "./fill.js";
 import { printContest, printTrial } from "../print/trial.js";
 import { runTrial } from "./trial.js";
 
@@ -47,8 +48,7 @@ async function walkThrough(project: Project, source: string, folder: string, isN
   let exit = 0;
   step(isNew ? "3  Three fills of one table" : "2  Three fills of one table", "what is known from before is not asked again");
   for (const plan of ["triage", "headlines", "actions"]) {
-    const { setup } = await project.fillSetup(plan);
-    exit = Math.max(exit, await runFill(project, setup, false, {}, {}));
+    exit = Math.max(exit, await fillAndShow(project, { plan }, { isDemo: true }));
   }
   out(`\n${heading("Done.")} The filled table is ${path.join(folder, "deck-log.filled.csv")}; all answers are in ${path.join(folder, ".yoroshi", "ledger.sqlite")}.`);
   out(quiet(`Go on with: cd ${folder}, then yoroshi status triage, yoroshi try triage --row R-012, yoroshi versions ${TEMPLATE}.`));
@@ -62,8 +62,7 @@ async function quietDemo(project: Project): Promise<number> {
 
   const fills = [];
   for (const plan of ["triage", "headlines", "actions"]) {
-    const { setup } = await project.fillSetup(plan);
-    const { rows, asked, reused, filled, skipped, failed } = await fill(setup);
+    const { rows, asked, reused, filled, skipped, failed } = await runJob(fillPlan, project, { plan });
     fills.push({ plan, rows, asked, reused, filled, skipped, failed });
   }
   outJson({ folder: project.root, trial: { version: report.version, parts: report.parts.map(({ part, right, graded, accuracy }) => ({ part, right, graded, accuracy })) }, fills });

@@ -1,9 +1,9 @@
 import { existsSync } from "node:fs";
 import path from "node:path";
 import { formatMoney, isYoroshiError, ModelFailure, readTemplate, warnTemplate, YoroshiError } from "../../core/index.js";
+import { modelError } from "../../jobs/index.js";
 import { copyTemplate, draftTemplate, listStarters, writeStarter, writeTemplate, type Project } from "../../project/index.js";
 import { block, good, heading, note, out, outJson, quiet, table, warn } from "../print/print.js";
-import { modelError } from "../report-error.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
 interface NewOptions extends CommonOptions {

@@ -1,4 +1,5 @@
-import { explainCells, formatMoney, monthStart, plural, survey, toMicros, type CellExplanation, type CellState, type FillSetup, type OpenCell, type SpendRecord, type Survey } from "../../core/index.js";
+import { formatMoney, plural, type CellState } from "../../core/index.js";
+import { explainRow, runJob, surveyPlan, type RowExplanation, type StepExplanation, type SurveyReport } from "../../jobs/index.js";
 import { block, heading, out, outJson, quiet, table } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
@@ -13,34 +14,37 @@ const STATES: readonly CellState[] = ["filled", "edited", "stale", "held", "fail
 /** `yoroshi status`: how every cell stands, and why cells have no value. */
 export async function status(name: string, options: StatusOptions): Promise<number> {
   return withProject(options, async (project) => {
-    const { setup } = await project.fillSetup(name, { asks: false });
-    if (options.cell !== undefined) return explain(await explainCells(setup, options.cell, options.column), setup, project.settings.currency, options);
-    const open: OpenCell[] = [];
-    const result = await survey(setup, options.empty ? (cell) => open.push(cell) : undefined);
-    const ledger = project.ledger();
-    const [last] = await ledger.runs.find("fill", setup.plan.name, 1);
-    const spend = await ledger.charges.of(setup.plan.name);
-    if (options.json) {
-      outJson({ plan: setup.plan.name, ...result, ...(options.empty ? { empty: open } : {}), lastRun: last ? { id: last.id, startedAt: new Date(last.startedAt).toISOString(), end: last.end ?? "broken off" } : null, spend: spend.map((line) => ({ ...line, spent: line.spent / 1e6, unsure: line.unsure / 1e6 })) });
+    const { currency } = project.settings;
+    if (options.cell !== undefined) {
+      const found = await runJob(explainRow, project, { plan: name, key: options.cell, column: options.column });
+      if (options.json) outJson(found);
+      else printExplained(found, currency);
       return 0;
     }
-    out(heading(`Plan ${setup.plan.name}`) + quiet(`  ${plural(result.rows, "row")} of ${setup.table.name}`));
-    printSurvey(result);
-    if (open.length > 0) {
-      out(`\n${heading("Rows with cells without an up-to-date value")}`);
-      out(table(["row", "columns", "state", "why"], rowsOf(open), { width: { 1: 40 } }));
-    }
-    if (last) out(`\n${quiet(`Last fill ${new Date(last.startedAt).toISOString().slice(0, 16).replace("T", " ")} UTC: ${last.end ?? "broken off"}.`)}`);
-    printSpend(spend, project.settings.currency);
-    const cap = project.settings.limits.spendPerMonth;
-    if (cap !== undefined) out(quiet(`This month ${formatMoney(await ledger.charges.since(monthStart(project.clock.now())), project.settings.currency)} of ${formatMoney(toMicros(cap), project.settings.currency)} spent by all plans and trials.`));
+    const report = await runJob(surveyPlan, project, { plan: name, empty: options.empty });
+    if (options.json) outJson(report);
+    else printReport(report, currency);
     return 0;
   });
 }
 
+function printReport(report: SurveyReport, currency: string): void {
+  const money = (amount: number): string => formatMoney(Math.round(amount * 1e6), currency);
+  out(heading(`Plan ${report.plan}`) + quiet(`  ${plural(report.rows, "row")} of ${report.table}`));
+  printSurvey(report);
+  if (report.empty && report.empty.length > 0) {
+    out(`\n${heading("Rows with cells without an up-to-date value")}`);
+    out(table(["row", "columns", "state", "why"], rowsOf(report.empty), { width: { 1: 40 } }));
+  }
+  const { lastRun, month } = report;
+  if (lastRun) out(`\n${quiet(`Last fill ${lastRun.startedAt.slice(0, 16).replace("T", " ")} UTC: ${lastRun.end}.`)}`);
+  printSpend(report.spend, money);
+  if (month) out(quiet(`This month ${money(month.spent)} of ${money(month.cap)} spent by all plans and trials.`));
+}
+
 /** A line for each row and reason, however many of its columns they concern. */
-function rowsOf(cells: readonly OpenCell[]): string[][] {
-  const lines = new Map<string, { readonly cell: OpenCell; readonly columns: string[] }>();
+function rowsOf(cells: NonNullable<SurveyReport["empty"]>): string[][] {
+  const lines = new Map<string, { readonly cell: (typeof cells)[number]; readonly columns: string[] }>();
   for (const cell of cells) {
     const name = JSON.stringify([cell.key, cell.state, cell.reason]);
     const line = lines.get(name) ?? { cell, columns: [] };
@@ -51,28 +55,23 @@ function rowsOf(cells: readonly OpenCell[]): string[][] {
 }
 
 /** One row's cells, step by step. */
-function explain(found: readonly CellExplanation[], { plan, table: source }: FillSetup, currency: string, options: StatusOptions): number {
-  if (options.json) {
-    outJson({ plan: plan.name, key: options.cell, steps: found.map((one) => ({ ...one, answer: one.answer && { ...one.answer, answer: { ...one.answer.answer, spent: one.answer.answer.spent / 1e6 } } })) });
-    return 0;
-  }
-  out(heading(`${found[0]!.key}`) + quiet(`  ${found[0]!.place} of ${source.name}, plan ${plan.name}`));
-  for (const one of found) {
-    if (found.length > 1) out(`\n${heading(`Step ${one.step}`)}  ${quiet(one.columns.join(", "))}`);
+function printExplained({ plan, table: source, steps }: RowExplanation, currency: string): void {
+  out(heading(steps[0]!.key) + quiet(`  ${steps[0]!.place} of ${source}, plan ${plan}`));
+  for (const one of steps) {
+    if (steps.length > 1) out(`\n${heading(`Step ${one.step}`)}  ${quiet(one.columns.join(", "))}`);
     explainStep(one, currency);
   }
-  return 0;
 }
 
 /** How one step's cells came about, in the order in which one would ask. */
-function explainStep(found: CellExplanation, currency: string): void {
+function explainStep(found: StepExplanation, currency: string): void {
   const { record, answer, prompt } = found;
   const when = (at: number): string => `${new Date(at).toISOString().slice(0, 16).replace("T", " ")} UTC`;
   out(table(["", ""], [
     ["state", `${found.state}${found.reason ? `: ${found.reason}` : ""}`],
     ...(record ? [["since", `${when(record.at)}, run ${record.run}`]] : []),
     ...(record?.notes ?? []).map((note) => ["note", note]),
-    ...(answer ? [["answered by", `${answer.model}, template ${answer.template} version ${answer.version}, ${when(answer.at)}`], ["cost", `${formatMoney(answer.answer.spent, currency)}, ${answer.answer.asks === 0 && answer.answer.usage.tokensIn > 0 ? "its share of a request" : plural(answer.answer.asks, "request")}, ${answer.answer.usage.tokensIn} tokens in, ${answer.answer.usage.tokensOut} out`]] : []),
+    ...(answer ? [["answered by", `${answer.model}, template ${answer.template} version ${answer.version}, ${when(answer.at)}`], ["cost", `${formatMoney(Math.round(answer.answer.spent * 1e6), currency)}, ${answer.answer.asks === 0 && answer.answer.usage.tokensIn > 0 ? "its share of a request" : plural(answer.answer.asks, "request")}, ${answer.answer.usage.tokensIn} tokens in, ${answer.answer.usage.tokensOut} out`]] : []),
     ...(answer && answer.answer.notes.length > 0 ? [["reading it", answer.answer.notes.join(", ")]] : []),
     ...(answer?.answer.confidence ? [["confidence", `${answer.answer.confidence.value.toFixed(2)} by ${answer.answer.confidence.by}`]] : []),
     ...(record?.fingerprint ? [["fingerprint", record.fingerprint.slice(0, 16)]] : []),
@@ -90,16 +89,16 @@ function explainStep(found: CellExplanation, currency: string): void {
 }
 
 /** What all fills of the plan were charged, at the prices of their days. */
-function printSpend(spend: readonly SpendRecord[], currency: string): void {
+function printSpend(spend: SurveyReport["spend"], money: (amount: number) => string): void {
   if (spend.length === 0) return;
   out(`\n${heading("Spent in all")}`);
   const steps = new Set(spend.map(({ step }) => step)).size > 1;
   out(table([...(steps ? ["step"] : []), "model", "requests", "tokens in", "tokens out", "spent"], spend.map(({ step, model, requests, tokensIn, tokensOut, spent, unsure }) => [
-    ...(steps ? [step === "" ? "-" : step] : []), model, requests, tokensIn.toLocaleString("en"), tokensOut.toLocaleString("en"), `${formatMoney(spent, currency)}${unsure > 0 ? `, perhaps ${formatMoney(unsure, currency)} more` : ""}`,
+    ...(steps ? [step === "" ? "-" : step] : []), model, requests, tokensIn.toLocaleString("en"), tokensOut.toLocaleString("en"), `${money(spent)}${unsure > 0 ? `, perhaps ${money(unsure)} more` : ""}`,
   ]), { right: steps ? [2, 3, 4, 5] : [1, 2, 3, 4] }));
 }
 
-function printSurvey({ columns, reasons, notes }: Survey): void {
+function printSurvey({ columns, reasons, notes }: SurveyReport): void {
   const used = STATES.filter((state) => Object.values(columns).some((counts) => (counts[state] ?? 0) > 0));
   out(table(["column", ...used], Object.entries(columns).map(([column, counts]) => [column, ...used.map((state) => counts[state] ?? 0)]), { right: used.map((_, index) => index + 1) }));
   if (reasons.length > 0) {

@@ -1,8 +1,8 @@
 import { ModelFailure, toMicros, YoroshiError, type TrialReport } from "../../core/index.js";
+import { modelError } from "../../jobs/index.js";
 import { contestantOf, runContest, type ContestOptions, type ContestResult, type Project } from "../../project/index.js";
 import { heading, note, out, outJson, percent, quiet, standinNote, table } from "../print/print.js";
 import { printContest, printTrial } from "../print/trial.js";
-import { modelError } from "../report-error.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
 interface TrialCommandOptions extends CommonOptions {

@@ -38,6 +38,7 @@ export const ERRORS = {
     `${d.table}: the ${d.what === "numbers" ? "numbers" : "days"} in \`${d.column}\` ${d.examples.length > 1 ? "are written in two ways" : "can be read in two ways"}: ${d.examples.map(({ text, place }) => `\`${text}\` (${place})`).join(", ")}. Say under \`table:\` in the plan which is meant, ${d.forms.map((form) => `\`${d.what}: ${form}\``).join(" or ")}; for this column alone: \`columns: { ${JSON.stringify(d.column)}: { ${d.what}: ${d.forms[0]} } }\`. Nothing was asked.`),
   standingUnknown: entry(2, 409, (d: { target: string; columns: readonly string[] }) =>
     `${d.target} holds values in \`${d.columns.join("`, `")}\` that the ledger knows nothing of (was it lost?). --standing renew writes them anew and keeps the file as a backup; --standing keep takes them for a person's.`),
+  badInput: entry(2, 400, (d: { job: string; problems: readonly string[] }) => `${d.job}: ${d.problems.join("; ")}.`),
   badOption: entry(2, 400, (d: { option: string; problem: string }) => `${d.option}: ${d.problem}`),
   keyNotFound: entry(2, 404, (d: { keys: readonly string[]; table: string }) => `${d.table} has no row with the key ${d.keys.map((k) => `\`${k}\``).join(", ")}.`),
   samplesUnfit: entry(2, 400, (d: { file: string; problem: string }) => `${d.file} cannot be used as samples: ${d.problem}`),

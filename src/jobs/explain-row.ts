@@ -1,0 +1,77 @@
+import * as z from "zod";
+import { explainCells } from "../core/index.js";
+import { defineJob } from "./job.js";
+import { answerShape, cellState, cellValue, message } from "./schemas.js";
+
+const input = z.strictObject({
+  plan: z.string(),
+  /** The row's key. */
+  key: z.string(),
+  /** Only the step that fills this column. */
+  column: z.string().optional(),
+});
+
+/** What stands in the cells of one row that one step fills, as the ledger keeps it. */
+const cellRecord = z.object({
+  plan: z.string(),
+  step: z.string(),
+  key: z.string(),
+  state: cellState,
+  reason: z.string().optional(),
+  fingerprint: z.string().optional(),
+  values: z.record(z.string(), cellValue),
+  was: z.record(z.string(), cellValue).optional(),
+  notes: z.array(z.string()).optional(),
+  edited: z.record(z.string(), z.string()).optional(),
+  editedOn: z.string().optional(),
+  form: z.int().optional(),
+  past: z.array(z.string()).optional(),
+  run: z.string(),
+  at: z.number(),
+});
+
+const answerRecord = z.object({
+  fingerprint: z.string(),
+  template: z.string(),
+  version: z.int(),
+  model: z.string(),
+  run: z.string(),
+  at: z.number(),
+  basis: z.record(z.string(), z.string()).optional(),
+  answer: z.object(answerShape),
+});
+
+const step = z.object({
+  key: z.string(),
+  place: z.string(),
+  step: z.string(),
+  columns: z.array(z.string()),
+  state: cellState,
+  reason: z.string().optional(),
+  record: cellRecord.optional(),
+  answer: answerRecord.optional(),
+  /** As the row and the template stand now. */
+  prompt: z.array(message).optional(),
+  /** Whether the answer is to exactly this prompt. */
+  same: z.boolean(),
+});
+
+const report = z.object({ plan: z.string(), table: z.string(), key: z.string(), steps: z.array(step) });
+
+export type RowExplanation = z.output<typeof report>;
+export type StepExplanation = z.output<typeof step>;
+
+/** Everything that is known of one row's cells, step by step. Asks nothing. */
+export const explainRow = defineJob({
+  name: "explainRow",
+  summary: "Tells how one row's cells came about: state, reason, answer, prompt and reply.",
+  input,
+  report,
+  async run(project, { plan, key, column }) {
+    const { setup } = await project.fillSetup(plan, { asks: false });
+    const found = await explainCells(setup, key, column);
+    const steps = found.map((one) => ({ ...one, answer: one.answer && { ...one.answer, answer: { ...one.answer.answer, spent: one.answer.answer.spent / 1e6 } } }));
+    // The core's types are read-only; a report is plain data.
+    return { plan: setup.plan.name, table: setup.table.name, key, steps: steps as unknown as StepExplanation[] };
+  },
+});

@@ -1,0 +1,171 @@
+import * as z from "zod";
+import { ERRORS, fill, preflight, readGate, targetColumns, YoroshiError, type FillOptions, type FillReport, type FillSetup, type Progress } from "../core/index.js";
+import type { Project } from "../project/index.js";
+import { choiceShape, modelIds, optionsFor, tokenizer, type Choice } from "./choose-rows.js";
+import { defineJob, type JobContext } from "./job.js";
+import { knownError, modelError } from "./known-error.js";
+import { count, money, tally, tallyShape, toldNote } from "./schemas.js";
+
+const input = z.strictObject({
+  ...choiceShape,
+  /** Write into the file itself, with a backup, instead of a result beside it. */
+  inPlace: z.boolean().optional(),
+  /** Fill though the gate is closed. */
+  ignoreGate: z.boolean().optional(),
+  /** Ask models that are new to the project for a word first. Default true. */
+  probe: z.boolean().optional(),
+  /** Fill the plans whose rows are made of this one's, too. */
+  derived: z.boolean().optional(),
+});
+
+const filled = z.object({
+  plan: z.string(),
+  table: z.string(),
+  target: z.string(),
+  /** The plan whose rows its own are made of. */
+  madeOf: z.string().optional(),
+  model: z.string(),
+  standin: z.boolean(),
+  ...tallyShape,
+  spent: money,
+  /** What may have been charged for requests that broke off. */
+  unsure: money,
+  run: z.string(),
+  end: z.enum(["done", "rowLimit", "spendCap", "interrupted", "failed"]),
+  steps: z.record(z.string(), tally),
+  newEdits: count,
+  earlier: count,
+  notes: z.array(toldNote),
+  inVain: count,
+  refused: z.array(z.object({ rows: count, keys: z.array(z.string()), columns: z.array(z.string()), problem: z.string() })),
+  written: z.boolean(),
+  tookMs: z.number(),
+  /** How the model failed that ended the run, and the error that this is to the user. */
+  problem: z.string().optional(),
+  error: z.object({ code: z.string(), message: z.string() }).optional(),
+  capped: z.object({ why: z.enum(["run", "month", "request"]), needs: money, cap: money }).optional(),
+});
+
+const report = z.object({
+  ...filled.shape,
+  /** The plans whose rows are made of this one's. */
+  feeds: z.array(z.string()),
+  derived: z.array(filled).optional(),
+});
+
+export type FilledPlan = z.output<typeof filled>;
+export type FillPlanReport = z.output<typeof report>;
+
+export type FillPlanEvent =
+  /** A plan is about to be filled. */
+  | { readonly type: "begin"; readonly plan: string }
+  /** Something that a person should know before it begins. */
+  | { readonly type: "notice"; readonly text: string; readonly isWarning: boolean }
+  | { readonly type: "progress"; readonly progress: Progress }
+  /** A model's host keeps failing, so that the run waits for it, or answers again. */
+  | { readonly type: "host"; readonly host: string; readonly state: "open" | "closed"; readonly problem: string | undefined }
+  /** A plan is filled, as far as it could be. */
+  | { readonly type: "end"; readonly filled: FilledPlan };
+
+/** Fills a plan, and those made of its rows where that is asked for. */
+export const fillPlan = defineJob<typeof input, typeof report, FillPlanEvent>({
+  name: "fillPlan",
+  summary: "Fills the columns of a plan: asks what is needed and not known, and writes the table.",
+  input,
+  report,
+  async run(project, choice, context) {
+    const first = await fillOne(project, choice, context);
+    const feeds = [...(await project.derivedFrom(choice.plan))];
+    const derived: FilledPlan[] = [];
+    for (const plan of choice.derived && exitOf(first) <= 1 ? feeds : []) {
+      const { probe, createColumns, spend } = choice;
+      const one = await fillOne(project, { plan, probe, createColumns, spend }, context);
+      derived.push(one);
+      // What is made of rows that are not all there would be made anew at once.
+      if (exitOf(one) > 1) break;
+    }
+    return { ...first, feeds, ...(derived.length > 0 ? { derived } : {}) };
+  },
+});
+
+/** 1 for what this run could have mended, not for rows that fail however often they are read; 3 and the like for an error. */
+export function exitOf({ end, inVain, refused, error }: FilledPlan): number {
+  if (error) return ERRORS[error.code as keyof typeof ERRORS]?.exit ?? 3;
+  if (end === "interrupted") return 130;
+  return inVain > 0 || refused.length > 0 || end === "spendCap" ? 1 : 0;
+}
+
+type OneChoice = Choice & { readonly inPlace?: boolean | undefined; readonly ignoreGate?: boolean | undefined; readonly probe?: boolean | undefined };
+
+async function fillOne(project: Project, choice: OneChoice, context: JobContext<FillPlanEvent>): Promise<FilledPlan> {
+  context.on?.({ type: "begin", plan: choice.plan });
+  const { setup, isStandin } = await project.fillSetup(choice.plan, { inPlace: choice.inPlace === true, asks: true });
+  const options = await optionsFor(setup, choice);
+  if (choice.createColumns) await tellColumns(setup, context);
+  await passGate(setup, choice.ignoreGate === true, context);
+  const problems = await preflight(setup, { ...options, tokenizer, probe: choice.probe !== false && !isStandin, signal: context.signal });
+  if (problems.length > 1) throw new YoroshiError("notReady", { plan: setup.plan.name, problems: problems.map(({ message }) => message) });
+  for (const { error, host } of problems) throw error instanceof YoroshiError ? error : modelError(error, host);
+  const filledPlan = await runFill(project, setup, isStandin, options, context);
+  context.on?.({ type: "end", filled: filledPlan });
+  return filledPlan;
+}
+
+async function tellColumns({ table, ...setup }: FillSetup, { on }: JobContext<FillPlanEvent>): Promise<void> {
+  const statements = (await table.missingColumns?.(targetColumns(setup))) ?? [];
+  for (const statement of statements) on?.({ type: "notice", text: `${statement};`, isWarning: false });
+}
+
+async function passGate(setup: FillSetup, isIgnored: boolean, { on }: JobContext<FillPlanEvent>): Promise<void> {
+  const gate = await readGate(setup);
+  if (gate.open) return;
+  if (!isIgnored) throw new YoroshiError("gateClosed", { plan: setup.plan.name, template: gate.template, reason: gate.reason });
+  on?.({ type: "notice", text: `Filled in spite of the gate: ${gate.reason}.`, isWarning: true });
+}
+
+async function runFill(project: Project, setup: FillSetup, isStandin: boolean, options: FillOptions, { signal, stop, on }: JobContext<FillPlanEvent>): Promise<FilledPlan> {
+  const log = await project.runLog(setup.plan.name);
+  try {
+    const report = await fill(setup, {
+      ...options,
+      observed: log.observed,
+      stop,
+      signal,
+      on: {
+        progress: (progress) => on?.({ type: "progress", progress }),
+        breaker: ({ id, host }, state, failure) => {
+          log.note(state === "open" ? "host down" : "host back", { model: id, kind: failure?.kind });
+          on?.({ type: "host", host, state, problem: failure?.message });
+        },
+      },
+    });
+    const { error: failure, errorHost: _, steps: __, ...figures } = report;
+    log.note("fill ended", { ...figures, failure: failure?.kind });
+    return reportOf(report, setup, isStandin);
+  } finally {
+    await log.close();
+  }
+}
+
+function reportOf(report: FillReport, setup: FillSetup, isStandin: boolean): FilledPlan {
+  const { items, groups } = setup.plan.table;
+  const madeOf = (items ?? groups)?.of;
+  const { error, errorHost, spent, unsure, steps, capped, notes, refused, ...rest } = report;
+  const { code = "", message = "" } = error ? knownError(modelError(error, errorHost ?? "")) : {};
+  return {
+    plan: setup.plan.name,
+    table: setup.table.name,
+    target: setup.table.target,
+    ...(madeOf === undefined ? {} : { madeOf }),
+    model: modelIds(setup),
+    standin: isStandin,
+    ...rest,
+    notes: notes.map((one) => ({ ...one, keys: [...one.keys] })),
+    refused: refused.map((one) => ({ ...one, keys: [...one.keys], columns: [...one.columns] })),
+    steps: Object.fromEntries(Object.entries(steps).map(([name, one]) => [name, { ...one, spent: one.spent / 1e6 }])),
+    spent: spent / 1e6,
+    unsure: unsure / 1e6,
+    ...(error ? { problem: error.kind, error: { code, message } } : {}),
+    ...(capped ? { capped: { why: capped.why, needs: capped.needs / 1e6, cap: capped.cap / 1e6 } } : {}),
+  };
+}

@@ -1,0 +1,57 @@
+import * as z from "zod";
+import { monthStart, survey, type OpenCell } from "../core/index.js";
+import { defineJob } from "./job.js";
+import { cellState, count, money, toldNote } from "./schemas.js";
+
+const input = z.strictObject({
+  plan: z.string(),
+  /** Tell every cell without an up-to-date value, too. */
+  empty: z.boolean().optional(),
+});
+
+const report = z.object({
+  plan: z.string(),
+  table: z.string(),
+  rows: count,
+  /** Column -> how many of its cells stand in each state. */
+  columns: z.record(z.string(), z.partialRecord(cellState, count)),
+  reasons: z.array(z.object({ step: z.string(), state: cellState, reason: z.string(), rows: count, keys: z.array(z.string()) })),
+  notes: z.array(toldNote),
+  empty: z.array(z.object({ key: z.string(), place: z.string(), column: z.string(), state: cellState, reason: z.string() })).optional(),
+  lastRun: z.object({ id: z.string(), startedAt: z.iso.datetime(), end: z.string() }).nullable(),
+  /** What all fills of the plan were charged, at the prices of their days. */
+  spend: z.array(z.object({ model: z.string(), step: z.string(), requests: count, tokensIn: count, tokensOut: count, spent: money, unsure: money })),
+  /** What all runs spent in this month (UTC), where the project has a cap on it. */
+  month: z.object({ spent: money, cap: money }).optional(),
+});
+
+export type SurveyReport = z.output<typeof report>;
+
+/** How every cell of a plan stands, and why cells have no value. Asks nothing. */
+export const surveyPlan = defineJob({
+  name: "surveyPlan",
+  summary: "Tells how every cell of a plan stands, and why cells have no value.",
+  input,
+  report,
+  async run(project, { plan, empty = false }) {
+    const { setup } = await project.fillSetup(plan, { asks: false });
+    const open: OpenCell[] = [];
+    const { rows, columns, reasons, notes } = await survey(setup, empty ? (cell) => open.push(cell) : undefined);
+    const ledger = project.ledger();
+    const [last] = await ledger.runs.find("fill", setup.plan.name, 1);
+    const spend = await ledger.charges.of(setup.plan.name);
+    const cap = project.monthlyCap;
+    return {
+      plan: setup.plan.name,
+      table: setup.table.name,
+      rows,
+      columns: { ...columns },
+      reasons: reasons.map((one) => ({ ...one, keys: [...one.keys] })),
+      notes: notes.map((one) => ({ ...one, keys: [...one.keys] })),
+      ...(empty ? { empty: open } : {}),
+      lastRun: last ? { id: last.id, startedAt: new Date(last.startedAt).toISOString(), end: last.end ?? "broken off" } : null,
+      spend: spend.map((line) => ({ ...line, spent: line.spent / 1e6, unsure: line.unsure / 1e6 })),
+      ...(cap === undefined ? {} : { month: { spent: (await ledger.charges.since(monthStart(project.clock.now()))) / 1e6, cap: cap / 1e6 } }),
+    };
+  },
+});

@@ -1,0 +1,122 @@
+import * as z from "zod";
+import { inputCells, ModelFailure, readInputs, templateSteps, YoroshiError, type Json, type Row } from "../core/index.js";
+import type { LoadedTemplate, Project } from "../project/index.js";
+import { defineJob } from "./job.js";
+import { modelError } from "./known-error.js";
+import { answerShape, message } from "./schemas.js";
+
+const input = z.strictObject({
+  /** A template or a plan, by its name or path. */
+  of: z.string(),
+  /** Of a plan: the row by its key. Default: the first that can be read. */
+  row: z.string().optional(),
+  /** Of a plan: the step. Default: the first that asks. */
+  step: z.string().optional(),
+  /** Values of inputs as a cell has them, instead of the row's or the template's own samples. */
+  inputs: z.record(z.string(), z.string()).optional(),
+  /** Ask even where the ledger has an answer. */
+  fresh: z.boolean().optional(),
+});
+
+const about = { template: z.string(), from: z.string() };
+
+const report = z.union([
+  z.object({ ...about, state: z.literal("declined"), reason: z.string() }),
+  z.object({
+    ...about,
+    model: z.string(),
+    /** What the model is called in the project. */
+    modelName: z.string(),
+    standin: z.boolean(),
+    /** Whether the answer stood in the ledger, so that nothing was asked. */
+    known: z.boolean(),
+    /** What a person should know of the row: what limits left out. */
+    inputNotes: z.array(z.string()),
+    /** Input -> how it was shortened. */
+    shortened: z.record(z.string(), z.string()),
+    prompt: z.array(message),
+    ...answerShape,
+    /** The answer's parts as cells have them. */
+    cells: z.array(z.object({ part: z.string(), kind: z.string(), value: z.string() })),
+  }),
+]);
+
+export type TryReport = z.output<typeof report>;
+
+/** What a question is made of. */
+interface Question {
+  readonly loaded: LoadedTemplate;
+  /** The row's cells, by input. */
+  readonly cells: Readonly<Record<string, string | undefined>>;
+  readonly notes: readonly string[];
+  readonly from: string;
+}
+
+/** One row in; the exact prompt, the raw reply, the typed answer and its cost out. */
+export const tryRow = defineJob({
+  name: "tryRow",
+  summary: "Asks a template about one row, and shows the prompt, the reply and the typed answer.",
+  input,
+  report,
+  async run(project, { of, row, step, inputs = {}, fresh = false }, { signal }) {
+    const { loaded, cells, notes, from } = (await project.isPlan(of)) ? await ofPlan(project, of, row, step, inputs) : await ofTemplate(project, of, row, inputs);
+    const template = loaded.template.name;
+    const prepared = await project.prepare(loaded.template);
+    const reading = readInputs(prepared, cells);
+    if (reading.state !== "ready") return { template, from, state: "declined" as const, reason: reading.reason };
+    const opened = await project.openModels(loaded.template);
+    const { answer, known } = await project.askLoaded(loaded, prepared, opened, reading.inputs, { fresh, signal }).catch((error: unknown) => {
+      throw error instanceof ModelFailure ? modelError(error, opened.model.host) : error;
+    });
+    const shown = answer.state === "answered" ? prepared.parts.map((part) => ({ part: part.name, kind: part.spec.kind, value: part.toCell(answer.parts[part.name]!) })) : [];
+    return {
+      template,
+      from,
+      model: opened.model.id,
+      modelName: opened.name,
+      standin: opened.isStandin,
+      known,
+      inputNotes: [...notes],
+      shortened: { ...reading.shortened },
+      prompt: prepared.render(reading.inputs),
+      ...answer,
+      spent: answer.spent / 1e6,
+      cells: shown,
+    } as z.input<typeof report>;
+  },
+});
+
+async function ofTemplate(project: Project, name: string, row: string | undefined, given: Readonly<Record<string, string>>): Promise<Question> {
+  const loaded = await project.template(name);
+  if (row !== undefined) throw new YoroshiError("badOption", { option: "--row", problem: "a template has no rows. Name a plan, or give values with --input." });
+  const { inputs } = loaded.template;
+  const unknown = Object.keys(given).find((one) => !(one in inputs));
+  if (unknown !== undefined) throw new YoroshiError("badOption", { option: "--input", problem: `the template has no input \`${unknown}\`. Inputs: ${Object.keys(inputs).join(", ")}.` });
+  const cells = Object.fromEntries(Object.entries(inputs).map(([one, spec]) => [one, given[one] ?? sampleCell(spec.sample)]));
+  return { loaded, cells, notes: [], from: Object.keys(given).length > 0 ? "the inputs given" : "the template's own sample" };
+}
+
+async function ofPlan(project: Project, name: string, key: string | undefined, stepName: string | undefined, given: Readonly<Record<string, string>>): Promise<Question> {
+  const { setup } = await project.fillSetup(name, { asks: false });
+  const steps = templateSteps(setup.plan);
+  const chosen = stepName === undefined ? steps[0] : steps.find((one) => one.name === stepName);
+  if (!chosen) throw new YoroshiError("badOption", { option: "--step", problem: `the plan has no template step \`${stepName ?? ""}\`. Steps: ${steps.map((one) => one.name).join(", ") || "none"}.` });
+  const row = await findRow(setup.table.read(), key);
+  if (!row) throw new YoroshiError("keyNotFound", { keys: [key ?? "(first row)"], table: setup.table.name });
+  const loaded = await project.template(chosen.step.template);
+  const own = await inputCells(setup, row, chosen.name);
+  return { loaded, cells: { ...own.cells, ...given }, notes: own.notes, from: `${row.key}, ${row.place} of ${setup.table.name}` };
+}
+
+async function findRow(chunks: AsyncIterable<{ readonly rows: readonly Row[] }>, key: string | undefined): Promise<Row | undefined> {
+  for await (const { rows } of chunks) {
+    const row = rows.find((candidate) => (key === undefined ? candidate.problem === undefined : candidate.key === key));
+    if (row) return row;
+  }
+  return undefined;
+}
+
+/** A sample as a cell has it: text as it is, rows and the like as JSON. */
+function sampleCell(sample: Json | undefined): string | undefined {
+  return sample === undefined || typeof sample === "string" ? sample : JSON.stringify(sample);
+}
