@@ -12,17 +12,24 @@ const limit = pLimit(Number(atOnce));
 const began = process.hrtime.bigint();
 const rows = [];
 for await (const row of createReadStream(input).pipe(parse({ columns: true }))) rows.push(row);
-await Promise.all(rows.map((row) => limit(async () => {
-  const reply = await client.chat.completions.create({
-    model: "lean",
-    messages: [
-      { role: "system", content: "You sort notes." },
-      { role: "user", content: `What is this note about, and how bad is it?\n${row.note}\n\nAnswer with JSON: why (text), topic (fire, spill, engine or other), level (1 to 5).` },
-    ],
-    response_format: { type: "json_object" },
-  });
-  Object.assign(row, JSON.parse(reply.choices[0].message.content));
-})));
+await Promise.all(
+  rows.map((row) =>
+    limit(async () => {
+      const reply = await client.chat.completions.create({
+        model: "lean",
+        messages: [
+          { role: "system", content: "You sort notes." },
+          {
+            role: "user",
+            content: `What is this note about, and how bad is it?\n${row.note}\n\nAnswer with JSON: why (text), topic (fire, spill, engine or other), level (1 to 5).`,
+          },
+        ],
+        response_format: { type: "json_object" },
+      });
+      Object.assign(row, JSON.parse(reply.choices[0].message.content));
+    }),
+  ),
+);
 const out = stringify({ header: true });
 const done = new Promise((resolve) => out.pipe(createWriteStream(output)).on("finish", resolve));
 for (const row of rows) out.write(row);

@@ -4,6 +4,8 @@ process.argv.splice(1, 1, fileURLToPath(new URL("../dist/bin/yoroshi.js", import
 const began = process.hrtime.bigint();
 process.on("exit", () => {
   const { user, system } = process.cpuUsage();
-  process.stdout.write(`${JSON.stringify({ wallMs: Number(process.hrtime.bigint() - began) / 1e6, cpuMs: (user + system) / 1000, peakMb: process.resourceUsage().maxRSS / 1024 })}\n`);
+  process.stdout.write(
+    `${JSON.stringify({ wallMs: Number(process.hrtime.bigint() - began) / 1e6, cpuMs: (user + system) / 1000, peakMb: process.resourceUsage().maxRSS / 1024 })}\n`,
+  );
 });
 await import("../dist/bin/yoroshi.js");

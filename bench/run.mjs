@@ -11,7 +11,12 @@ const here = path.dirname(fileURLToPath(import.meta.url));
 const root = mkdtempSync(path.join(tmpdir(), "yoroshi-bench-"));
 process.on("exit", () => rmSync(root, { recursive: true, force: true }));
 
-const NOTES = ["smoke in the galley and a burning smell behind the dryer", "oil on the water astern, a thin film, source not known", "the port motor stopped twice on the crossing and was restarted", "a parcel for the office was left with the purser"];
+const NOTES = [
+  "smoke in the galley and a burning smell behind the dryer",
+  "oil on the water astern, a thin film, source not known",
+  "the port motor stopped twice on the crossing and was restarted",
+  "a parcel for the office was left with the purser",
+];
 
 const BENCHES = {
   /** Wall time of 10,000 rows at 200 ms, 50 at once, against rows x latency / at once; beside it what a bare loop reaches. */
@@ -66,7 +71,11 @@ const BENCHES = {
     const small = await fill(project(10_000, server.endpoint, 50));
     const large = await fill(project(200_000, server.endpoint, 50));
     server.close();
-    report("memory", large.peakMb / small.peakMb, "<= 1.3", { smallMb: small.peakMb, largeMb: large.peakMb, largeRowsASecond: 200_000 / (large.wallMs / 1000) });
+    report("memory", large.peakMb / small.peakMb, "<= 1.3", {
+      smallMb: small.peakMb,
+      largeMb: large.peakMb,
+      largeRowsASecond: 200_000 / (large.wallMs / 1000),
+    });
   },
   /** A re-run on 200,000 unchanged rows against one read-and-write pass of the same file. */
   async rerun() {
@@ -80,7 +89,12 @@ const BENCHES = {
     const touched = await fill(folder);
     server.close();
     const pass = await json(["bench/pass.mjs", path.join(folder, "log.csv"), path.join(folder, "pass.csv")]);
-    report("rerun", again.wallMs / pass.wallMs, "<= 2", { wallMs: again.wallMs, passMs: pass.wallMs, requests, oneRowAddedRatio: touched.wallMs / pass.wallMs });
+    report("rerun", again.wallMs / pass.wallMs, "<= 2", {
+      wallMs: again.wallMs,
+      passMs: pass.wallMs,
+      requests,
+      oneRowAddedRatio: touched.wallMs / pass.wallMs,
+    });
   },
   /** `yoroshi --help` against `node -e 0`, medians of whole processes. */
   async help() {
@@ -96,16 +110,30 @@ async function schedule(name, rows, atOnce, target) {
   const bare = await json(["bench/bare.mjs", server.endpoint, String(rows), String(atOnce)]);
   server.close();
   const idealMs = (rows * 200) / atOnce;
-  report(name, idealMs / took.wallMs, target, { idealMs, wallMs: took.wallMs, bareRatio: idealMs / bare.wallMs, againstBare: bare.wallMs / took.wallMs });
+  report(name, idealMs / took.wallMs, target, {
+    idealMs,
+    wallMs: took.wallMs,
+    bareRatio: idealMs / bare.wallMs,
+    againstBare: bare.wallMs / took.wallMs,
+  });
 }
 
 const LONG = new Set(["million"]);
-for (const name of process.argv.slice(2).length > 0 ? process.argv.slice(2) : Object.keys(BENCHES).filter((bench) => !LONG.has(bench))) await BENCHES[name]();
+for (const name of process.argv.slice(2).length > 0 ? process.argv.slice(2) : Object.keys(BENCHES).filter((bench) => !LONG.has(bench)))
+  await BENCHES[name]();
 
 function report(name, ratio, target, figures) {
   const [sign, bound] = target.split(" ");
   const met = sign === ">=" ? ratio >= Number(bound) : ratio <= Number(bound);
-  console.log(JSON.stringify({ bench: name, ratio: round(ratio), target, met, ...Object.fromEntries(Object.entries(figures).map(([key, value]) => [key, round(value)])) }));
+  console.log(
+    JSON.stringify({
+      bench: name,
+      ratio: round(ratio),
+      target,
+      met,
+      ...Object.fromEntries(Object.entries(figures).map(([key, value]) => [key, round(value)])),
+    }),
+  );
 }
 
 function round(value) {
@@ -116,10 +144,23 @@ function round(value) {
 function project(rows, endpoint, atOnce) {
   const folder = mkdtempSync(path.join(root, "p-"));
   for (const sub of ["templates", "plans"]) mkdirSync(path.join(folder, sub));
-  writeFileSync(path.join(folder, "yoroshi.yaml"), `yoroshi: project/1\nmodels: { quick: { endpoint: "${endpoint}", id: lean, price: { input: 0.15, output: 0.6 } } }\n`);
-  writeFileSync(path.join(folder, "templates/sort.yaml"), "yoroshi: template/1\nname: sort\ninputs: { note: { kind: text, maxChars: 2000 } }\nrole: You sort notes.\ntask: |\n  What is this note about, and how bad is it?\n  {{ note }}\nanswer:\n  why: { kind: text, maxChars: 100 }\n  topic: { kind: choice, options: [fire, spill, engine], otherwise: other }\n  level: { kind: score, from: 1, to: 5 }\n");
-  writeFileSync(path.join(folder, "plans/log.yaml"), `yoroshi: plan/1\nname: log\ntable: { file: log.csv, key: id }\nsteps: { sort: { template: sort, inputs: { note: note }, fill: { topic: topic, level: level, because: why } } }\nlimits: { atOnce: ${atOnce} }\n`);
-  const lines = Array.from({ length: rows }, (_, i) => `N-${i},MV Kestrel,2026-08-${String((i % 28) + 1).padStart(2, "0")},bosun,"Note ${i}: ${NOTES[i % NOTES.length]}, seen at ${i % 24} o'clock."`);
+  writeFileSync(
+    path.join(folder, "yoroshi.yaml"),
+    `yoroshi: project/1\nmodels: { quick: { endpoint: "${endpoint}", id: lean, price: { input: 0.15, output: 0.6 } } }\n`,
+  );
+  writeFileSync(
+    path.join(folder, "templates/sort.yaml"),
+    "yoroshi: template/1\nname: sort\ninputs: { note: { kind: text, maxChars: 2000 } }\nrole: You sort notes.\ntask: |\n  What is this note about, and how bad is it?\n  {{ note }}\nanswer:\n  why: { kind: text, maxChars: 100 }\n  topic: { kind: choice, options: [fire, spill, engine], otherwise: other }\n  level: { kind: score, from: 1, to: 5 }\n",
+  );
+  writeFileSync(
+    path.join(folder, "plans/log.yaml"),
+    `yoroshi: plan/1\nname: log\ntable: { file: log.csv, key: id }\nsteps: { sort: { template: sort, inputs: { note: note }, fill: { topic: topic, level: level, because: why } } }\nlimits: { atOnce: ${atOnce} }\n`,
+  );
+  const lines = Array.from(
+    { length: rows },
+    (_, i) =>
+      `N-${i},MV Kestrel,2026-08-${String((i % 28) + 1).padStart(2, "0")},bosun,"Note ${i}: ${NOTES[i % NOTES.length]}, seen at ${i % 24} o'clock."`,
+  );
   writeFileSync(path.join(folder, "log.csv"), `id,vessel,day,writer,note\n${lines.join("\n")}\n`);
   return folder;
 }
@@ -133,16 +174,43 @@ function bigWorkbook(rows) {
   const main = "http://schemas.openxmlformats.org/spreadsheetml/2006/main";
   const links = "http://schemas.openxmlformats.org/officeDocument/2006/relationships";
   const text = (value) => `<is><t>${value}</t></is>`;
-  const cells = (row, values) => `<row r="${row}">${values.map((value, i) => (typeof value === "number" ? `<c r="${"ABCDEFGHIJ"[i]}${row}"><v>${value}</v></c>` : `<c r="${"ABCDEFGHIJ"[i]}${row}" t="inlineStr">${text(value)}</c>`)).join("")}</row>`;
+  const cells = (row, values) =>
+    `<row r="${row}">${values.map((value, i) => (typeof value === "number" ? `<c r="${"ABCDEFGHIJ"[i]}${row}"><v>${value}</v></c>` : `<c r="${"ABCDEFGHIJ"[i]}${row}" t="inlineStr">${text(value)}</c>`)).join("")}</row>`;
   const lines = [cells(1, ["id", "note", "c1", "c2", "c3", "c4", "c5", "c6", "c7", "c8"])];
-  for (let i = 0; i < rows; i++) lines.push(cells(i + 2, [`N-${i}`, `Note ${i}: ${NOTES[i % NOTES.length]}, seen at ${i % 24} o'clock.`, i, i * 1.5, "open", `x${i % 100}`, i % 7, "port", 3, "MV Kestrel"]));
-  return Buffer.from(zipSync({
-    "[Content_Types].xml": strToU8('<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/></Types>'),
-    "_rels/.rels": strToU8(`<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r1" Type="${links}/officeDocument" Target="xl/workbook.xml"/></Relationships>`),
-    "xl/workbook.xml": strToU8(`<workbook xmlns="${main}" xmlns:r="${links}"><sheets><sheet name="Log" sheetId="1" r:id="r1"/></sheets></workbook>`),
-    "xl/_rels/workbook.xml.rels": strToU8(`<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r1" Type="${links}/worksheet" Target="worksheets/sheet1.xml"/></Relationships>`),
-    "xl/worksheets/sheet1.xml": strToU8(`<worksheet xmlns="${main}"><dimension ref="A1:J${rows + 1}"/><sheetData>${lines.join("")}</sheetData></worksheet>`),
-  }));
+  for (let i = 0; i < rows; i++)
+    lines.push(
+      cells(i + 2, [
+        `N-${i}`,
+        `Note ${i}: ${NOTES[i % NOTES.length]}, seen at ${i % 24} o'clock.`,
+        i,
+        i * 1.5,
+        "open",
+        `x${i % 100}`,
+        i % 7,
+        "port",
+        3,
+        "MV Kestrel",
+      ]),
+    );
+  return Buffer.from(
+    zipSync({
+      "[Content_Types].xml": strToU8(
+        '<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/></Types>',
+      ),
+      "_rels/.rels": strToU8(
+        `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r1" Type="${links}/officeDocument" Target="xl/workbook.xml"/></Relationships>`,
+      ),
+      "xl/workbook.xml": strToU8(
+        `<workbook xmlns="${main}" xmlns:r="${links}"><sheets><sheet name="Log" sheetId="1" r:id="r1"/></sheets></workbook>`,
+      ),
+      "xl/_rels/workbook.xml.rels": strToU8(
+        `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r1" Type="${links}/worksheet" Target="worksheets/sheet1.xml"/></Relationships>`,
+      ),
+      "xl/worksheets/sheet1.xml": strToU8(
+        `<worksheet xmlns="${main}"><dimension ref="A1:J${rows + 1}"/><sheetData>${lines.join("")}</sheetData></worksheet>`,
+      ),
+    }),
+  );
 }
 
 /** The flags that the command's own first line gives to Node. */
@@ -161,12 +229,17 @@ function json(args) {
     const child = spawn(process.execPath, args, { cwd: path.join(here, ".."), stdio: ["ignore", "pipe", "inherit"] });
     let out = "";
     child.stdout.on("data", (chunk) => (out += chunk));
-    child.on("close", (code) => (code === 0 ? resolve(JSON.parse(out.trim().split("\n").at(-1))) : reject(new Error(`${args.join(" ")} ended with ${code}\n${out}`))));
+    child.on("close", (code) =>
+      code === 0 ? resolve(JSON.parse(out.trim().split("\n").at(-1))) : reject(new Error(`${args.join(" ")} ended with ${code}\n${out}`)),
+    );
   });
 }
 
 async function lean(latencyMs) {
-  const child = spawn(process.execPath, ["bench/lean-server.mjs", String(latencyMs)], { cwd: path.join(here, ".."), stdio: ["pipe", "pipe", "inherit"] });
+  const child = spawn(process.execPath, ["bench/lean-server.mjs", String(latencyMs)], {
+    cwd: path.join(here, ".."),
+    stdio: ["pipe", "pipe", "inherit"],
+  });
   const line = () => new Promise((resolve) => child.stdout.once("data", (chunk) => resolve(chunk.toString().trim())));
   const endpoint = await line();
   return {

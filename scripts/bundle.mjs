@@ -6,6 +6,16 @@ import { build } from "rolldown";
 await build({
   input: { yoroshi: "dist/cli/main.js" },
   platform: "node",
-  external: ["better-sqlite3", /^gpt-tokenizer/, "jsonc-parser", "@observablehq/plot", "linkedom", "pg", "mysql2", "pino", "@opentelemetry/api"],
+  external: [
+    "better-sqlite3",
+    /^gpt-tokenizer/,
+    "jsonc-parser",
+    "@observablehq/plot",
+    "linkedom",
+    "pg",
+    "mysql2",
+    "pino",
+    "@opentelemetry/api",
+  ],
   output: { dir: "dist/bin", format: "esm", chunkFileNames: "[name]-[hash].js", cleanDir: true },
 });

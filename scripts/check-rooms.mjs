@@ -10,15 +10,32 @@ const TEXT_RULES = [
   { name: "only-asking-asks", what: "asks a model past core/asking", may: MAY_ASK, found: ASKS },
   { name: "kinds-know-themselves", what: "branches on the name of a kind", may: MAY_BRANCH, found: BRANCHES },
 ];
-const options = (baseDir) => ({ baseDir, ruleSet: { forbidden }, validate: true, parser: "swc", tsPreCompilationDeps: true, doNotFollow: { path: "node_modules" }, exclude: { path: "(^|/)dist/" } });
+const options = (baseDir) => ({
+  baseDir,
+  ruleSet: { forbidden },
+  validate: true,
+  parser: "swc",
+  tsPreCompilationDeps: true,
+  doNotFollow: { path: "node_modules" },
+  exclude: { path: "(^|/)dist/" },
+});
 
 const fixture = await cruise(["src"], options("scripts/rooms-fixture"));
 const found = new Set(fixture.output.summary.violations.map((violation) => violation.rule.name));
-const expected = ["core-kinds-imports-only-rooms-above", "no-cycles", "core-is-pure", "core-without-node", "front-doors", "adapters-know-no-sibling", "commands-use-the-project"];
+const expected = [
+  "core-kinds-imports-only-rooms-above",
+  "no-cycles",
+  "core-is-pure",
+  "core-without-node",
+  "front-doors",
+  "adapters-know-no-sibling",
+  "commands-use-the-project",
+];
 const unseen = expected.filter((rule) => !found.has(rule));
 if (unseen.length > 0) fail(`The checker no longer sees mistakes of these rules: ${unseen.join(", ")}.`);
 
-for (const rule of TEXT_RULES) if (breaking("scripts/rooms-fixture/src", rule).length !== 1) fail(`The checker no longer sees who breaks the rule ${rule.name}.`);
+for (const rule of TEXT_RULES)
+  if (breaking("scripts/rooms-fixture/src", rule).length !== 1) fail(`The checker no longer sees who breaks the rule ${rule.name}.`);
 
 const { summary, modules } = (await cruise(["src"], options("."))).output;
 const files = modules.filter((module) => module.source.startsWith("src/")).length;
@@ -32,7 +49,9 @@ console.log(`rooms: ${files} files, ${summary.totalDependenciesCruised} imports,
 
 /** The files of a tree that hold what only some rooms may. */
 function breaking(tree, { may, found }) {
-  const files = readdirSync(tree, { recursive: true }).filter((file) => file.endsWith(".ts") && !/\.test(-d)?\.ts$/.test(file)).map((file) => file.split(path.sep).join("/"));
+  const files = readdirSync(tree, { recursive: true })
+    .filter((file) => file.endsWith(".ts") && !/\.test(-d)?\.ts$/.test(file))
+    .map((file) => file.split(path.sep).join("/"));
   return files.filter((file) => !may.test(file) && found.test(readFileSync(path.join(tree, file), "utf8")));
 }
 

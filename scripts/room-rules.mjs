@@ -1,5 +1,21 @@
 /** Who may import whom. Read by check-rooms.mjs; told in docs/decisions.md. */
-const CORE_ROOMS = ["ground", "table", "statistics", "kinds", "template", "model", "answer", "ledger", "asking", "trial", "plan", "cells", "fill", "derive", "standin"];
+const CORE_ROOMS = [
+  "ground",
+  "table",
+  "statistics",
+  "kinds",
+  "template",
+  "model",
+  "answer",
+  "ledger",
+  "asking",
+  "trial",
+  "plan",
+  "cells",
+  "fill",
+  "derive",
+  "standin",
+];
 
 const upwards = CORE_ROOMS.map((room, index) => ({
   name: `core-${room}-imports-only-rooms-above`,
@@ -11,8 +27,18 @@ const upwards = CORE_ROOMS.map((room, index) => ({
 export const forbidden = [
   ...upwards,
   { name: "no-cycles", comment: "Files must not import each other in a circle.", from: {}, to: { circular: true } },
-  { name: "core-is-pure", comment: "The core imports nothing from outside itself but packages.", from: { path: "^src/core/" }, to: { path: "^src/(?!core/)" } },
-  { name: "core-without-node", comment: "The core runs in a browser.", from: { path: "^src/core/", pathNot: "\\.test(-d)?\\.ts$" }, to: { dependencyTypes: ["core"] } },
+  {
+    name: "core-is-pure",
+    comment: "The core imports nothing from outside itself but packages.",
+    from: { path: "^src/core/" },
+    to: { path: "^src/(?!core/)" },
+  },
+  {
+    name: "core-without-node",
+    comment: "The core runs in a browser.",
+    from: { path: "^src/core/", pathNot: "\\.test(-d)?\\.ts$" },
+    to: { dependencyTypes: ["core"] },
+  },
   {
     name: "front-doors",
     comment: "A room is entered by its index.ts.",
@@ -31,15 +57,30 @@ export const forbidden = [
     from: { path: "^src/adapters/([^/]+)/" },
     to: { path: "^src/(adapters|services|project|cli|server)/", pathNot: "^src/adapters/$1/" },
   },
-  { name: "files-know-the-core-only", comment: "What all file tables share imports the core only.", from: { path: "^src/files/" }, to: { path: "^src/(adapters|services|project|cli|server)/" } },
+  {
+    name: "files-know-the-core-only",
+    comment: "What all file tables share imports the core only.",
+    from: { path: "^src/files/" },
+    to: { path: "^src/(adapters|services|project|cli|server)/" },
+  },
   {
     name: "services-know-no-wiring",
     comment: "A service imports the core only.",
     from: { path: "^src/services/([^/]+)/" },
     to: { path: "^src/(adapters|services|project|cli|server)/", pathNot: "^src/services/$1/" },
   },
-  { name: "project-below-commands", comment: "The project knows neither commands nor server.", from: { path: "^src/project/" }, to: { path: "^src/(cli|server)/" } },
-  { name: "commands-use-the-project", comment: "Commands reach adapters through the project.", from: { path: "^src/cli/" }, to: { path: "^src/adapters/" } },
+  {
+    name: "project-below-commands",
+    comment: "The project knows neither commands nor server.",
+    from: { path: "^src/project/" },
+    to: { path: "^src/(cli|server)/" },
+  },
+  {
+    name: "commands-use-the-project",
+    comment: "Commands reach adapters through the project.",
+    from: { path: "^src/cli/" },
+    to: { path: "^src/adapters/" },
+  },
 ];
 
 /** What asks a model, or makes one that may be asked: `model.ask(…)`, and the names by which `core/answer` is told to. */
@@ -52,5 +93,8 @@ const KINDS = "text|number|yesNo|date|choice|choices|score|list|record|rows|emai
 /** A branch on the name of a kind. */
 export const BRANCHES = new RegExp(`(?:\\bkind|\\.kind)\\s*[!=]==\\s*"(?:${KINDS})"|case "(?:${KINDS})":`);
 
-/** Who may: the kinds themselves; the stand-in, which reads its own words for them; what drafts a template from a model's words; SQL has kinds of columns. */
+/**
+ * Who may: the kinds themselves; the stand-in, which reads its own words for them; what drafts a template from a model's words; SQL has
+ * kinds of columns.
+ */
 export const MAY_BRANCH = /^(core\/(kinds|standin)\/|core\/template\/draft\.ts|adapters\/sql\/)/;

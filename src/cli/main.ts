@@ -10,7 +10,10 @@ const program = new Command("yoroshi")
   .option("--project <folder>", "work in this folder's project instead of the one around the current folder")
   .showHelpAfterError("(`--help` lists the commands and their options)")
   .exitOverride()
-  .addHelpText("after", "\nThe order of work: new, check, try, samples, trial, fill, status. Begin with `yoroshi demo`.\nExit codes: 0 done; 1 done, but some cells failed; 2 the request or a file was wrong; 3 a model or a disk failed; 130 interrupted.");
+  .addHelpText(
+    "after",
+    "\nThe order of work: new, check, try, samples, trial, fill, status. Begin with `yoroshi demo`.\nExit codes: 0 done; 1 done, but some cells failed; 2 the request or a file was wrong; 3 a model or a disk failed; 130 interrupted.",
+  );
 
 const json = (): Option => new Option("--json", "print one JSON object on standard output");
 const whole = (value: string): number => {
@@ -104,7 +107,11 @@ program
   .option("--map <name=column>", "the column of an input or part; may be given several times", collect)
   .option("--judge <person>", "whose label counts where several people labelled")
   .option("--template-version <number>", "an earlier version instead of today's file", whole)
-  .option("--against <other>", "compare with a version's number, a template, model=NAME, temperature=T, rowsPerRequest=N or column=PART:COLUMN", collect)
+  .option(
+    "--against <other>",
+    "compare with a version's number, a template, model=NAME, temperature=T, rowsPerRequest=N or column=PART:COLUMN",
+    collect,
+  )
   .option("--asks <number>", "ask each row so often, to see how steady the answers are", whole)
   .option("--judge-by <part=template>", "have another template judge the texts of a part", collect)
   .option("--slice <column>", "figures for each value of a column, or month:, length:, script:COLUMN", collect)
@@ -131,10 +138,19 @@ program
   .option("--seed <number>", "seed of the sample; 1 when not given", whole)
   .option("--only <key>", "only the row with this key; may be given several times", collect)
   .option("--where <condition>", "only the rows for which this CEL over `row` holds, filled columns included")
-  .option("--column <name>", "with --only, --where or --sample: ask again for the step that fills this column alone; may be given several times", collect)
+  .option(
+    "--column <name>",
+    "with --only, --where or --sample: ask again for the step that fills this column alone; may be given several times",
+    collect,
+  )
   .addOption(new Option("--refill <which>", "which cells get a new value").choices(["blank", "stale", "failed", "all"]))
   .option("--overwrite <column>", "give up a person's edits in this column; may be given several times", collect)
-  .addOption(new Option("--standing <what>", "what values are that the ledger knows nothing of: a person's, or to be written anew").choices(["keep", "renew"]))
+  .addOption(
+    new Option("--standing <what>", "what values are that the ledger knows nothing of: a person's, or to be written anew").choices([
+      "keep",
+      "renew",
+    ]),
+  )
   .option("--spend <amount>", "most to spend, instead of the plan's limit", amount)
   .option("--derived", "also the plans whose rows are made of this one's")
   .option("--ignore-gate", "fill although no trial shows what the plan's gate wants")
@@ -166,7 +182,9 @@ program
   .argument("<file>", "the new file, a ZIP")
   .argument("[templates...]", "templates, by name; all of them when none is named")
   .addOption(json())
-  .action(async (file, names, options) => finish((await import("./commands/bundle.js")).pack(file, names, { ...options, ...program.opts() })));
+  .action(async (file, names, options) =>
+    finish((await import("./commands/bundle.js")).pack(file, names, { ...options, ...program.opts() })),
+  );
 program
   .command("unpack")
   .description("bring the templates of such a file into this project; nothing of yours is overwritten")
@@ -224,7 +242,8 @@ try {
   if (error instanceof CommanderError) {
     // Commander has printed its own message; only ours are still to be told.
     if (error.code === "yoroshi.badNumber") process.stderr.write(`error: ${error.message}\n`);
-    if (error.exitCode !== 0 && process.argv.includes("--json")) process.stdout.write(`${JSON.stringify({ error: { code: "badOption", message: error.message.replace(/^error: /, "") } })}\n`);
+    if (error.exitCode !== 0 && process.argv.includes("--json"))
+      process.stdout.write(`${JSON.stringify({ error: { code: "badOption", message: error.message.replace(/^error: /, "") } })}\n`);
     process.exitCode = error.exitCode === 0 ? 0 : 2;
   } else {
     const { reportError } = await import("./report-error.js");

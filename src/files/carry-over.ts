@@ -7,7 +7,10 @@ export interface Carrying {
   /** Columns that the result lacks. */
   readonly columns: readonly string[];
   /** For rows of the result: whether they go, and the cells that the source has anew. */
-  of(rows: readonly FileRow[], cells: readonly (Readonly<Record<string, CellOut>> | undefined)[]): readonly Pick<RowChange, "goes" | "brought">[];
+  of(
+    rows: readonly FileRow[],
+    cells: readonly (Readonly<Record<string, CellOut>> | undefined)[],
+  ): readonly Pick<RowChange, "goes" | "brought">[];
   /** Rows that are new in the source. */
   added(): Iterable<readonly Omit<NewRow, "cells">[]>;
 }
@@ -65,17 +68,35 @@ export async function carryOver(format: FileFormat, { before, now, source, resul
   // What a row without a usable key is known by.
   const shared = columns.filter((column) => columnsThere.has(column) && (!before || columnsBefore.includes(column)));
   const store = new RowStore();
-  for (const [side, from] of [["before", before], ["now", now]] as const) {
+  for (const [side, from] of [
+    ["before", before],
+    ["now", now],
+  ] as const) {
     const idOf = identify(shared);
-    if (from) for await (const { rows } of format.rows(from, { sources: side === "now" })) store.put(side, rows.map((row): StoredRow => ({ id: idOf(row), key: row.key, values: row.values, sources: row.sources })));
+    if (from)
+      for await (const { rows } of format.rows(from, { sources: side === "now" }))
+        store.put(
+          side,
+          rows.map((row): StoredRow => ({ id: idOf(row), key: row.key, values: row.values, sources: row.sources })),
+        );
   }
 
   const isSourceBefore = new Set(columnsBefore);
   const isSource = new Set([...columns, ...columnsBefore]);
   /** Of the pass that began last; each goes through all rows. */
   let latest = newTold();
-  const wroteIn = ({ values, computed }: FileRow, was: StoredRow["values"], cells: Readonly<Record<string, CellOut>> | undefined): boolean =>
-    Object.values(cells ?? {}).some((cell) => typeof cell === "object") || Object.entries(values).some(([column, text]) => !isTarget.has(column) && !(isSource.has(column) && computed?.has(column)) && text !== (isSource.has(column) ? (was[column] ?? text) : ""));
+  const wroteIn = (
+    { values, computed }: FileRow,
+    was: StoredRow["values"],
+    cells: Readonly<Record<string, CellOut>> | undefined,
+  ): boolean =>
+    Object.values(cells ?? {}).some((cell) => typeof cell === "object") ||
+    Object.entries(values).some(
+      ([column, text]) =>
+        !isTarget.has(column) &&
+        !(isSource.has(column) && computed?.has(column)) &&
+        text !== (isSource.has(column) ? (was[column] ?? text) : ""),
+    );
 
   const begin = (): Carrying => {
     store.begin();
@@ -106,7 +127,12 @@ export async function carryOver(format: FileFormat, { before, now, source, resul
     };
   };
 
-  const brought = (row: FileRow, was: StoredRow["values"] | undefined, is: Omit<StoredRow, "id" | "key">, told: ReturnType<typeof newTold>): Record<string, BroughtCell> | undefined => {
+  const brought = (
+    row: FileRow,
+    was: StoredRow["values"] | undefined,
+    is: Omit<StoredRow, "id" | "key">,
+    told: ReturnType<typeof newTold>,
+  ): Record<string, BroughtCell> | undefined => {
     const changed: Record<string, BroughtCell> = {};
     for (const column of columns) {
       const stands = row.values[column] ?? (columnsThere.has(column) ? "" : undefined);
@@ -129,13 +155,41 @@ export async function carryOver(format: FileFormat, { before, now, source, resul
       const lost = columnsBefore.filter((column) => !columns.includes(column));
       const { added, gone, kept, both, unknown } = latest;
       return [
-        ...(added.count > 0 ? [`${result.name}: ${plural(added.count, "row")} of ${source.name} ${added.count === 1 ? "is" : "are"} new, and last: ${added.names}.`] : []),
-        ...(gone.count > 0 ? [`${result.name}: ${plural(gone.count, "row")} that ${source.name} no longer has ${gone.count === 1 ? "is" : "are"} left out: ${gone.names}.`] : []),
-        ...(kept.count > 0 ? [`${result.name}: ${plural(kept.count, "row")} that ${source.name} no longer has ${kept.count === 1 ? "stays" : "stay"}, since a person wrote in ${kept.count === 1 ? "it" : "them"}: ${kept.names}.`] : []),
-        ...(left.rows > 0 ? [`${result.name}: ${plural(left.rows, "row")} of ${source.name} ${left.rows === 1 ? "was" : "were"} taken out of it by hand, and ${left.rows === 1 ? "stays" : "stay"} out: ${left.keys.join(", ")}${left.rows > left.keys.length ? " …" : ""}.`] : []),
-        ...(both.count > 0 ? [`${plural(both.count, "cell")} changed in ${result.name} and in ${source.name}, too; what stands in ${result.name} stays: ${both.names}.`] : []),
-        ...(unknown.count > 0 ? [`${plural(unknown.count, "cell")} ${unknown.count === 1 ? "differs" : "differ"} between ${result.name} and ${source.name}, and which of them is newer is not known; what stands in ${result.name} stays: ${unknown.names}.`] : []),
-        ...(lost.length > 0 ? [`${source.name} no longer has ${lost.map((column) => `\`${column}\``).join(", ")}; in ${result.name} ${lost.length === 1 ? "it stays" : "they stay"}.`] : []),
+        ...(added.count > 0
+          ? [
+              `${result.name}: ${plural(added.count, "row")} of ${source.name} ${added.count === 1 ? "is" : "are"} new, and last: ${added.names}.`,
+            ]
+          : []),
+        ...(gone.count > 0
+          ? [
+              `${result.name}: ${plural(gone.count, "row")} that ${source.name} no longer has ${gone.count === 1 ? "is" : "are"} left out: ${gone.names}.`,
+            ]
+          : []),
+        ...(kept.count > 0
+          ? [
+              `${result.name}: ${plural(kept.count, "row")} that ${source.name} no longer has ${kept.count === 1 ? "stays" : "stay"}, since a person wrote in ${kept.count === 1 ? "it" : "them"}: ${kept.names}.`,
+            ]
+          : []),
+        ...(left.rows > 0
+          ? [
+              `${result.name}: ${plural(left.rows, "row")} of ${source.name} ${left.rows === 1 ? "was" : "were"} taken out of it by hand, and ${left.rows === 1 ? "stays" : "stay"} out: ${left.keys.join(", ")}${left.rows > left.keys.length ? " …" : ""}.`,
+            ]
+          : []),
+        ...(both.count > 0
+          ? [
+              `${plural(both.count, "cell")} changed in ${result.name} and in ${source.name}, too; what stands in ${result.name} stays: ${both.names}.`,
+            ]
+          : []),
+        ...(unknown.count > 0
+          ? [
+              `${plural(unknown.count, "cell")} ${unknown.count === 1 ? "differs" : "differ"} between ${result.name} and ${source.name}, and which of them is newer is not known; what stands in ${result.name} stays: ${unknown.names}.`,
+            ]
+          : []),
+        ...(lost.length > 0
+          ? [
+              `${source.name} no longer has ${lost.map((column) => `\`${column}\``).join(", ")}; in ${result.name} ${lost.length === 1 ? "it stays" : "they stay"}.`,
+            ]
+          : []),
       ];
     },
     close: () => store.close(),

@@ -66,7 +66,10 @@ export interface FileFormat {
   /** The first rows from the top, whether or not they are the table's. */
   topRows?(from: NamedFile): Promise<readonly TopRow[]>;
   /** @param options.sources whether rows have `sources`. @param options.tell whether what a person should know is told. */
-  rows(from: NamedFile, options?: { readonly sources?: boolean; readonly tell?: boolean }): AsyncIterable<{ readonly rows: readonly FileRow[]; readonly share: number }>;
+  rows(
+    from: NamedFile,
+    options?: { readonly sources?: boolean; readonly tell?: boolean },
+  ): AsyncIterable<{ readonly rows: readonly FileRow[]; readonly share: number }>;
   /**
    * Writes a file with changes; what they do not name stays byte for byte.
    *

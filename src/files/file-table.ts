@@ -1,5 +1,15 @@
 import { stat } from "node:fs/promises";
-import { keyColumnsOf, YoroshiError, type CellsOf, type Chunk, type Growth, type KeyColumns, type StatesOf, type Table, type TargetColumn } from "../core/index.js";
+import {
+  keyColumnsOf,
+  YoroshiError,
+  type CellsOf,
+  type Chunk,
+  type Growth,
+  type KeyColumns,
+  type StatesOf,
+  type Table,
+  type TargetColumn,
+} from "../core/index.js";
 import { backUp } from "./backup.js";
 import { carryOver, type Carrying } from "./carry-over.js";
 import { checkWritable } from "./check-writable.js";
@@ -73,7 +83,14 @@ export function fileTable(options: FileTableOptions, format: FileFormat, part?: 
       if (present.length === 0) return;
       const twice = from === source ? NONE : await doubledKeys(format, from);
       for await (const { rows } of format.rows(from)) {
-        yield rows.filter((row) => !twice.has(row.key)).map((row) => ({ key: row.key, values: Object.fromEntries(present.flatMap((column) => (row.values[column] === undefined ? [] : [[column, row.values[column]]]))) }));
+        yield rows
+          .filter((row) => !twice.has(row.key))
+          .map((row) => ({
+            key: row.key,
+            values: Object.fromEntries(
+              present.flatMap((column) => (row.values[column] === undefined ? [] : [[column, row.values[column]]])),
+            ),
+          }));
       }
     },
     sourceMark: () => fileHash(file),
@@ -90,18 +107,29 @@ export function fileTable(options: FileTableOptions, format: FileFormat, part?: 
       await waitUntilClosed(result, options.closingMs ?? DEFAULT_CLOSING_MS, onNotice);
       if (options.inPlace && !grows) await backUp(file, source.name);
       const stands = await isThere(result);
-      if (itself) return writeAll(format, result, stands ? result : undefined, () => changesOf({ columns, cellsOf, growth, statesOf, twice: NONE }));
+      if (itself)
+        return writeAll(format, result, stands ? result : undefined, () => changesOf({ columns, cellsOf, growth, statesOf, twice: NONE }));
       if (stands) await requireKey(format, result, key);
       const now = await memory.take(source);
-      const carrying = stands && now.isNew ? await carryOver(format, { before: now.before, now: now.file, source, result, targets: columns }) : undefined;
+      const carrying =
+        stands && now.isNew ? await carryOver(format, { before: now.before, now: now.file, source, result, targets: columns }) : undefined;
       const twice = stands && touched ? await doubledKeys(format, result) : NONE;
-      for (const one of twice) onNotice?.(`${result.name}: the key ${one} stands in several rows, and the file was changed since it was last written; these rows are left as they are.`);
+      for (const one of twice)
+        onNotice?.(
+          `${result.name}: the key ${one} stands in several rows, and the file was changed since it was last written; these rows are left as they are.`,
+        );
       try {
-        const mark = await writeAll(format, result, stands ? result : now.file, () => changesOf({ columns, cellsOf, growth, statesOf, twice, carrying: carrying?.begin() }), async () => {
-          if (!stands || !(touched || givesUp || carrying?.takesAway)) return;
-          await backUp(result.file, result.name);
-          onNotice?.(`${result.name} as it stood is kept as ${result.name}.backup.`);
-        });
+        const mark = await writeAll(
+          format,
+          result,
+          stands ? result : now.file,
+          () => changesOf({ columns, cellsOf, growth, statesOf, twice, carrying: carrying?.begin() }),
+          async () => {
+            if (!stands || !(touched || givesUp || carrying?.takesAway)) return;
+            await backUp(result.file, result.name);
+            onNotice?.(`${result.name} as it stood is kept as ${result.name}.backup.`);
+          },
+        );
         await now.keep();
         for (const text of carrying?.notices() ?? []) onNotice?.(text);
         return mark;
@@ -116,8 +144,15 @@ export function fileTable(options: FileTableOptions, format: FileFormat, part?: 
 
 const NONE: ReadonlySet<string> = new Set();
 
-async function writeAll(format: FileFormat, target: NamedFile, base: NamedFile | undefined, changes: () => FileChanges, beforeSwap?: () => Promise<void>): Promise<string> {
-  const once = (): Promise<string> => writeWhole(target.file, target.name, (write) => format.write(base, target, changes, write), beforeSwap);
+async function writeAll(
+  format: FileFormat,
+  target: NamedFile,
+  base: NamedFile | undefined,
+  changes: () => FileChanges,
+  beforeSwap?: () => Promise<void>,
+): Promise<string> {
+  const once = (): Promise<string> =>
+    writeWhole(target.file, target.name, (write) => format.write(base, target, changes, write), beforeSwap);
   try {
     return await once();
   } catch (error) {
@@ -183,5 +218,10 @@ async function doubledKeys(format: FileFormat, from: NamedFile): Promise<Readonl
 async function requireKey(format: FileFormat, result: NamedFile, key: readonly string[]): Promise<void> {
   const columns = await format.columns(result);
   const missing = key.find((column) => !columns.includes(column));
-  if (missing !== undefined) throw new YoroshiError("tableBroken", { table: result.name, place: "row 1", problem: `there is no column \`${missing}\` for the key any more, so its rows cannot be told apart. Put it back, or move the file away: then it is made anew from the source.` });
+  if (missing !== undefined)
+    throw new YoroshiError("tableBroken", {
+      table: result.name,
+      place: "row 1",
+      problem: `there is no column \`${missing}\` for the key any more, so its rows cannot be told apart. Put it back, or move the file away: then it is made anew from the source.`,
+    });
 }

@@ -57,10 +57,17 @@ export class KeySet {
  * The key of a file's row, and what keeps the row from being used: no key, or one that another row has. Such a row is
  * named by its place.
  */
-export function usableKey(key: string, number: number, unit: "row" | "line", seen: KeySet): { readonly key: string; readonly problem?: string; readonly unnamed?: true; readonly ownKey?: string } {
+export function usableKey(
+  key: string,
+  number: number,
+  unit: "row" | "line",
+  seen: KeySet,
+): { readonly key: string; readonly problem?: string; readonly unnamed?: true; readonly ownKey?: string } {
   if (key === "") return { key: `(${unit} ${number})`, unnamed: true, problem: "the row has no key" };
   const first = seen.add(key, number);
-  return first === undefined ? { key } : { key: `${key} (${unit} ${number})`, unnamed: true, ownKey: key, problem: `the key stands in ${unit} ${first}, too` };
+  return first === undefined
+    ? { key }
+    : { key: `${key} (${unit} ${number})`, unnamed: true, ownKey: key, problem: `the key stands in ${unit} ${first}, too` };
 }
 
 function hash(text: string, basis: number): number {

@@ -20,17 +20,30 @@ export interface Taken {
 }
 
 /** Remembers a source as it was when its result was last written, so that it can be told what has changed in either since. */
-export function sourceMemory(folder: string | undefined, result: NamedFile, part: string | undefined): { take(source: NamedFile): Promise<Taken> } {
+export function sourceMemory(
+  folder: string | undefined,
+  result: NamedFile,
+  part: string | undefined,
+): { take(source: NamedFile): Promise<Taken> } {
   const home = folder ?? path.join(path.dirname(result.file), ".yoroshi", "sources");
-  const fileName = (suffix: string): string => path.join(home, `${result.name}${suffix}`.replace(/[^\w.-]/g, (char) => `~${char.codePointAt(0)!.toString(16)}`));
+  const fileName = (suffix: string): string =>
+    path.join(
+      home,
+      `${result.name}${suffix}`.replace(/[^\w.-]/g, (char) => `~${char.codePointAt(0)!.toString(16)}`),
+    );
   const whole = fileName("");
   const own = part === undefined ? whole : fileName(`#${part}`);
-  const isThere = (file: string): Promise<boolean> => access(file).then(() => true, () => false);
+  const isThere = (file: string): Promise<boolean> =>
+    access(file).then(
+      () => true,
+      () => false,
+    );
   return {
     async take(source) {
       const known = (await isThere(own)) ? own : (await isThere(whole)) ? whole : undefined;
       const before = known === undefined ? undefined : { file: known, name: source.name };
-      if (before && (await fileHash(before.file)) === (await fileHash(source.file))) return { file: before, before, isNew: false, keep: nothing, drop: nothing };
+      if (before && (await fileHash(before.file)) === (await fileHash(source.file)))
+        return { file: before, before, isNew: false, keep: nothing, drop: nothing };
       const now = { file: `${own}.${process.pid}.now`, name: source.name };
       await copy(source, now.file, home);
       return {

@@ -23,13 +23,21 @@ async function removeLeftovers(file: string): Promise<void> {
  * @param beforeSwap done when all is written, while the old file still stands.
  * @returns the SHA-256 of what was written.
  */
-export async function writeWhole(file: string, name: string, produce: (write: (bytes: Buffer) => Promise<void>) => Promise<void>, beforeSwap?: () => Promise<void>): Promise<string> {
+export async function writeWhole(
+  file: string,
+  name: string,
+  produce: (write: (bytes: Buffer) => Promise<void>) => Promise<void>,
+  beforeSwap?: () => Promise<void>,
+): Promise<string> {
   const temporary = path.join(path.dirname(file), `.${path.basename(file)}.${process.pid}.tmp`);
   const hash = createHash("sha256");
   let handle: FileHandle | undefined;
   try {
     await removeLeftovers(file);
-    const mode = await stat(file).then((found) => found.mode & 0o777, () => 0o644);
+    const mode = await stat(file).then(
+      (found) => found.mode & 0o777,
+      () => 0o644,
+    );
     handle = await open(temporary, "w", mode);
     await produce(async (bytes) => {
       hash.update(bytes);

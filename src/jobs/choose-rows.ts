@@ -1,5 +1,16 @@
 import * as z from "zod";
-import { adviseCondition, checkFilled, columnsOf, nearest, readCondition, REFILLS, toMicros, YoroshiError, type FillOptions, type FillSetup } from "../core/index.js";
+import {
+  adviseCondition,
+  checkFilled,
+  columnsOf,
+  nearest,
+  readCondition,
+  REFILLS,
+  toMicros,
+  YoroshiError,
+  type FillOptions,
+  type FillSetup,
+} from "../core/index.js";
 
 /** Which rows and columns a fill is about, and within which limits. */
 export const choiceShape = {
@@ -33,12 +44,18 @@ export type Choice = z.output<z.ZodObject<typeof choiceShape>>;
  *
  * @throws YoroshiError `badOption` for columns that are not there, and for a column that would be asked again in every row unsaid.
  */
-export async function optionsFor(setup: FillSetup, { refill, columns, only, where, rows, sample, seed, overwrite, standing, spend, createColumns }: Choice): Promise<FillOptions> {
+export async function optionsFor(
+  setup: FillSetup,
+  { refill, columns, only, where, rows, sample, seed, overwrite, standing, spend, createColumns }: Choice,
+): Promise<FillOptions> {
   await checkWhere(setup, where);
   checkFilled(setup.plan, "--column", columns);
   checkFilled(setup.plan, "--overwrite", overwrite);
   if (columns && !only && where === undefined && sample === undefined) {
-    throw new YoroshiError("badOption", { option: "--column", problem: "say for which rows it is asked again: --only KEY, --where or --sample. All rows: --refill all." });
+    throw new YoroshiError("badOption", {
+      option: "--column",
+      problem: "say for which rows it is asked again: --only KEY, --where or --sample. All rows: --refill all.",
+    });
   }
   return {
     refill: (refill ?? (columns ? "all" : undefined)) as FillOptions["refill"],
@@ -58,12 +75,19 @@ export async function optionsFor(setup: FillSetup, { refill, columns, only, wher
 /** A column that the table does not have would quietly leave every row out. */
 async function checkWhere({ table: source, plan }: FillSetup, where: string | undefined): Promise<void> {
   const { condition, problem } = where === undefined ? {} : readCondition(where);
-  if (problem !== undefined) throw new YoroshiError("badOption", { option: "--where", problem: `this condition cannot be read as CEL: ${adviseCondition(where!, problem)}.` });
+  if (problem !== undefined)
+    throw new YoroshiError("badOption", {
+      option: "--where",
+      problem: `this condition cannot be read as CEL: ${adviseCondition(where!, problem)}.`,
+    });
   const known = [...new Set([...(await source.columns()), ...Object.values(plan.steps).flatMap(columnsOf)])];
   for (const column of condition?.columns ?? []) {
     if (known.includes(column)) continue;
     const near = nearest(column, known);
-    throw new YoroshiError("badOption", { option: "--where", problem: `${source.name} has no column \`${column}\`.${near ? ` Did you mean \`${near}\`?` : ` Columns: ${known.join(", ")}.`}` });
+    throw new YoroshiError("badOption", {
+      option: "--where",
+      problem: `${source.name} has no column \`${column}\`.${near ? ` Did you mean \`${near}\`?` : ` Columns: ${known.join(", ")}.`}`,
+    });
   }
 }
 
@@ -71,7 +95,8 @@ async function checkWhere({ table: source, plan }: FillSetup, where: string | un
 export const modelIds = ({ asking }: FillSetup): string => [...new Set(Object.values(asking).map(({ model }) => model.id))].join(", ");
 
 /** The first model that a plan asks and that has no price. */
-export const withoutPrice = ({ asking }: FillSetup): string | undefined => Object.values(asking).find(({ model }) => !model.price)?.model.id;
+export const withoutPrice = ({ asking }: FillSetup): string | undefined =>
+  Object.values(asking).find(({ model }) => !model.price)?.model.id;
 
 /** Takes a second to load. */
 export async function tokenizer(): Promise<(text: string) => number> {

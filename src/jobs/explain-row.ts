@@ -70,7 +70,10 @@ export const explainRow = defineJob({
   async run(project, { plan, key, column }) {
     const { setup } = await project.fillSetup(plan, { asks: false });
     const found = await explainCells(setup, key, column);
-    const steps = found.map((one) => ({ ...one, answer: one.answer && { ...one.answer, answer: { ...one.answer.answer, spent: one.answer.answer.spent / 1e6 } } }));
+    const steps = found.map((one) => ({
+      ...one,
+      answer: one.answer && { ...one.answer, answer: { ...one.answer.answer, spent: one.answer.answer.spent / 1e6 } },
+    }));
     // The core's types are read-only; a report is plain data.
     return { plan: setup.plan.name, table: setup.table.name, key, steps: steps as unknown as StepExplanation[] };
   },

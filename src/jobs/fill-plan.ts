@@ -1,5 +1,16 @@
 import * as z from "zod";
-import { ERRORS, fill, preflight, readGate, targetColumns, YoroshiError, type FillOptions, type FillReport, type FillSetup, type Progress } from "../core/index.js";
+import {
+  ERRORS,
+  fill,
+  preflight,
+  readGate,
+  targetColumns,
+  YoroshiError,
+  type FillOptions,
+  type FillReport,
+  type FillSetup,
+  type Progress,
+} from "../core/index.js";
 import type { Project } from "../project/index.js";
 import { choiceShape, modelIds, optionsFor, tokenizer, type Choice } from "./choose-rows.js";
 import { defineJob, type JobContext } from "./job.js";
@@ -95,7 +106,11 @@ export function exitOf({ end, inVain, refused, error }: FilledPlan): number {
   return inVain > 0 || refused.length > 0 || end === "spendCap" ? 1 : 0;
 }
 
-type OneChoice = Choice & { readonly inPlace?: boolean | undefined; readonly ignoreGate?: boolean | undefined; readonly probe?: boolean | undefined };
+type OneChoice = Choice & {
+  readonly inPlace?: boolean | undefined;
+  readonly ignoreGate?: boolean | undefined;
+  readonly probe?: boolean | undefined;
+};
 
 async function fillOne(project: Project, choice: OneChoice, context: JobContext<FillPlanEvent>): Promise<FilledPlan> {
   context.on?.({ type: "begin", plan: choice.plan });
@@ -123,7 +138,13 @@ async function passGate(setup: FillSetup, isIgnored: boolean, { on }: JobContext
   on?.({ type: "notice", text: `Filled in spite of the gate: ${gate.reason}.`, isWarning: true });
 }
 
-async function runFill(project: Project, setup: FillSetup, isStandin: boolean, options: FillOptions, { signal, stop, on }: JobContext<FillPlanEvent>): Promise<FilledPlan> {
+async function runFill(
+  project: Project,
+  setup: FillSetup,
+  isStandin: boolean,
+  options: FillOptions,
+  { signal, stop, on }: JobContext<FillPlanEvent>,
+): Promise<FilledPlan> {
   const log = await project.runLog(setup.plan.name);
   try {
     const report = await fill(setup, {

@@ -25,14 +25,21 @@ export interface Job<Input extends z.ZodType = z.ZodType, Report extends z.ZodTy
   run(project: Project, input: z.output<Input>, context: JobContext<Event>): Promise<z.input<Report>>;
 }
 
-export const defineJob = <Input extends z.ZodType, Report extends z.ZodType, Event = never>(job: Job<Input, Report, Event>): Job<Input, Report, Event> => job;
+export const defineJob = <Input extends z.ZodType, Report extends z.ZodType, Event = never>(
+  job: Job<Input, Report, Event>,
+): Job<Input, Report, Event> => job;
 
 /**
  * Runs a job on input that a face read.
  *
  * @throws YoroshiError `badInput` for input that its schema refuses, naming the key; whatever the job throws.
  */
-export async function runJob<Input extends z.ZodType, Report extends z.ZodType, Event>(job: Job<Input, Report, Event>, project: Project, input: unknown, context: JobContext<Event> = {}): Promise<z.input<Report>> {
+export async function runJob<Input extends z.ZodType, Report extends z.ZodType, Event>(
+  job: Job<Input, Report, Event>,
+  project: Project,
+  input: unknown,
+  context: JobContext<Event> = {},
+): Promise<z.input<Report>> {
   const read = job.input.safeParse(input);
   if (!read.success) {
     const problems = read.error.issues.map(({ path, message }) => `${path.length > 0 ? `\`${path.join(".")}\`: ` : ""}${message}`);

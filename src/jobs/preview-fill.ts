@@ -45,14 +45,23 @@ export const previewFill = defineJob({
   async run(project, choice) {
     const first = await previewOne(project, choice);
     const derived: PreviewedPlan[] = [];
-    for (const plan of choice.derived ? await project.derivedFrom(choice.plan) : []) derived.push(await previewOne(project, { plan, spend: choice.spend, createColumns: choice.createColumns }));
+    for (const plan of choice.derived ? await project.derivedFrom(choice.plan) : [])
+      derived.push(await previewOne(project, { plan, spend: choice.spend, createColumns: choice.createColumns }));
     return derived.length > 0 ? { ...first, derived } : first;
   },
 });
 
 async function previewOne(project: Project, choice: Choice): Promise<PreviewedPlan> {
   const { setup, isStandin } = await project.fillSetup(choice.plan, { asks: false });
-  const { spent: _, tokensIn: __, tokensOut: ___, estimate, dearest, steps, ...rest } = await preview(setup, await optionsFor(setup, choice), await tokenizer());
+  const {
+    spent: _,
+    tokensIn: __,
+    tokensOut: ___,
+    estimate,
+    dearest,
+    steps,
+    ...rest
+  } = await preview(setup, await optionsFor(setup, choice), await tokenizer());
   const unpriced = withoutPrice(setup);
   return {
     ...rest,

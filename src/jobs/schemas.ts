@@ -11,7 +11,11 @@ export const message = z.object({ role: z.enum(["system", "user", "assistant"]),
 
 const usage = z.object({ tokensIn: count, tokensOut: count });
 
-export const confidence = z.object({ value: z.number(), by: z.enum(["agreement", "logProbabilities", "stated"]), parts: z.record(z.string(), z.number()).optional() });
+export const confidence = z.object({
+  value: z.number(),
+  by: z.enum(["agreement", "logProbabilities", "stated"]),
+  parts: z.record(z.string(), z.number()).optional(),
+});
 
 /** An answer's own facts; amounts in millionths inside `exchanges`, as the ledger keeps them. */
 export const answerShape = {

@@ -20,7 +20,9 @@ const report = z.object({
   empty: z.array(z.object({ key: z.string(), place: z.string(), column: z.string(), state: cellState, reason: z.string() })).optional(),
   lastRun: z.object({ id: z.string(), startedAt: z.iso.datetime(), end: z.string() }).nullable(),
   /** What all fills of the plan were charged, at the prices of their days. */
-  spend: z.array(z.object({ model: z.string(), step: z.string(), requests: count, tokensIn: count, tokensOut: count, spent: money, unsure: money })),
+  spend: z.array(
+    z.object({ model: z.string(), step: z.string(), requests: count, tokensIn: count, tokensOut: count, spent: money, unsure: money }),
+  ),
   /** What all runs spent in this month (UTC), where the project has a cap on it. */
   month: z.object({ spent: money, cap: money }).optional(),
 });
@@ -51,7 +53,9 @@ export const surveyPlan = defineJob({
       ...(empty ? { empty: open } : {}),
       lastRun: last ? { id: last.id, startedAt: new Date(last.startedAt).toISOString(), end: last.end ?? "broken off" } : null,
       spend: spend.map((line) => ({ ...line, spent: line.spent / 1e6, unsure: line.unsure / 1e6 })),
-      ...(cap === undefined ? {} : { month: { spent: (await ledger.charges.since(monthStart(project.clock.now()))) / 1e6, cap: cap / 1e6 } }),
+      ...(cap === undefined
+        ? {}
+        : { month: { spent: (await ledger.charges.since(monthStart(project.clock.now()))) / 1e6, cap: cap / 1e6 } }),
     };
   },
 });

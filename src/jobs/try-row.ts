@@ -59,16 +59,23 @@ export const tryRow = defineJob({
   input,
   report,
   async run(project, { of, row, step, inputs = {}, fresh = false }, { signal }) {
-    const { loaded, cells, notes, from } = (await project.isPlan(of)) ? await ofPlan(project, of, row, step, inputs) : await ofTemplate(project, of, row, inputs);
+    const { loaded, cells, notes, from } = (await project.isPlan(of))
+      ? await ofPlan(project, of, row, step, inputs)
+      : await ofTemplate(project, of, row, inputs);
     const template = loaded.template.name;
     const prepared = await project.prepare(loaded.template);
     const reading = readInputs(prepared, cells);
     if (reading.state !== "ready") return { template, from, state: "declined" as const, reason: reading.reason };
     const opened = await project.openModels(loaded.template);
-    const { answer, known } = await project.askLoaded(loaded, prepared, opened, reading.inputs, { fresh, signal }).catch((error: unknown) => {
-      throw error instanceof ModelFailure ? modelError(error, opened.model.host) : error;
-    });
-    const shown = answer.state === "answered" ? prepared.parts.map((part) => ({ part: part.name, kind: part.spec.kind, value: part.toCell(answer.parts[part.name]!) })) : [];
+    const { answer, known } = await project
+      .askLoaded(loaded, prepared, opened, reading.inputs, { fresh, signal })
+      .catch((error: unknown) => {
+        throw error instanceof ModelFailure ? modelError(error, opened.model.host) : error;
+      });
+    const shown =
+      answer.state === "answered"
+        ? prepared.parts.map((part) => ({ part: part.name, kind: part.spec.kind, value: part.toCell(answer.parts[part.name]!) }))
+        : [];
     return {
       template,
       from,
@@ -86,21 +93,41 @@ export const tryRow = defineJob({
   },
 });
 
-async function ofTemplate(project: Project, name: string, row: string | undefined, given: Readonly<Record<string, string>>): Promise<Question> {
+async function ofTemplate(
+  project: Project,
+  name: string,
+  row: string | undefined,
+  given: Readonly<Record<string, string>>,
+): Promise<Question> {
   const loaded = await project.template(name);
-  if (row !== undefined) throw new YoroshiError("badOption", { option: "--row", problem: "a template has no rows. Name a plan, or give values with --input." });
+  if (row !== undefined)
+    throw new YoroshiError("badOption", { option: "--row", problem: "a template has no rows. Name a plan, or give values with --input." });
   const { inputs } = loaded.template;
   const unknown = Object.keys(given).find((one) => !(one in inputs));
-  if (unknown !== undefined) throw new YoroshiError("badOption", { option: "--input", problem: `the template has no input \`${unknown}\`. Inputs: ${Object.keys(inputs).join(", ")}.` });
+  if (unknown !== undefined)
+    throw new YoroshiError("badOption", {
+      option: "--input",
+      problem: `the template has no input \`${unknown}\`. Inputs: ${Object.keys(inputs).join(", ")}.`,
+    });
   const cells = Object.fromEntries(Object.entries(inputs).map(([one, spec]) => [one, given[one] ?? sampleCell(spec.sample)]));
   return { loaded, cells, notes: [], from: Object.keys(given).length > 0 ? "the inputs given" : "the template's own sample" };
 }
 
-async function ofPlan(project: Project, name: string, key: string | undefined, stepName: string | undefined, given: Readonly<Record<string, string>>): Promise<Question> {
+async function ofPlan(
+  project: Project,
+  name: string,
+  key: string | undefined,
+  stepName: string | undefined,
+  given: Readonly<Record<string, string>>,
+): Promise<Question> {
   const { setup } = await project.fillSetup(name, { asks: false });
   const steps = templateSteps(setup.plan);
   const chosen = stepName === undefined ? steps[0] : steps.find((one) => one.name === stepName);
-  if (!chosen) throw new YoroshiError("badOption", { option: "--step", problem: `the plan has no template step \`${stepName ?? ""}\`. Steps: ${steps.map((one) => one.name).join(", ") || "none"}.` });
+  if (!chosen)
+    throw new YoroshiError("badOption", {
+      option: "--step",
+      problem: `the plan has no template step \`${stepName ?? ""}\`. Steps: ${steps.map((one) => one.name).join(", ") || "none"}.`,
+    });
   const row = await findRow(setup.table.read(), key);
   if (!row) throw new YoroshiError("keyNotFound", { keys: [key ?? "(first row)"], table: setup.table.name });
   const loaded = await project.template(chosen.step.template);

@@ -1,4 +1,21 @@
-import { modelsAsked, openAsking, ownSignal, readyAsking, YoroshiError, type Answer, type CancelSignal, type Clock, type Json, type Ledger, type Micros, type OpenAsking, type OwnSignal, type Prepared, type ReadyAsking, type Sha256 } from "../core/index.js";
+import {
+  modelsAsked,
+  openAsking,
+  ownSignal,
+  readyAsking,
+  YoroshiError,
+  type Answer,
+  type CancelSignal,
+  type Clock,
+  type Json,
+  type Ledger,
+  type Micros,
+  type OpenAsking,
+  type OwnSignal,
+  type Prepared,
+  type ReadyAsking,
+  type Sha256,
+} from "../core/index.js";
 import type { TemplateModels } from "./loaded.js";
 
 /** What of a project asking needs. */
@@ -95,7 +112,8 @@ export class ProjectAsking {
 
   async #readyAsking({ prepared, version, models: { model, others } }: Asked): Promise<ReadyAsking> {
     let ready = this.#ready.get(prepared);
-    if (!ready || ready.model !== model) this.#ready.set(prepared, (ready = readyAsking({ prepared, version: await version(), model, others }, this.project.sha256)));
+    if (!ready || ready.model !== model)
+      this.#ready.set(prepared, (ready = readyAsking({ prepared, version: await version(), model, others }, this.project.sha256)));
     return ready;
   }
 
@@ -145,7 +163,9 @@ export class ProjectAsking {
 
   async #closeRun({ run, asking, asked }: OpenRun): Promise<void> {
     await asking.close();
-    await this.project.ledger().runs.end({ id: run, endedAt: this.project.clock.now(), end: "done", tally: { asked, spent: asking.budget.spent } });
+    await this.project
+      .ledger()
+      .runs.end({ id: run, endedAt: this.project.clock.now(), end: "done", tally: { asked, spent: asking.budget.spent } });
   }
 }
 

@@ -43,11 +43,20 @@ export async function packTemplates(project: Project, names: readonly string[], 
  */
 export async function unpackTemplates(project: Project, file: string, overwrite: readonly string[]): Promise<Arrival[]> {
   const name = path.basename(file);
-  const files = unpackBundle(new Uint8Array(await readFile(file).catch(() => {
-    throw new YoroshiError("fileUnreadable", { file, problem: "there is no such file" });
-  })), name);
+  const files = unpackBundle(
+    new Uint8Array(
+      await readFile(file).catch(() => {
+        throw new YoroshiError("fileUnreadable", { file, problem: "there is no such file" });
+      }),
+    ),
+    name,
+  );
   const stray = strayFile(files);
-  if (stray !== undefined) throw new YoroshiError("bundleBroken", { file: name, problem: `it wants to write \`${stray}\`, which is neither a template, a plan or samples, nor a file in a folder that one of its templates reads` });
+  if (stray !== undefined)
+    throw new YoroshiError("bundleBroken", {
+      file: name,
+      problem: `it wants to write \`${stray}\`, which is neither a template, a plan or samples, nor a file in a folder that one of its templates reads`,
+    });
   const complaints = files.flatMap(({ path: one, bytes }) => {
     if (!/\.ya?ml$/.test(one)) return [];
     const text = new TextDecoder().decode(bytes);
@@ -77,15 +86,24 @@ const READ_BY_TEMPLATES = /\.(csv|tsv|jsonl|ndjson|xlsx|xlsm|md|txt)$/i;
 
 /** The first file of a bundle that no template of it needs and that has no place of its own. */
 function strayFile(files: readonly { readonly path: string; readonly bytes: Uint8Array }[]): string | undefined {
-  const needed = new Set(files.flatMap(({ path: one, bytes }) => {
-    const template = /^templates\/.*\.ya?ml$/.test(one) ? readTemplate(new TextDecoder().decode(bytes), one).template : undefined;
-    return template ? filesOf(template) : [];
-  }));
-  return files.find(({ path: one }) => !/^(templates|plans)\/[^/]+\.ya?ml$/.test(one) && !/^samples\/[^/]+\.csv$/.test(one) && !(needed.has(one) && one.includes("/") && !one.startsWith("node_modules/") && READ_BY_TEMPLATES.test(one)))?.path;
+  const needed = new Set(
+    files.flatMap(({ path: one, bytes }) => {
+      const template = /^templates\/.*\.ya?ml$/.test(one) ? readTemplate(new TextDecoder().decode(bytes), one).template : undefined;
+      return template ? filesOf(template) : [];
+    }),
+  );
+  return files.find(
+    ({ path: one }) =>
+      !/^(templates|plans)\/[^/]+\.ya?ml$/.test(one) &&
+      !/^samples\/[^/]+\.csv$/.test(one) &&
+      !(needed.has(one) && one.includes("/") && !one.startsWith("node_modules/") && READ_BY_TEMPLATES.test(one)),
+  )?.path;
 }
 
 async function readBytes(root: string, file: string): Promise<Uint8Array> {
-  return new Uint8Array(await readFile(insideProject(root, file)).catch(() => {
-    throw new YoroshiError("fileUnreadable", { file, problem: "there is no such file" });
-  }));
+  return new Uint8Array(
+    await readFile(insideProject(root, file)).catch(() => {
+      throw new YoroshiError("fileUnreadable", { file, problem: "there is no such file" });
+    }),
+  );
 }

@@ -1,4 +1,16 @@
-import { checkPlan, isKeyless, keyCandidates, NO_KEY, type Complaint, type Plan, type Row, type RowsSource, type SourceDocument, type Table, type Template } from "../core/index.js";
+import {
+  checkPlan,
+  isKeyless,
+  keyCandidates,
+  NO_KEY,
+  type Complaint,
+  type Plan,
+  type Row,
+  type RowsSource,
+  type SourceDocument,
+  type Table,
+  type Template,
+} from "../core/index.js";
 import type { Tables } from "./tables.js";
 
 /** So many rows are looked at for columns that could be the key. */
@@ -6,7 +18,13 @@ const LOOKED_AT = 2_000;
 const MOST_NAMED = 5;
 
 /** Holds a plan against its templates and its table; where a column is missing, against the rows at the top of its file, too. */
-export async function checkAgainst(plan: Plan, templates: Readonly<Record<string, Template>>, document: SourceDocument, name: string, table: Table): Promise<Complaint[]> {
+export async function checkAgainst(
+  plan: Plan,
+  templates: Readonly<Record<string, Template>>,
+  document: SourceDocument,
+  name: string,
+  table: Table,
+): Promise<Complaint[]> {
   const columns = await table.columns();
   const found = checkPlan(plan, templates, document, { name, columns });
   if (!table.topRows || !found.some(({ code }) => code === "unknownColumn")) return found;
@@ -14,13 +32,22 @@ export async function checkAgainst(plan: Plan, templates: Readonly<Record<string
 }
 
 /** Complaints of a plan that could not be read; where its table lacks a key, with the columns that could be it. */
-export async function withKeyCandidates(tables: Tables, document: SourceDocument | undefined, complaints: readonly Complaint[]): Promise<Complaint[]> {
+export async function withKeyCandidates(
+  tables: Tables,
+  document: SourceDocument | undefined,
+  complaints: readonly Complaint[],
+): Promise<Complaint[]> {
   const source = (document?.value as { table?: unknown } | undefined)?.table;
   if (!isKeyless(source)) return [...complaints];
   const candidates = await candidatesIn(tables, source as RowsSource).catch(() => []);
   if (candidates.length === 0) return [...complaints];
-  const advice = ` In its rows these do: ${candidates.slice(0, MOST_NAMED).map((one) => `\`key: ${one.length === 1 ? one[0] : `[${one.join(", ")}]`}\``).join(", ")}.`;
-  return complaints.map((complaint) => (complaint.message.includes(NO_KEY) ? { ...complaint, message: `${complaint.message}${advice}` } : complaint));
+  const advice = ` In its rows these do: ${candidates
+    .slice(0, MOST_NAMED)
+    .map((one) => `\`key: ${one.length === 1 ? one[0] : `[${one.join(", ")}]`}\``)
+    .join(", ")}.`;
+  return complaints.map((complaint) =>
+    complaint.message.includes(NO_KEY) ? { ...complaint, message: `${complaint.message}${advice}` } : complaint,
+  );
 }
 
 async function candidatesIn(tables: Tables, source: RowsSource): Promise<string[][]> {

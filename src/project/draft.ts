@@ -1,4 +1,14 @@
-import { draftFile, draftingTemplate, prepare, readTemplate, YoroshiError, type Answer, type Complaint, type DraftColumn, type Prepared } from "../core/index.js";
+import {
+  draftFile,
+  draftingTemplate,
+  prepare,
+  readTemplate,
+  YoroshiError,
+  type Answer,
+  type Complaint,
+  type DraftColumn,
+  type Prepared,
+} from "../core/index.js";
 import { OWN_VERSION } from "./asking.js";
 import { newTemplateFile } from "./library.js";
 import type { Project } from "./project-port.js";
@@ -38,10 +48,12 @@ async function askDraft(project: Project, prepared: Prepared, description: strin
 async function tableColumns(project: Project, table: string): Promise<DraftColumn[]> {
   const source = await project.tables.rows(project.tables.named(table));
   const names = await source.columns();
-  if (names.length === 0) throw new YoroshiError("tableBroken", { table, place: "row 1", problem: "the file has no first row with the columns' names." });
+  if (names.length === 0)
+    throw new YoroshiError("tableBroken", { table, place: "row 1", problem: "the file has no first row with the columns' names." });
   const examples = new Map<string, Set<string>>(names.map((name) => [name, new Set()]));
   for await (const rows of source.rows()) {
-    for (const row of rows) for (const name of names) if (row[name]?.trim() && examples.get(name)!.size < MOST_EXAMPLES) examples.get(name)!.add(row[name]);
+    for (const row of rows)
+      for (const name of names) if (row[name]?.trim() && examples.get(name)!.size < MOST_EXAMPLES) examples.get(name)!.add(row[name]);
     break;
   }
   return names.filter((name) => name !== "").map((name) => ({ name, examples: [...examples.get(name)!] }));

@@ -14,7 +14,8 @@ export type Exported = "answers" | "cells";
  */
 export async function exportLedger(project: Project, what: Exported, file: string): Promise<number> {
   const isCsv = /\.csv$/i.test(file);
-  if (!isCsv && !/\.(jsonl|ndjson)$/i.test(file)) throw new YoroshiError("badOption", { option: file, problem: "the file's ending says in what form: .jsonl or .csv." });
+  if (!isCsv && !/\.(jsonl|ndjson)$/i.test(file))
+    throw new YoroshiError("badOption", { option: file, problem: "the file's ending says in what form: .jsonl or .csv." });
   const handle = await open(file, "wx").catch((error: unknown) => {
     const { code } = error as { code?: string };
     if (code === "EEXIST") throw new YoroshiError("badOption", { option: file, problem: "this file exists. Choose another name." });
@@ -26,7 +27,17 @@ export async function exportLedger(project: Project, what: Exported, file: strin
     const ledger = project.ledger();
     for await (const records of what === "answers" ? ledger.answers.all() : ledger.cells.all()) {
       count += records.length;
-      await handle.write(isCsv ? stringify(records.map((record) => (what === "answers" ? answerLine(record as AnswerRecord) : cellLine(record as CellRecord)).map((cell) => (typeof cell === "string" ? defangCopied(cell) : cell)))) : records.map((record) => `${JSON.stringify(record)}\n`).join(""));
+      await handle.write(
+        isCsv
+          ? stringify(
+              records.map((record) =>
+                (what === "answers" ? answerLine(record as AnswerRecord) : cellLine(record as CellRecord)).map((cell) =>
+                  typeof cell === "string" ? defangCopied(cell) : cell,
+                ),
+              ),
+            )
+          : records.map((record) => `${JSON.stringify(record)}\n`).join(""),
+      );
     }
   } catch (error) {
     throw new YoroshiError("fileUnwritable", { file, problem: fileProblem(error) }, { cause: error });
@@ -36,14 +47,62 @@ export async function exportLedger(project: Project, what: Exported, file: strin
   return count;
 }
 
-const ANSWER_COLUMNS = ["fingerprint", "template", "version", "model", "run", "at", "state", "reason", "parts", "raw", "notes", "asks", "tokensIn", "tokensOut", "spentMillionths", "tookMs", "confidence"] as const;
+const ANSWER_COLUMNS = [
+  "fingerprint",
+  "template",
+  "version",
+  "model",
+  "run",
+  "at",
+  "state",
+  "reason",
+  "parts",
+  "raw",
+  "notes",
+  "asks",
+  "tokensIn",
+  "tokensOut",
+  "spentMillionths",
+  "tookMs",
+  "confidence",
+] as const;
 const CELL_COLUMNS = ["plan", "step", "key", "state", "reason", "values", "edited", "notes", "fingerprint", "run", "at"] as const;
 
 function answerLine({ fingerprint, template, version, model, run, at, answer }: AnswerRecord): (string | number)[] {
   const { state, reason = "", parts, raw, notes, asks, usage, spent, tookMs, confidence } = answer;
-  return [fingerprint, template, version, model, run, new Date(at).toISOString(), state, reason, parts ? JSON.stringify(parts) : "", raw, notes.join("; "), asks, usage.tokensIn, usage.tokensOut, spent, tookMs, confidence?.value ?? ""];
+  return [
+    fingerprint,
+    template,
+    version,
+    model,
+    run,
+    new Date(at).toISOString(),
+    state,
+    reason,
+    parts ? JSON.stringify(parts) : "",
+    raw,
+    notes.join("; "),
+    asks,
+    usage.tokensIn,
+    usage.tokensOut,
+    spent,
+    tookMs,
+    confidence?.value ?? "",
+  ];
 }
 
 function cellLine({ plan, step, key, state, reason = "", values, edited, notes = [], fingerprint = "", run, at }: CellRecord): string[] {
-  return [plan, step, key, state, reason, JSON.stringify(values), edited ? JSON.stringify(edited) : "", notes.join("; "), fingerprint, run, new Date(at).toISOString()];
+  return [
+    plan,
+    step,
+    key,
+    state,
+    reason,
+    JSON.stringify(values),
+    edited ? JSON.stringify(edited) : "",
+    notes.join("; "),
+    fingerprint,
+    run,
+    new Date(at).toISOString(),
+  ];
 }

@@ -20,9 +20,18 @@ export function findUpwards(from: string, file: string): string | undefined {
 export function insideProject(root: string, file: string, folders: readonly string[] = []): string {
   const absolute = path.resolve(root, file);
   const homes = [root, ...folders.map((folder) => path.resolve(root, folder))];
-  if (!homes.some((home) => isWithin(home, absolute))) throw new YoroshiError("badOption", { option: file, problem: "this path leads out of the project's folder. Name its folder in yoroshi.yaml, if it may be used: `folders: [../scans]`." });
+  if (!homes.some((home) => isWithin(home, absolute)))
+    throw new YoroshiError("badOption", {
+      option: file,
+      problem: "this path leads out of the project's folder. Name its folder in yoroshi.yaml, if it may be used: `folders: [../scans]`.",
+    });
   const real = realPath(absolute);
-  if (!homes.some((home) => isWithin(realPath(home), real))) throw new YoroshiError("badOption", { option: file, problem: "a symbolic link leads out of the project's folder. Name the folder that it leads to in yoroshi.yaml, if it may be used: `folders: [../scans]`." });
+  if (!homes.some((home) => isWithin(realPath(home), real)))
+    throw new YoroshiError("badOption", {
+      option: file,
+      problem:
+        "a symbolic link leads out of the project's folder. Name the folder that it leads to in yoroshi.yaml, if it may be used: `folders: [../scans]`.",
+    });
   return absolute;
 }
 
@@ -59,7 +68,16 @@ export async function readText(file: string, name: string): Promise<string> {
     return new TextDecoder("utf-8", { fatal: true }).decode(bytes);
   } catch (error) {
     const code = (error as { code?: string }).code;
-    const problem = code === "ENOENT" ? "there is no such file" : code === "EISDIR" ? "it is a folder" : code === "EACCES" ? "permission is denied" : error instanceof TypeError ? "it is not UTF-8 text" : (code ?? "it failed");
+    const problem =
+      code === "ENOENT"
+        ? "there is no such file"
+        : code === "EISDIR"
+          ? "it is a folder"
+          : code === "EACCES"
+            ? "permission is denied"
+            : error instanceof TypeError
+              ? "it is not UTF-8 text"
+              : (code ?? "it failed");
     throw new YoroshiError("fileUnreadable", { file: name, problem }, { cause: error });
   }
 }

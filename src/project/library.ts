@@ -16,8 +16,14 @@ export interface ListedTemplate {
 }
 
 /** The project's templates that have every word somewhere in name, title, tags or text, and the tag. */
-export async function findTemplates(project: Project, { words = "", tag }: { readonly words?: string | undefined; readonly tag?: string | undefined }): Promise<ListedTemplate[]> {
-  const wanted = words.toLowerCase().split(/\s+/).filter((word) => word !== "");
+export async function findTemplates(
+  project: Project,
+  { words = "", tag }: { readonly words?: string | undefined; readonly tag?: string | undefined },
+): Promise<ListedTemplate[]> {
+  const wanted = words
+    .toLowerCase()
+    .split(/\s+/)
+    .filter((word) => word !== "");
   const all = await Promise.all(
     (await project.listTemplates()).map(async ({ name, file }) => {
       const loaded = await project.template(file).catch(() => undefined);
@@ -26,7 +32,13 @@ export async function findTemplates(project: Project, { words = "", tag }: { rea
       return { listed: { name, file, title, tags, broken: !loaded }, text };
     }),
   );
-  return all.filter(({ listed, text }) => wanted.every((word) => text.includes(word)) && (tag === undefined || listed.tags.some((own) => own.toLowerCase() === tag.toLowerCase()))).map(({ listed }) => listed);
+  return all
+    .filter(
+      ({ listed, text }) =>
+        wanted.every((word) => text.includes(word)) &&
+        (tag === undefined || listed.tags.some((own) => own.toLowerCase() === tag.toLowerCase())),
+    )
+    .map(({ listed }) => listed);
 }
 
 /** Copies a template under a new name. Returns the new file, relative to the project. */
@@ -46,9 +58,14 @@ export async function writeTemplate(root: string, name: string, text: string): P
 
 /** The file for a new template's name. Throws `badOption` for a name that is not one, or is taken. */
 export function newTemplateFile(root: string, name: string): string {
-  if (!/^[a-z0-9][a-z0-9-]*$/.test(name)) throw new YoroshiError("badOption", { option: name, problem: "a name is made of small letters, digits and hyphens (for example `hazard-triage`)." });
+  if (!/^[a-z0-9][a-z0-9-]*$/.test(name))
+    throw new YoroshiError("badOption", {
+      option: name,
+      problem: "a name is made of small letters, digits and hyphens (for example `hazard-triage`).",
+    });
   const file = path.join("templates", `${name}.yaml`);
-  if (existsSync(path.join(root, file))) throw new YoroshiError("badOption", { option: name, problem: `${file} exists. Choose another name.` });
+  if (existsSync(path.join(root, file)))
+    throw new YoroshiError("badOption", { option: name, problem: `${file} exists. Choose another name.` });
   return file;
 }
 
@@ -61,7 +78,12 @@ export async function restoreVersion(project: Project, name: string, version: nu
   await project.version(loaded);
   const all = await project.ledger().versions.all(loaded.template.name);
   const found = all.find((candidate) => candidate.version === version);
-  if (!found) throw new YoroshiError("notFound", { what: `version of ${loaded.template.name}`, name: String(version), known: all.map((candidate) => String(candidate.version)) });
+  if (!found)
+    throw new YoroshiError("notFound", {
+      what: `version of ${loaded.template.name}`,
+      name: String(version),
+      known: all.map((candidate) => String(candidate.version)),
+    });
   await writeFile(insideProject(project.root, loaded.file), found.text);
   return loaded.file;
 }

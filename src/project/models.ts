@@ -47,7 +47,9 @@ export function projectModels(project: ProjectFile, clock: Clock, onNotice: (tex
             : `The model ${name} gives no log probabilities, so its answers have no confidence. Choose another way in the template's \`doubt\`.`,
         ),
     });
-    return checkedUsage((_, doubt) => onNotice(`${about.host} counts ${doubt}. Such counts of the model ${name} are not believed; it is charged by our own.`))(model);
+    return checkedUsage((_, doubt) =>
+      onNotice(`${about.host} counts ${doubt}. Such counts of the model ${name} are not believed; it is charged by our own.`),
+    )(model);
   };
 
   const make = (name: string, entry: ModelEntry): OpenModel => {
@@ -57,11 +59,17 @@ export function projectModels(project: ProjectFile, clock: Clock, onNotice: (tex
       host: isStandin ? STANDIN_HOST : entry.endpoint.replace(/\/+$/, ""),
       // The stand-in costs nothing; of any other model, only yoroshi.yaml can tell.
       price: entry.price ?? (isStandin ? { input: 0, output: 0 } : undefined),
-      limits: entry.limits && { ...entry.limits, patienceMs: entry.limits.patienceSeconds === undefined ? undefined : entry.limits.patienceSeconds * 1000 },
+      limits: entry.limits && {
+        ...entry.limits,
+        patienceMs: entry.limits.patienceSeconds === undefined ? undefined : entry.limits.patienceSeconds * 1000,
+      },
       context: entry.context,
     };
     let connected: Promise<Model> | undefined;
-    const model: Model = { ...about, ask: async (request, signal) => (await (connected ??= connect(name, entry, about))).ask(request, signal) };
+    const model: Model = {
+      ...about,
+      ask: async (request, signal) => (await (connected ??= connect(name, entry, about))).ask(request, signal),
+    };
     return { name, model, isStandin };
   };
 

@@ -9,8 +9,10 @@ const limit = z.int().positive().optional();
 /** What is wrong with a model's address, and what to type. */
 function endpointFault(address: string): string | undefined {
   if (address === "standin") return undefined;
-  if (!/^https?:\/\//.test(address)) return `Expected an address that begins with http:// or https://, or \`standin\`.${/^[\w.-]+\.\w+(:\d+)?(\/|$)/.test(address) ? ` Write \`https://${address}\`.` : ""}`;
-  if (!URL.canParse(address)) return "This is no address. Write it as a host's documentation has it, up to and without `/chat/completions`.";
+  if (!/^https?:\/\//.test(address))
+    return `Expected an address that begins with http:// or https://, or \`standin\`.${/^[\w.-]+\.\w+(:\d+)?(\/|$)/.test(address) ? ` Write \`https://${address}\`.` : ""}`;
+  if (!URL.canParse(address))
+    return "This is no address. Write it as a host's documentation has it, up to and without `/chat/completions`.";
   const whole = /^(.*?)\/chat\/completions\/?$/.exec(address);
   return whole ? `Leave \`/chat/completions\` out, which is added to it: \`${whole[1]}\`.` : undefined;
 }
@@ -45,7 +47,17 @@ const model = z.strictObject({
 const database = z
   .strictObject({
     /** An address, `postgresql://…` or `mysql://…`; from the environment where it carries a password. */
-    url: z.union([z.strictObject({ env: z.string().min(1) }), z.string().refine((address) => /^(postgres(ql)?|mysql|mariadb):\/\//.test(address) && URL.canParse(address), "Expected an address that begins with postgresql://, mysql:// or mariadb://.")]).optional(),
+    url: z
+      .union([
+        z.strictObject({ env: z.string().min(1) }),
+        z
+          .string()
+          .refine(
+            (address) => /^(postgres(ql)?|mysql|mariadb):\/\//.test(address) && URL.canParse(address),
+            "Expected an address that begins with postgresql://, mysql:// or mariadb://.",
+          ),
+      ])
+      .optional(),
     /** The path of an SQLite file. */
     file: z.string().min(1).optional(),
   })
@@ -53,13 +65,25 @@ const database = z
 
 const projectFile = z.strictObject({
   yoroshi: z.literal(PROJECT_FORMAT),
-  currency: z.string().regex(/^[A-Z]{3}$/, "Expected a currency by its three capital letters (ISO 4217), for example USD.").default("USD"),
+  currency: z
+    .string()
+    .regex(/^[A-Z]{3}$/, "Expected a currency by its three capital letters (ISO 4217), for example USD.")
+    .default("USD"),
   timeZone: z.string().default("UTC"),
   models: z.record(z.string(), model).default({}),
-  limits: z.strictObject({ /** Most that all runs of the project may spend in a calendar month. */ spendPerMonth: z.number().positive().optional() }).default({}),
+  limits: z
+    .strictObject({
+      /** Most that all runs of the project may spend in a calendar month. */ spendPerMonth: z.number().positive().optional(),
+    })
+    .default({}),
   databases: z.record(z.string(), database).default({}),
   /** How CSV files are written that Yoroshi makes; a result is written as its source. */
-  csv: z.strictObject({ separator: z.enum(["comma", "semicolon", "tab"], "Expected comma, semicolon or tab.").optional(), byteOrderMark: z.boolean().optional() }).default({}),
+  csv: z
+    .strictObject({
+      separator: z.enum(["comma", "semicolon", "tab"], "Expected comma, semicolon or tab.").optional(),
+      byteOrderMark: z.boolean().optional(),
+    })
+    .default({}),
   /** Folders beside the project whose files may be read and written, too. */
   folders: z.array(z.string().min(1)).default([]),
 });
@@ -83,13 +107,20 @@ export function readProjectFile(text: string, file: string): { project?: Project
     .map(([name]) => complain("secretInFile", document.at(["models", name, "key"]), undefined as never));
   const databases = (document.value as { databases?: unknown }).databases;
   for (const [name, entry] of Object.entries((databases ?? {}) as Record<string, { url?: unknown } | null>)) {
-    if (typeof entry?.url === "string" && URL.canParse(entry.url) && new URL(entry.url).password !== "") secrets.push(complain("passwordInFile", document.at(["databases", name, "url"]), undefined as never));
+    if (typeof entry?.url === "string" && URL.canParse(entry.url) && new URL(entry.url).password !== "")
+      secrets.push(complain("passwordInFile", document.at(["databases", name, "url"]), undefined as never));
   }
   const shape = checkShape(projectFile, document.value, document);
   const others = secrets.length > 0 ? shape.complaints.filter((complaint) => complaint.code !== "wrongType") : shape.complaints;
   if (!shape.value || secrets.length > 0) return { complaints: [...secrets, ...others] };
   if (!isTimeZone(shape.value.timeZone)) {
-    return { complaints: [complain("badValue", document.at(["timeZone"]), { problem: `There is no time zone \`${shape.value.timeZone}\`. Use an IANA name such as Pacific/Auckland.` })] };
+    return {
+      complaints: [
+        complain("badValue", document.at(["timeZone"]), {
+          problem: `There is no time zone \`${shape.value.timeZone}\`. Use an IANA name such as Pacific/Auckland.`,
+        }),
+      ],
+    };
   }
   return { project: shape.value, complaints: [] };
 }

@@ -1,4 +1,21 @@
-import type { Answer, Clock, Complaint, FillSetup, Json, Ledger, Micros, Plan, Prepared, SampleOptions, Samples, Sha256, Table, Template, VersionRecord, Warning } from "../core/index.js";
+import type {
+  Answer,
+  Clock,
+  Complaint,
+  FillSetup,
+  Json,
+  Ledger,
+  Micros,
+  Plan,
+  Prepared,
+  SampleOptions,
+  Samples,
+  Sha256,
+  Table,
+  Template,
+  VersionRecord,
+  Warning,
+} from "../core/index.js";
 import type { RunLog } from "../adapters/run-log/index.js";
 import type { AskedOptions, ProjectAsking } from "./asking.js";
 import type { NamedFile } from "./files.js";
@@ -16,7 +33,9 @@ export interface ProjectTemplates {}
 /** A name or path whose types are not known; a known name must take the inputs that it has. */
 type Untyped<Name extends string> = Name & (Name extends keyof ProjectTemplates ? never : unknown);
 
-type Typed<Name extends keyof ProjectTemplates> = ProjectTemplates[Name] extends { inputs: infer Inputs; parts: infer Parts } ? { inputs: Inputs; parts: Parts } : never;
+type Typed<Name extends keyof ProjectTemplates> = ProjectTemplates[Name] extends { inputs: infer Inputs; parts: infer Parts }
+  ? { inputs: Inputs; parts: Parts }
+  : never;
 
 /** A user's project: its files, its ledger, its models. */
 export interface Project {
@@ -44,10 +63,20 @@ export interface Project {
    * @throws YoroshiError `notFound`, `filesInvalid`, `projectClosed`; ModelFailure when the model cannot be used at all; BudgetSpent
    * when the month's cap leaves no room.
    */
-  ask<Name extends keyof ProjectTemplates>(name: Name, inputs: Typed<Name>["inputs"], options?: AskedOptions): Promise<Answer<Typed<Name>["parts"]>>;
+  ask<Name extends keyof ProjectTemplates>(
+    name: Name,
+    inputs: Typed<Name>["inputs"],
+    options?: AskedOptions,
+  ): Promise<Answer<Typed<Name>["parts"]>>;
   ask<Name extends string>(nameOrPath: Untyped<Name>, inputs: Readonly<Record<string, Json>>, options?: AskedOptions): Promise<Answer>;
   /** The same for a template that is loaded, prepared and has its models; tells whether the answer was known. */
-  askLoaded(loaded: LoadedTemplate, prepared: Prepared, models: TemplateModels, inputs: Readonly<Record<string, Json>>, options?: AskedOptions): Promise<{ readonly answer: Answer; readonly known: boolean }>;
+  askLoaded(
+    loaded: LoadedTemplate,
+    prepared: Prepared,
+    models: TemplateModels,
+    inputs: Readonly<Record<string, Json>>,
+    options?: AskedOptions,
+  ): Promise<{ readonly answer: Answer; readonly known: boolean }>;
   plan(nameOrPath: string): Promise<Plan>;
   isPlan(nameOrPath: string): Promise<boolean>;
   /** The plans whose rows are made of a plan's, and those made of these, each after what it is made of. */
@@ -72,7 +101,10 @@ export interface Project {
    *
    * @param options.asks its models are going to be asked, so that a missing key is told now. Default true.
    */
-  fillSetup(nameOrPath: string, options?: { readonly inPlace?: boolean; readonly asks?: boolean }): Promise<{ readonly setup: FillSetup; readonly isStandin: boolean }>;
+  fillSetup(
+    nameOrPath: string,
+    options?: { readonly inPlace?: boolean; readonly asks?: boolean },
+  ): Promise<{ readonly setup: FillSetup; readonly isStandin: boolean }>;
   /** A samples file; by habit the one named after the template. */
   samples(prepared: Prepared, file: string | undefined, options?: SampleOptions): Promise<Samples>;
   /** The path of a samples file, relative to the project; by habit the one named after the template. */

@@ -179,10 +179,18 @@ class OpenProject implements Project {
 
   async derivedFrom(nameOrPath: string): Promise<readonly string[]> {
     const { name: first } = await this.plan(nameOrPath);
-    const others = (await Promise.all((await this.listPlans()).map(async ({ file }) => readPlan(await readText(path.resolve(this.root, file), file), file).plan))).filter((plan) => plan !== undefined);
+    const others = (
+      await Promise.all(
+        (await this.listPlans()).map(async ({ file }) => readPlan(await readText(path.resolve(this.root, file), file), file).plan),
+      )
+    ).filter((plan) => plan !== undefined);
     const found: string[] = [];
-    for (let made = [first]; made.length > 0; ) {
-      made = others.filter(({ name, table: { items, groups } }) => made.includes((items ?? groups)?.of ?? "") && name !== first && !found.includes(name)).map(({ name }) => name);
+    for (let made = [first]; made.length > 0;) {
+      made = others
+        .filter(
+          ({ name, table: { items, groups } }) => made.includes((items ?? groups)?.of ?? "") && name !== first && !found.includes(name),
+        )
+        .map(({ name }) => name);
       found.push(...made);
     }
     return found;
@@ -225,7 +233,10 @@ class OpenProject implements Project {
     if (!prepared || !entry) return warnTemplate(template, document);
     // The tokenizer takes a second to load, and is needed only where there is a room to measure.
     const count = entry.context === undefined ? () => 0 : (await import("gpt-tokenizer/encoding/o200k_base")).countTokens;
-    return [...warnTemplate(template, document), ...warnModel(prepared, document, { name: name!, can: entry.can, context: entry.context }, (text) => count(text))];
+    return [
+      ...warnTemplate(template, document),
+      ...warnModel(prepared, document, { name: name!, can: entry.can, context: entry.context }, (text) => count(text)),
+    ];
   }
 
   text(file: string): Promise<string> {
@@ -240,7 +251,14 @@ class OpenProject implements Project {
     };
     const files = surroundingFiles(template);
     // Rows of a database tell no change.
-    return files === undefined ? make() : this.#files.get(template, files.map((file) => path.resolve(this.root, file)), run.now, make);
+    return files === undefined
+      ? make()
+      : this.#files.get(
+          template,
+          files.map((file) => path.resolve(this.root, file)),
+          run.now,
+          make,
+        );
   }
 
   async openModels({ model, secondLook, doubt }: Template, options: { readonly asks?: boolean } = {}): Promise<TemplateModels> {
@@ -257,14 +275,23 @@ class OpenProject implements Project {
     return (await this.askLoaded(loaded, prepared, await this.openModels(loaded.template), reading.inputs, options)).answer;
   }
 
-  askLoaded(loaded: LoadedTemplate, prepared: Prepared, models: TemplateModels, inputs: Readonly<Record<string, Json>>, options?: AskedOptions): Promise<{ answer: Answer; known: boolean }> {
+  askLoaded(
+    loaded: LoadedTemplate,
+    prepared: Prepared,
+    models: TemplateModels,
+    inputs: Readonly<Record<string, Json>>,
+    options?: AskedOptions,
+  ): Promise<{ answer: Answer; known: boolean }> {
     const version = async (): Promise<number> => (await this.version(loaded)).version;
     return this.asking.ask({ subject: loaded.template.name, prepared, version, models, inputs }, options);
   }
 
   async runLog(plan: string): Promise<RunLog> {
     // Loaded when a fill begins: no other command needs them.
-    const [{ runLog }, { telemetry }] = await Promise.all([import("../adapters/run-log/index.js"), import("../adapters/telemetry/index.js")]);
+    const [{ runLog }, { telemetry }] = await Promise.all([
+      import("../adapters/run-log/index.js"),
+      import("../adapters/telemetry/index.js"),
+    ]);
     const day = new Date(this.clock.now()).toISOString().slice(0, 10);
     const log = runLog(path.join(this.root, ".yoroshi", "runs", `${day}-${plan}.jsonl`));
     const traced = telemetry();
@@ -285,17 +312,33 @@ class OpenProject implements Project {
     const of = (items ?? groups)?.of;
     if (of === undefined) return { table: await this.tables.table(plan.table, { inPlace }), plan };
     const path = [...within, plan.name];
-    if (path.includes(of)) throw new YoroshiError("tableBroken", { table: plan.name, place: "table", problem: `its rows would be made of themselves: ${[...path, of].join(" of ")}.` });
+    if (path.includes(of))
+      throw new YoroshiError("tableBroken", {
+        table: plan.name,
+        place: "table",
+        problem: `its rows would be made of themselves: ${[...path, of].join(" of ")}.`,
+      });
     const { setup: parent } = await this.#setupOf(of, { within: path, reads: groups && figuresReadAs(groups) });
-    const made = items ? itemRows(parent, items, { plan: plan.name, key: keyColumnsOf(plan.table.key)[0]! }) : await groupRows(parent, groups!);
-    return { table: derivedTable(made, await this.tables.table(plan.table, { grows: true }), { onNotice: this.onNotice }), plan: withOwnStep(plan, made) };
+    const made = items
+      ? itemRows(parent, items, { plan: plan.name, key: keyColumnsOf(plan.table.key)[0]! })
+      : await groupRows(parent, groups!);
+    return {
+      table: derivedTable(made, await this.tables.table(plan.table, { grows: true }), { onNotice: this.onNotice }),
+      plan: withOwnStep(plan, made),
+    };
   }
 
-  fillSetup(nameOrPath: string, { inPlace = false, asks = true }: { readonly inPlace?: boolean; readonly asks?: boolean } = {}): Promise<{ setup: FillSetup; isStandin: boolean }> {
+  fillSetup(
+    nameOrPath: string,
+    { inPlace = false, asks = true }: { readonly inPlace?: boolean; readonly asks?: boolean } = {},
+  ): Promise<{ setup: FillSetup; isStandin: boolean }> {
     return this.#setupOf(nameOrPath, { inPlace, asks });
   }
 
-  async #setupOf(nameOrPath: string, { inPlace = false, asks = false, within = [], reads = {} }: SetupOptions = {}): Promise<{ setup: FillSetup; isStandin: boolean }> {
+  async #setupOf(
+    nameOrPath: string,
+    { inPlace = false, asks = false, within = [], reads = {} }: SetupOptions = {},
+  ): Promise<{ setup: FillSetup; isStandin: boolean }> {
     const { plan: written, document, complaints } = await this.#readPlan(nameOrPath);
     if (!written || !document) throw new YoroshiError("filesInvalid", { complaints });
     const loaded: Record<string, LoadedTemplate> = {};
@@ -311,26 +354,68 @@ class OpenProject implements Project {
     for (const [name, one] of Object.entries(loaded)) {
       const model = await this.openModels(one.template, { asks });
       isStandin ||= model.isStandin;
-      asking[name] = { prepared: await this.prepare(one.template), version: (await this.version(one)).version, model: model.model, others: model.others };
+      asking[name] = {
+        prepared: await this.prepare(one.template),
+        version: (await this.version(one)).version,
+        model: model.model,
+        others: model.others,
+      };
     }
     const related = await relatedOf(this.tables, plan);
     this.#open.push(...Object.values(related));
-    return { setup: { plan, table, related, asking, ledger: this.ledger(), clock: this.clock, sha256, monthlyCap: this.monthlyCap, isChecked: true }, isStandin };
+    return {
+      setup: {
+        plan,
+        table,
+        related,
+        asking,
+        ledger: this.ledger(),
+        clock: this.clock,
+        sha256,
+        monthlyCap: this.monthlyCap,
+        isChecked: true,
+      },
+      isStandin,
+    };
   }
 
   async samples(prepared: Prepared, file: string | undefined, options: SampleOptions = {}): Promise<Samples> {
     const source = file === undefined ? { file: this.samplesFile(prepared.template.name, file) } : this.tables.named(file);
     const chosen = sourceName(source);
     if (file === undefined && !existsSync(path.resolve(this.root, chosen))) {
-      throw new YoroshiError("badOption", { option: "--samples", problem: `there is no ${chosen}. Name a CSV or JSON Lines file, a workbook, or a table of a database (\`main:labelled\`), with columns for the inputs and for the right values, or draw one: \`yoroshi samples draw PLAN\`.` });
+      throw new YoroshiError("badOption", {
+        option: "--samples",
+        problem: `there is no ${chosen}. Name a CSV or JSON Lines file, a workbook, or a table of a database (\`main:labelled\`), with columns for the inputs and for the right values, or draw one: \`yoroshi samples draw PLAN\`.`,
+      });
     }
     const { columns, rows: found } = await this.tables.small(source);
     // Samples that were drawn into a CSV file are kept from being run there.
-    const rows = await plainSamples(prepared, source, columns, found.map(({ place, values }) => ({ place, values: Object.fromEntries(Object.entries(values).map(([column, text]) => [column, refanged(text)])) })), options, this.onNotice);
-    const known = new Set([...prepared.inputs.map(({ name }) => name), ...partPaths(prepared.template.answer), SET_COLUMN, MARK_COLUMN, ...Object.values(options.map ?? {})].map((name) => name.toLowerCase()));
+    const rows = await plainSamples(
+      prepared,
+      source,
+      columns,
+      found.map(({ place, values }) => ({
+        place,
+        values: Object.fromEntries(Object.entries(values).map(([column, text]) => [column, refanged(text)])),
+      })),
+      options,
+      this.onNotice,
+    );
+    const known = new Set(
+      [
+        ...prepared.inputs.map(({ name }) => name),
+        ...partPaths(prepared.template.answer),
+        SET_COLUMN,
+        MARK_COLUMN,
+        ...Object.values(options.map ?? {}),
+      ].map((name) => name.toLowerCase()),
+    );
     const free = columns.filter((column) => !known.has(column.toLowerCase()) && !column.includes("@"));
     const unique = free.find((column) => new Set(rows.map((row) => row.values[column])).size === rows.length);
-    return readSamples(prepared, chosen, columns, rows, { keyColumn: unique ?? free.find((column) => /(^|[^a-z])(id|key|no|nr|number)$|Id$|Key$/i.test(column)), ...options });
+    return readSamples(prepared, chosen, columns, rows, {
+      keyColumn: unique ?? free.find((column) => /(^|[^a-z])(id|key|no|nr|number)$|Id$|Key$/i.test(column)),
+      ...options,
+    });
   }
 
   samplesFile(template: string, file: string | undefined): string {
@@ -370,9 +455,14 @@ class OpenProject implements Project {
     if (!template) return complaints;
     const found: Complaint[] = [];
     const names = Object.keys(this.settings.models);
-    const uses = [["model", "use", template.model?.use], ["secondLook", "use", template.secondLook?.use], ["doubt", "ask", template.doubt?.ask]] as const;
+    const uses = [
+      ["model", "use", template.model?.use],
+      ["secondLook", "use", template.secondLook?.use],
+      ["doubt", "ask", template.doubt?.ask],
+    ] as const;
     for (const [key, name, use] of uses) {
-      if (use !== undefined && names.length > 0 && !names.includes(use)) found.push(complain("unknownModel", document!.at([key, name]), { name: use, known: names, near: nearest(use, names) }));
+      if (use !== undefined && names.length > 0 && !names.includes(use))
+        found.push(complain("unknownModel", document!.at([key, name]), { name: use, known: names, near: nearest(use, names) }));
     }
     try {
       found.push(...checkPassages(template, await readPassages(this.root, this.settings.folders, template), file));
@@ -399,7 +489,14 @@ class OpenProject implements Project {
         throw error;
       });
       if (loaded) templates[name] = loaded.template;
-      else if (!known.includes(step.template)) missing.push(complain("unknownTemplate", document.at(["steps", name, "template"]), { name: step.template, known, near: nearest(step.template, known) }));
+      else if (!known.includes(step.template))
+        missing.push(
+          complain("unknownTemplate", document.at(["steps", name, "template"]), {
+            name: step.template,
+            known,
+            near: nearest(step.template, known),
+          }),
+        );
     }
     if (missing.length > 0) return missing;
     try {

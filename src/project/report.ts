@@ -5,9 +5,23 @@ import { contestantOf, type ContestResult } from "./contest.js";
 import type { Project } from "./project-port.js";
 
 /** Writes a trial's report as one HTML file. */
-export async function writeTrialReport(project: Project, { report, others, contest, isStandin }: ContestResult, file: string, halfWidth: number): Promise<void> {
+export async function writeTrialReport(
+  project: Project,
+  { report, others, contest, isStandin }: ContestResult,
+  file: string,
+  halfWidth: number,
+): Promise<void> {
   const madeAt = `${new Date(project.clock.now()).toISOString().slice(0, 16).replace("T", " ")} UTC`;
-  const page = trialPage({ report, first: contestantOf(`version ${report.version}`, report), others, contest, currency: project.settings.currency, madeAt, halfWidth, isStandin });
+  const page = trialPage({
+    report,
+    first: contestantOf(`version ${report.version}`, report),
+    others,
+    contest,
+    currency: project.settings.currency,
+    madeAt,
+    halfWidth,
+    isStandin,
+  });
   await writeFile(file, page).catch((error: unknown) => {
     throw new YoroshiError("fileUnwritable", { file, problem: (error as { code?: string }).code ?? "it failed" }, { cause: error });
   });

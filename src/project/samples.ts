@@ -2,7 +2,25 @@ import { existsSync } from "node:fs";
 import { mkdir, rename, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { stringify } from "csv-stringify/sync";
-import { columnsOf, defangCopied, drawRows, drawSealed, inputCells, inputsMark, joinKey, MARK_COLUMN, refanged, SEALED, SET_COLUMN, templateSteps, YoroshiError, type CellRecord, type Drawable, type DrawWay, type Row } from "../core/index.js";
+import {
+  columnsOf,
+  defangCopied,
+  drawRows,
+  drawSealed,
+  inputCells,
+  inputsMark,
+  joinKey,
+  MARK_COLUMN,
+  refanged,
+  SEALED,
+  SET_COLUMN,
+  templateSteps,
+  YoroshiError,
+  type CellRecord,
+  type Drawable,
+  type DrawWay,
+  type Row,
+} from "../core/index.js";
 import { insideProject } from "./files.js";
 import type { Project } from "./project-port.js";
 
@@ -33,29 +51,49 @@ const MOST_ROWS = 2_000_000;
  * Draws rows of a plan's table into the template's samples file, with blank columns for the right values, and without
  * rows that are in the file already (by key, or by the same inputs).
  */
-export async function drawSamples(project: Project, planName: string, options: DrawOptions): Promise<{ file: string; drawn: number; left: number }> {
+export async function drawSamples(
+  project: Project,
+  planName: string,
+  options: DrawOptions,
+): Promise<{ file: string; drawn: number; left: number }> {
   const { setup } = await project.fillSetup(planName, { asks: false });
   const { plan, table, ledger } = setup;
   const stepName = options.step ?? templateSteps(plan)[0]?.name ?? "";
   const asking = setup.asking[stepName];
-  if (!asking) throw new YoroshiError("badOption", { option: "--step", problem: `the plan has no template step \`${stepName}\`. Steps: ${Object.keys(setup.asking).join(", ")}.` });
+  if (!asking)
+    throw new YoroshiError("badOption", {
+      option: "--step",
+      problem: `the plan has no template step \`${stepName}\`. Steps: ${Object.keys(setup.asking).join(", ")}.`,
+    });
   const { prepared } = asking;
   const file = project.samplesFile(prepared.template.name, options.file);
   const before = existsSync(path.resolve(project.root, file)) ? await openSamples(project, file) : undefined;
   const { keyColumns } = table;
   const inputs = prepared.inputs.map(({ name }) => name);
-  const known = new Set((before?.rows ?? []).flatMap((row) => [joinKey(keyColumns.map((column) => row[column] ?? "")), markOf(inputs, row)]));
+  const known = new Set(
+    (before?.rows ?? []).flatMap((row) => [joinKey(keyColumns.map((column) => row[column] ?? "")), markOf(inputs, row)]),
+  );
   const columns = await table.columns();
   const filled = columnsOf(plan.steps[stepName]!);
   if (options.balance !== undefined && !columns.includes(options.balance) && !filled.includes(options.balance)) {
-    throw new YoroshiError("badOption", { option: "--balance", problem: `neither ${table.name} nor what the plan fills has a column \`${options.balance}\`. Columns: ${[...columns, ...filled].join(", ")}.` });
+    throw new YoroshiError("badOption", {
+      option: "--balance",
+      problem: `neither ${table.name} nor what the plan fills has a column \`${options.balance}\`. Columns: ${[...columns, ...filled].join(", ")}.`,
+    });
   }
   // What a draw is balanced over is carried, to be told apart by; never what a model gave in place of a right value.
-  const carried = options.balance === undefined || [...inputs, ...keyColumns, ...prepared.parts.map(({ name }) => name)].includes(options.balance) ? undefined : options.balance;
+  const carried =
+    options.balance === undefined || [...inputs, ...keyColumns, ...prepared.parts.map(({ name }) => name)].includes(options.balance)
+      ? undefined
+      : options.balance;
   const candidates: (Drawable & { readonly keys: Record<string, string>; readonly cells: Record<string, string> })[] = [];
   const marks = new Set<string>();
   for await (const { rows } of table.read()) {
-    const records = await ledger.cells.find(plan.name, stepName, rows.map((row) => row.key));
+    const records = await ledger.cells.find(
+      plan.name,
+      stepName,
+      rows.map((row) => row.key),
+    );
     const doubts = options.doubtful ? await doubtsOf(project, rows, records) : new Map<string, number>();
     for (const row of rows) {
       if (row.problem !== undefined || candidates.length >= MOST_ROWS) continue;
@@ -64,7 +102,13 @@ export async function drawSamples(project: Project, planName: string, options: D
       const mark = markOf(inputs, cells);
       if (known.has(row.key) || known.has(mark) || marks.has(mark) || inputs.every((input) => cells[input]!.trim() === "")) continue;
       marks.add(mark);
-      candidates.push({ key: row.key, keys: Object.fromEntries(keyColumns.map((column) => [column, row.values[column] ?? ""])), cells: carried === undefined ? cells : { ...cells, [carried]: groupOf(row, records.get(row.key), carried) ?? "" }, group: groupOf(row, records.get(row.key), options.balance), doubt: doubts.get(row.key) });
+      candidates.push({
+        key: row.key,
+        keys: Object.fromEntries(keyColumns.map((column) => [column, row.values[column] ?? ""])),
+        cells: carried === undefined ? cells : { ...cells, [carried]: groupOf(row, records.get(row.key), carried) ?? "" },
+        group: groupOf(row, records.get(row.key), options.balance),
+        doubt: doubts.get(row.key),
+      });
     }
   }
   const way: DrawWay = options.doubtful ? "doubtful" : options.balance === undefined ? "random" : "balanced";
@@ -75,18 +119,40 @@ export async function drawSamples(project: Project, planName: string, options: D
   const from = `plan ${plan.name}, ${way === "balanced" ? `balanced over ${options.balance}` : way}, seed ${options.seed}`;
   const next: SamplesFile = {
     file,
-    columns: [...new Set([...(before?.columns ?? [...keyColumns, ...inputs, ...(carried === undefined ? [] : [carried]), ...labels]), ...(carried === undefined ? [] : [carried]), FROM_COLUMN, MARK_COLUMN])],
-    rows: [...(before?.rows ?? []), ...drawn.map(({ keys, cells }) => ({ ...keys, ...cells, [FROM_COLUMN]: from, [MARK_COLUMN]: markOf(inputs, cells) }))],
+    columns: [
+      ...new Set([
+        ...(before?.columns ?? [...keyColumns, ...inputs, ...(carried === undefined ? [] : [carried]), ...labels]),
+        ...(carried === undefined ? [] : [carried]),
+        FROM_COLUMN,
+        MARK_COLUMN,
+      ]),
+    ],
+    rows: [
+      ...(before?.rows ?? []),
+      ...drawn.map(({ keys, cells }) => ({ ...keys, ...cells, [FROM_COLUMN]: from, [MARK_COLUMN]: markOf(inputs, cells) })),
+    ],
   };
   if (drawn.length > 0) await saveSamples(project, next);
   return { file, drawn: drawn.length, left: candidates.length - drawn.length };
 }
 
 /** Seals a share of a samples file: those rows are graded only by `--sealed`. Rows that are sealed stay so. */
-export async function sealSamples(project: Project, file: string, share: number, seed: number, balance: string | undefined): Promise<{ sealed: number; rows: number }> {
+export async function sealSamples(
+  project: Project,
+  file: string,
+  share: number,
+  seed: number,
+  balance: string | undefined,
+): Promise<{ sealed: number; rows: number }> {
   const samples = await openSamples(project, file);
-  if (balance !== undefined && !samples.columns.includes(balance)) throw new YoroshiError("badOption", { option: "--balance", problem: `${file} has no column \`${balance}\`. Columns: ${samples.columns.join(", ")}.` });
-  const open = samples.rows.map((row, index) => ({ key: String(index), group: balance === undefined ? undefined : row[balance], row })).filter(({ row }) => row[SET_COLUMN]?.trim() !== SEALED);
+  if (balance !== undefined && !samples.columns.includes(balance))
+    throw new YoroshiError("badOption", {
+      option: "--balance",
+      problem: `${file} has no column \`${balance}\`. Columns: ${samples.columns.join(", ")}.`,
+    });
+  const open = samples.rows
+    .map((row, index) => ({ key: String(index), group: balance === undefined ? undefined : row[balance], row }))
+    .filter(({ row }) => row[SET_COLUMN]?.trim() !== SEALED);
   const already = samples.rows.length - open.length;
   const wanted = Math.max(0, share * samples.rows.length - already) / Math.max(1, open.length);
   const chosen = drawSealed(open, Math.min(1, wanted), seed);
@@ -99,9 +165,14 @@ export async function sealSamples(project: Project, file: string, share: number,
 
 /** Reads a samples file to be changed. Only CSV can be written back. */
 export async function openSamples(project: Project, file: string): Promise<SamplesFile> {
-  if (!/\.csv$/i.test(file)) throw new YoroshiError("badOption", { option: file, problem: "samples that are drawn or labelled stand in a CSV file." });
+  if (!/\.csv$/i.test(file))
+    throw new YoroshiError("badOption", { option: file, problem: "samples that are drawn or labelled stand in a CSV file." });
   const { columns, rows } = await project.tables.small({ file, anywhere: true });
-  return { file, columns: [...columns], rows: rows.map(({ values }) => Object.fromEntries(Object.entries(values).map(([column, text]) => [column, refanged(text)]))) };
+  return {
+    file,
+    columns: [...columns],
+    rows: rows.map(({ values }) => Object.fromEntries(Object.entries(values).map(([column, text]) => [column, refanged(text)]))),
+  };
 }
 
 /** Writes a samples file whole, beside it first, and swaps it in. */
@@ -120,7 +191,9 @@ export function markOf(inputs: readonly string[], row: Readonly<Record<string, s
 
 function groupOf(row: Row, record: CellRecord | undefined, balance: string | undefined): string | undefined {
   if (balance === undefined) return undefined;
-  return record?.edited?.[balance] ?? (record?.values[balance] === undefined ? (row.values[balance] ?? "") : String(record.values[balance]));
+  return (
+    record?.edited?.[balance] ?? (record?.values[balance] === undefined ? (row.values[balance] ?? "") : String(record.values[balance]))
+  );
 }
 
 /** How doubtful each row's answer is: one minus its confidence; an answer that failed is most doubtful. */

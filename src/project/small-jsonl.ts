@@ -2,17 +2,24 @@ import { readFile } from "node:fs/promises";
 import { YoroshiError } from "../core/index.js";
 
 /** A small JSON Lines file (one object a line) whole. */
-export async function readSmallJsonl(file: string, name: string): Promise<{ columns: string[]; rows: { place: string; values: Record<string, string> }[] }> {
+export async function readSmallJsonl(
+  file: string,
+  name: string,
+): Promise<{ columns: string[]; rows: { place: string; values: Record<string, string> }[] }> {
   const text = await readFile(file, "utf8").catch(() => {
     throw new YoroshiError("fileUnreadable", { file: name, problem: "there is no such file" });
   });
-  const rows = text.replace(/^\ufeff/, "").split(/\r?\n/).flatMap((line, index) => {
-    if (line.trim() === "") return [];
-    const place = `line ${index + 1}`;
-    const object = parsed(line);
-    if (object === null || typeof object !== "object" || Array.isArray(object)) throw new YoroshiError("tableBroken", { table: name, place, problem: "this line is not a JSON object." });
-    return [{ place, values: Object.fromEntries(Object.entries(object).map(([column, value]) => [column, textOf(value)])) }];
-  });
+  const rows = text
+    .replace(/^\ufeff/, "")
+    .split(/\r?\n/)
+    .flatMap((line, index) => {
+      if (line.trim() === "") return [];
+      const place = `line ${index + 1}`;
+      const object = parsed(line);
+      if (object === null || typeof object !== "object" || Array.isArray(object))
+        throw new YoroshiError("tableBroken", { table: name, place, problem: "this line is not a JSON object." });
+      return [{ place, values: Object.fromEntries(Object.entries(object).map(([column, value]) => [column, textOf(value)])) }];
+    });
   return { columns: [...new Set(rows.flatMap((row) => Object.keys(row.values)))], rows };
 }
 

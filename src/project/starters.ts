@@ -39,7 +39,8 @@ export async function listStarters(): Promise<Starter[]> {
  */
 export async function writeStarter(root: string, starter: string, name: string): Promise<string[]> {
   const known = (await listStarters()).map((one) => one.name);
-  if (!known.includes(starter)) throw new YoroshiError("notFound", { what: "starter", name: starter, known, near: nearest(starter, known) });
+  if (!known.includes(starter))
+    throw new YoroshiError("notFound", { what: "starter", name: starter, known, near: nearest(starter, known) });
   const file = newTemplateFile(root, name);
   const source = packageFolder("starters");
   const text = (await readFile(path.join(source, `${starter}.yaml`), "utf8")).replace(/^name: .*$/m, `name: ${name}`);

@@ -1,12 +1,26 @@
 import { sqliteLookup } from "../adapters/sqlite-lookup/index.js";
-import { DEFAULT_RELATED_LIMIT, inlineReference, sourceName, YoroshiError, type Passage, type Plan, type ReferenceRow, type ReferenceSpec, type References, type Related, type Surroundings, type Template } from "../core/index.js";
+import {
+  DEFAULT_RELATED_LIMIT,
+  inlineReference,
+  sourceName,
+  YoroshiError,
+  type Passage,
+  type Plan,
+  type ReferenceRow,
+  type ReferenceSpec,
+  type References,
+  type Related,
+  type Surroundings,
+  type Template,
+} from "../core/index.js";
 import { insideProject, readText } from "./files.js";
 import type { Tables } from "./tables.js";
 
 /** The references of a template that stand in files. */
 export async function readReferences(tables: Tables, template: Template): Promise<References> {
   const references: Record<string, readonly ReferenceRow[]> = {};
-  for (const [name, spec] of Object.entries(template.references ?? {})) if (!inlineReference(spec)) references[name] = await readReference(tables, name, spec as SourcedReference);
+  for (const [name, spec] of Object.entries(template.references ?? {}))
+    if (!inlineReference(spec)) references[name] = await readReference(tables, name, spec as SourcedReference);
   return references;
 }
 
@@ -18,15 +32,24 @@ async function readReference(tables: Tables, name: string, spec: SourcedReferenc
   const taken: Record<string, string | undefined> = { ...(spec.columns ?? { name: columns[0] ?? "", about: columns[1] }) };
   for (const column of Object.values(taken)) {
     if (column !== undefined && !columns.includes(column)) {
-      throw new YoroshiError("tableBroken", { table, place: "row 1", problem: `there is no column \`${column}\`, which the reference \`${name}\` reads. Columns: ${columns.join(", ")}.` });
+      throw new YoroshiError("tableBroken", {
+        table,
+        place: "row 1",
+        problem: `there is no column \`${column}\`, which the reference \`${name}\` reads. Columns: ${columns.join(", ")}.`,
+      });
     }
   }
   return rows.flatMap(({ place, values }) => {
-    const row = Object.fromEntries(Object.entries(taken).flatMap(([key, column]) => (column === undefined || !values[column]?.trim() ? [] : [[key, values[column].trim()]]))) as Record<string, string>;
+    const row = Object.fromEntries(
+      Object.entries(taken).flatMap(([key, column]) =>
+        column === undefined || !values[column]?.trim() ? [] : [[key, values[column].trim()]],
+      ),
+    ) as Record<string, string>;
     if (!row["name"]) return [];
     if (row["rate"] === undefined) return [row as unknown as ReferenceRow];
     const rate = Number(row["rate"]);
-    if (!(rate > 0)) throw new YoroshiError("tableBroken", { table, place, problem: `the rate of \`${row["name"]}\` is not a number above 0.` });
+    if (!(rate > 0))
+      throw new YoroshiError("tableBroken", { table, place, problem: `the rate of \`${row["name"]}\` is not a number above 0.` });
     return [{ ...row, rate } as unknown as ReferenceRow];
   });
 }
@@ -40,7 +63,12 @@ export function surroundingFiles({ references, background, passages, examples }:
 }
 
 /** The documents, passages and labelled rows that a template names. */
-export async function readSurroundings(root: string, folders: readonly string[], tables: Tables, template: Template): Promise<Omit<Surroundings, "run">> {
+export async function readSurroundings(
+  root: string,
+  folders: readonly string[],
+  tables: Tables,
+  template: Template,
+): Promise<Omit<Surroundings, "run">> {
   const text = (file: string): Promise<string> => readText(insideProject(root, file, folders), file);
   const background = await Promise.all((template.background ?? []).map(async (file) => ({ name: file, text: await text(file) })));
   const passages: Passage[] = await readPassages(root, folders, template);
@@ -50,14 +78,26 @@ export async function readSurroundings(root: string, folders: readonly string[],
 }
 
 export async function readPassages(root: string, folders: readonly string[], template: Template): Promise<Passage[]> {
-  return Promise.all(Object.entries(template.passages ?? {}).map(async ([name, file]) => ({ name, file, text: await readText(insideProject(root, file, folders), file) })));
+  return Promise.all(
+    Object.entries(template.passages ?? {}).map(async ([name, file]) => ({
+      name,
+      file,
+      text: await readText(insideProject(root, file, folders), file),
+    })),
+  );
 }
 
 /** The related rows that a plan names, ready to be looked up. */
 export async function relatedOf(tables: Tables, plan: Plan): Promise<Record<string, Related>> {
   const all: Record<string, Related> = {};
   for (const [name, { table, match, columns, order, limit, keep }] of Object.entries(plan.related ?? {})) {
-    all[name] = sqliteLookup(await tables.rows(table), { match, columns, order, limit: limit ?? DEFAULT_RELATED_LIMIT, keep: keep ?? "newest" });
+    all[name] = sqliteLookup(await tables.rows(table), {
+      match,
+      columns,
+      order,
+      limit: limit ?? DEFAULT_RELATED_LIMIT,
+      keep: keep ?? "newest",
+    });
   }
   return all;
 }

@@ -29,8 +29,16 @@ export interface Tables {
   small(source: CommandSource): Promise<SmallTable>;
 }
 
-export function projectTables(root: string, cwd: string, folders: readonly string[], databases: Databases, made: MadeCsv, onNotice: (text: string) => void): Tables {
-  const placeOf = ({ file, anywhere = false }: { readonly file: string; readonly anywhere?: boolean }): string => (anywhere ? path.resolve(root, file) : insideProject(root, file, folders));
+export function projectTables(
+  root: string,
+  cwd: string,
+  folders: readonly string[],
+  databases: Databases,
+  made: MadeCsv,
+  onNotice: (text: string) => void,
+): Tables {
+  const placeOf = ({ file, anywhere = false }: { readonly file: string; readonly anywhere?: boolean }): string =>
+    anywhere ? path.resolve(root, file) : insideProject(root, file, folders);
   const rows: Tables["rows"] = async (source) => {
     if (inDatabase(source)) return (await sqlAdapter()).sqlRows(await databases.open(source.database), source);
     const file = placeOf(source);
@@ -41,14 +49,37 @@ export function projectTables(root: string, cwd: string, folders: readonly strin
     rows,
     named(name) {
       const found = /^([^:/\\]+):(.+)$/.exec(name);
-      return found && databases.names.includes(found[1]!) ? { database: found[1]!, table: found[2]! } : { file: path.relative(root, path.resolve(cwd, name)), anywhere: true };
+      return found && databases.names.includes(found[1]!)
+        ? { database: found[1]!, table: found[2]! }
+        : { file: path.relative(root, path.resolve(cwd, name)), anywhere: true };
     },
     async table(source, { inPlace = false, grows = false } = {}) {
       if (inDatabase(source)) return (await sqlAdapter()).sqlTable(await databases.open(source.database), { ...source, grows });
-      const options = { file: insideProject(root, source.file, folders), name: source.file, key: source.key, inPlace, grows, memory: path.join(root, ".yoroshi", "sources"), onNotice };
+      const options = {
+        file: insideProject(root, source.file, folders),
+        name: source.file,
+        key: source.key,
+        inPlace,
+        grows,
+        memory: path.join(root, ".yoroshi", "sources"),
+        onNotice,
+      };
       if (!inPlace && !grows) insideProject(root, filledName(source.file), folders);
-      if (grows && isWorkbook(source.file)) throw new YoroshiError("tableBroken", { table: source.file, place: "table", problem: "rows that are made of another plan's are kept in a CSV or JSON Lines file, or in a database, not in a workbook. Name a `.csv` file; a spreadsheet opens it." });
-      if (isWorkbook(source.file)) return (await xlsxAdapter()).xlsxTable({ ...options, sheet: source.sheet, table: source.table, headerRow: source.headerRow, showsStates: source.states === "sheet" });
+      if (grows && isWorkbook(source.file))
+        throw new YoroshiError("tableBroken", {
+          table: source.file,
+          place: "table",
+          problem:
+            "rows that are made of another plan's are kept in a CSV or JSON Lines file, or in a database, not in a workbook. Name a `.csv` file; a spreadsheet opens it.",
+        });
+      if (isWorkbook(source.file))
+        return (await xlsxAdapter()).xlsxTable({
+          ...options,
+          sheet: source.sheet,
+          table: source.table,
+          headerRow: source.headerRow,
+          showsStates: source.states === "sheet",
+        });
       return isJsonLines(source.file) ? (await jsonlAdapter()).jsonlTable(options) : csvTable({ ...options, made });
     },
     async small(source) {
@@ -58,7 +89,8 @@ export function projectTables(root: string, cwd: string, folders: readonly strin
       }
       const all = await rows(source);
       const found: SmallTable["rows"][number][] = [];
-      for await (const some of all.rows()) for (const values of some) found.push({ place: `row ${found.length + 1} of ${sourceName(source)}`, values });
+      for await (const some of all.rows())
+        for (const values of some) found.push({ place: `row ${found.length + 1} of ${sourceName(source)}`, values });
       return { columns: await all.columns(), rows: found };
     },
   };

@@ -1,4 +1,17 @@
-import { asWrittenThere, inDatabase, sourceName, YoroshiError, type ErrorDetails, type Prepared, type RowsSource, type SampleOptions, type SampleRow, type Table, type TableSource, type Wanted } from "../core/index.js";
+import {
+  asWrittenThere,
+  inDatabase,
+  sourceName,
+  YoroshiError,
+  type ErrorDetails,
+  type Prepared,
+  type RowsSource,
+  type SampleOptions,
+  type SampleRow,
+  type Table,
+  type TableSource,
+  type Wanted,
+} from "../core/index.js";
 
 type OnNotice = (text: string) => void;
 
@@ -15,8 +28,17 @@ export function plainTable(table: Table, source: TableSource, wanted: Readonly<R
  *
  * @throws YoroshiError `samplesUnfit` where a column can be read in two ways.
  */
-export async function plainSamples(prepared: Prepared, source: RowsSource, columns: readonly string[], rows: readonly SampleRow[], { map }: SampleOptions, onFound: OnNotice): Promise<SampleRow[]> {
-  const kinds = new Map([...prepared.inputs, ...prepared.parts].map(({ name, kind }) => [(map?.[name] ?? name).toLowerCase(), kind.writtenAs]));
+export async function plainSamples(
+  prepared: Prepared,
+  source: RowsSource,
+  columns: readonly string[],
+  rows: readonly SampleRow[],
+  { map }: SampleOptions,
+  onFound: OnNotice,
+): Promise<SampleRow[]> {
+  const kinds = new Map(
+    [...prepared.inputs, ...prepared.parts].map(({ name, kind }) => [(map?.[name] ?? name).toLowerCase(), kind.writtenAs]),
+  );
   const wanted = Object.fromEntries(
     columns.flatMap((column) => {
       // `severity@Ana` is what one person says of `severity`.
@@ -33,11 +55,15 @@ export async function plainSamples(prepared: Prepared, source: RowsSource, colum
   };
   try {
     const plain: SampleRow[] = [];
-    for await (const { rows: some } of asWrittenThere(table, { wanted, said: {}, allText: isCsv(source), onFound }).read()) plain.push(...some);
+    for await (const { rows: some } of asWrittenThere(table, { wanted, said: {}, allText: isCsv(source), onFound }).read())
+      plain.push(...some);
     return plain;
   } catch (error) {
     if (!(error instanceof YoroshiError) || error.code !== "writingUnclear") throw error;
     const { column, examples } = error.details as ErrorDetails<"writingUnclear">;
-    throw new YoroshiError("samplesUnfit", { file: table.name, problem: `\`${column}\` can be read in two ways: ${examples.map(({ text, place }) => `\`${text}\` (${place})`).join(", ")}. Write numbers as 1234.5 and days as 2026-03-04.` });
+    throw new YoroshiError("samplesUnfit", {
+      file: table.name,
+      problem: `\`${column}\` can be read in two ways: ${examples.map(({ text, place }) => `\`${text}\` (${place})`).join(", ")}. Write numbers as 1234.5 and days as 2026-03-04.`,
+    });
   }
 }

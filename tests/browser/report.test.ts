@@ -20,7 +20,14 @@ beforeAll(async () => {
   copyFileSync(path.join(demo, "drafts/hazard-triage.first.yaml"), template);
   await run(["trial", "hazard-triage"], demo);
   writeFileSync(template, good);
-  expect((await run(["trial", "hazard-triage", "--against", "1", "--against", "column=hazard:ruleHazard", "--slice", "vessel", "--report", file], demo)).code).toBe(0);
+  expect(
+    (
+      await run(
+        ["trial", "hazard-triage", "--against", "1", "--against", "column=hazard:ruleHazard", "--slice", "vessel", "--report", file],
+        demo,
+      )
+    ).code,
+  ).toBe(0);
 }, 1_500_000);
 afterAll(async () => {
   await browser?.close();
@@ -41,7 +48,9 @@ async function opened(report: string, scheme: "light" | "dark" = "light"): Promi
 describe("the report of a trial in a real browser", () => {
   it("is one file without network, with conclusions, charts that are named, and a filter", async () => {
     const { page, faults } = await opened(file);
-    await expect.poll(() => page.locator(".verdict").innerText()).toMatch(/Against version 1\s+hazard: version 2 is better: \+43\.\d points/);
+    await expect
+      .poll(() => page.locator(".verdict").innerText())
+      .toMatch(/Against version 1\s+hazard: version 2 is better: \+43\.\d points/);
     expect(await page.locator(".verdict").innerText()).toContain("ines and tom agree on hazard in 75.8 % of 95 rows");
     const charts = page.getByRole("img");
     expect(await charts.count()).toBeGreaterThanOrEqual(6);
@@ -64,7 +73,8 @@ describe("the report of a trial in a real browser", () => {
   it("has enough contrast by day and by night, and fits a narrow window", async () => {
     for (const scheme of ["light", "dark"] as const) {
       const { page } = await opened(file, scheme);
-      for (const selector of ["h1", ".quiet", "td", "th", ".better"]) expect(await contrastOf(page, selector), `${scheme} ${selector}`).toBeGreaterThanOrEqual(4.5);
+      for (const selector of ["h1", ".quiet", "td", "th", ".better"])
+        expect(await contrastOf(page, selector), `${scheme} ${selector}`).toBeGreaterThanOrEqual(4.5);
       await page.setViewportSize({ width: 480, height: 800 });
       expect(await page.evaluate("document.documentElement.scrollWidth <= innerWidth + 1")).toBe(true);
       await page.close();
@@ -73,8 +83,17 @@ describe("the report of a trial in a real browser", () => {
 
   it("of 1,000 rows stays below 3 MB; what rows say cannot become markup", async () => {
     const folder = demoProject();
-    const lines = readFileSync(path.join(folder, "samples/follow-up.csv"), "utf8").trim().split("\n").slice(1, 60).filter((line) => (line.match(/"/g) ?? []).length % 2 === 0);
-    const rows = Array.from({ length: 1_000 }, (_, index) => lines[index % lines.length]!.replace(/^[^,]+/, `S-${index}`).replace(/,(yes|no)\r?$/, (_all, label: string) => `,${index % 3 === 0 ? (label === "yes" ? "no" : "yes") : label}`));
+    const lines = readFileSync(path.join(folder, "samples/follow-up.csv"), "utf8")
+      .trim()
+      .split("\n")
+      .slice(1, 60)
+      .filter((line) => (line.match(/"/g) ?? []).length % 2 === 0);
+    const rows = Array.from({ length: 1_000 }, (_, index) =>
+      lines[index % lines.length]!.replace(/^[^,]+/, `S-${index}`).replace(
+        /,(yes|no)\r?$/,
+        (_all, label: string) => `,${index % 3 === 0 ? (label === "yes" ? "no" : "yes") : label}`,
+      ),
+    );
     rows[0] = 'S-<img src=x onerror=alert(1)>,"</script><script>alert(1)</script> loose rail, please repair.",no';
     mkdirSync(path.join(folder, "samples"), { recursive: true });
     writeFileSync(path.join(folder, "samples/many.csv"), `reportId,report,needsAction\n${rows.join("\n")}\n`);
@@ -91,15 +110,27 @@ describe("the report of a trial in a real browser", () => {
 
 /** WCAG 2.2 contrast of an element's text with what lies behind it. */
 async function contrastOf(page: Page, selector: string): Promise<number> {
-  return page.locator(selector).first().evaluate((element) => {
-    const channels = (colour: string): number[] => colour.match(/[\d.]+/g)!.map(Number);
-    const light = (colour: string): number => {
-      const [r, g, b] = channels(colour).slice(0, 3).map((value) => (value / 255 <= 0.04045 ? value / 255 / 12.92 : ((value / 255 + 0.055) / 1.055) ** 2.4)) as [number, number, number];
-      return 0.2126 * r + 0.7152 * g + 0.0722 * b;
-    };
-    let behind: Element | null = element;
-    while (behind && (channels(getComputedStyle(behind).backgroundColor)[3] ?? 1) === 0) behind = behind.parentElement;
-    const [text, ground] = [light(getComputedStyle(element).color), light(behind ? getComputedStyle(behind).backgroundColor : "rgb(255, 255, 255)")];
-    return (Math.max(text, ground) + 0.05) / (Math.min(text, ground) + 0.05);
-  });
+  return page
+    .locator(selector)
+    .first()
+    .evaluate((element) => {
+      const channels = (colour: string): number[] => colour.match(/[\d.]+/g)!.map(Number);
+      const light = (colour: string): number => {
+        const [r, g, b] = channels(colour)
+          .slice(0, 3)
+          .map((value) => (value / 255 <= 0.04045 ? value / 255 / 12.92 : ((value / 255 + 0.055) / 1.055) ** 2.4)) as [
+          number,
+          number,
+          number,
+        ];
+        return 0.2126 * r + 0.7152 * g + 0.0722 * b;
+      };
+      let behind: Element | null = element;
+      while (behind && (channels(getComputedStyle(behind).backgroundColor)[3] ?? 1) === 0) behind = behind.parentElement;
+      const [text, ground] = [
+        light(getComputedStyle(element).color),
+        light(behind ? getComputedStyle(behind).backgroundColor : "rgb(255, 255, 255)"),
+      ];
+      return (Math.max(text, ground) + 0.05) / (Math.min(text, ground) + 0.05);
+    });
 }

@@ -50,7 +50,9 @@ describe("the tryout example in a real browser", () => {
   it("tells mistakes in the template as they are typed, with their line", async () => {
     const source = page.getByRole("textbox", { name: "Template" });
     await source.fill((await source.inputValue()).replace("maxChars: 120", "maxChar: 120").replace("{{ report }}", "{{ raport }}"));
-    await expect.poll(() => page.locator("#complaints li").allInnerTexts()).toEqual(["line 17 There is no key `maxChar` here. Did you mean `maxChars`?"]);
+    await expect
+      .poll(() => page.locator("#complaints li").allInnerTexts())
+      .toEqual(["line 17 There is no key `maxChar` here. Did you mean `maxChars`?"]);
     expect(await page.getByRole("button", { name: "Ask" }).isDisabled()).toBe(true);
   });
 

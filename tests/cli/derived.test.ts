@@ -7,19 +7,34 @@ import { demoProject, removeTempFolders, run } from "../helpers/cli.js";
 
 afterAll(removeTempFolders);
 
-const edit = (folder: string, file: string, change: (text: string) => string): void => writeFileSync(path.join(folder, file), change(readFileSync(path.join(folder, file), "utf8")));
+const edit = (folder: string, file: string, change: (text: string) => string): void =>
+  writeFileSync(path.join(folder, file), change(readFileSync(path.join(folder, file), "utf8")));
 const rowsOf = (folder: string, file: string): Record<string, string>[] => parse(readFileSync(path.join(folder, file)), { columns: true });
 
 it("rows made of items: one command fills both plans, a person's words stay, a second run changes nothing", async () => {
   const folder = demoProject();
   expect((await run(["check"], folder)).code).toBe(0);
   const both = await run(["fill", "details", "--derived", "--json"], folder);
-  expect(both.json()).toMatchObject({ plan: "details", failed: 0, derived: [{ plan: "seen", table: "details.seen", target: "seen.csv", asked: 0, failed: 0, steps: { rows: {}, board: {} } }] });
+  expect(both.json()).toMatchObject({
+    plan: "details",
+    failed: 0,
+    derived: [{ plan: "seen", table: "details.seen", target: "seen.csv", asked: 0, failed: 0, steps: { rows: {}, board: {} } }],
+  });
   const filled = rowsOf(folder, "deck-log.filled.csv");
-  const items = filled.flatMap((row) => row["seen"]!.split("\n").filter(Boolean).map((line) => ({ reportId: row["reportId"]!, vessel: row["vessel"]!, ...(JSON.parse(line.replaceAll("\\\\", "\\")) as { what: string; how: number }) })));
+  const items = filled.flatMap((row) =>
+    row["seen"]!.split("\n")
+      .filter(Boolean)
+      .map((line) => ({
+        reportId: row["reportId"]!,
+        vessel: row["vessel"]!,
+        ...(JSON.parse(line.replaceAll("\\\\", "\\")) as { what: string; how: number }),
+      })),
+  );
   expect(items.length).toBeGreaterThan(100);
   const seen = rowsOf(folder, "seen.csv");
-  expect(seen.map(({ reportId, vessel, what, how }) => ({ reportId, vessel, what: what!.replace(/^'(?=[=@+-])/, ""), how: Number(how) }))).toEqual(items);
+  expect(
+    seen.map(({ reportId, vessel, what, how }) => ({ reportId, vessel, what: what!.replace(/^'(?=[=@+-])/, ""), how: Number(how) })),
+  ).toEqual(items);
   expect(new Set(seen.map((row) => row["seenId"])).size).toBe(items.length);
   expect(seen.find((row) => Number(row["how"]) >= 0.5)!["line"]).toMatch(/^MV \w+, /);
 
@@ -35,19 +50,31 @@ it("rows made of items: one command fills both plans, a person's words stay, a s
 it("rows made of groups: figures by code, prose whose numbers are held against them", async () => {
   const folder = demoProject();
   const early = await run(["fill", "by-vessel"], folder);
-  expect(early).toMatchObject({ code: 0, err: expect.stringContaining("The plan rounds gives no rows yet. Fill it first: `yoroshi fill rounds --derived`.") });
+  expect(early).toMatchObject({
+    code: 0,
+    err: expect.stringContaining("The plan rounds gives no rows yet. Fill it first: `yoroshi fill rounds --derived`."),
+  });
   const report = await run(["fill", "rounds", "--derived", "--json"], folder);
   expect(report.json()).toMatchObject({ derived: [{ plan: "by-vessel", rows: 5, steps: { rows: { filled: 5 }, tell: { asked: 5 } } }] });
   const log = rowsOf(folder, "deck-log.filled.csv").filter((row) => row["kind"] !== "");
   for (const row of rowsOf(folder, "by-vessel.csv")) {
     const own = log.filter(({ vessel }) => vessel === row["vessel"]);
     const grave = own.filter((one) => Number(one["gravity"]) >= 4);
-    expect(row).toMatchObject({ reports: String(own.length), grave: String(grave.length), graveShare: String(Number((grave.length / own.length).toFixed(4))), meanGravity: String(Number((own.reduce((sum, one) => sum + Number(one["gravity"]), 0) / own.length).toFixed(4))) });
+    expect(row).toMatchObject({
+      reports: String(own.length),
+      grave: String(grave.length),
+      graveShare: String(Number((grave.length / own.length).toFixed(4))),
+      meanGravity: String(Number((own.reduce((sum, one) => sum + Number(one["gravity"]), 0) / own.length).toFixed(4))),
+    });
     expect(row["worst"]!.split("\n")).toHaveLength(6);
     for (const number of row["brief"]!.match(/\d+/g) ?? []) expect(`${row["worst"]} ${row["reports"]} ${row["grave"]}`).toContain(number);
   }
-  expect((await run(["show", "by-vessel"], folder)).out).toMatch(/table +by-vessel\.csv, key vessel\n +made of +groups of rounds by vessel, when row\.kind != ""[\s\S]+graveShare +share: row\.gravity >= 4/);
-  expect((await run(["fill", "by-vessel", "--where", "row.grave > 9", "--json"], folder)).json<{ rows: number }>().rows).toBe(rowsOf(folder, "by-vessel.csv").filter((row) => Number(row["grave"]) > 9).length);
+  expect((await run(["show", "by-vessel"], folder)).out).toMatch(
+    /table +by-vessel\.csv, key vessel\n +made of +groups of rounds by vessel, when row\.kind != ""[\s\S]+graveShare +share: row\.gravity >= 4/,
+  );
+  expect((await run(["fill", "by-vessel", "--where", "row.grave > 9", "--json"], folder)).json<{ rows: number }>().rows).toBe(
+    rowsOf(folder, "by-vessel.csv").filter((row) => Number(row["grave"]) > 9).length,
+  );
   expect((await run(["fill", "rounds", "--where", "row.report > 3"], folder)).err).toContain("--where holds for no row. Cells are text");
   // One row of one vessel changes: only what is made of it is asked again.
   edit(folder, "deck-log.csv", (text) => text.replace(/^(R-005,.*)Polished/m, "$1Freshly polished"));
@@ -69,7 +96,7 @@ it("rows are kept in a database, its table created on request", async () => {
     expect(refused.err).toMatch(/create table "seen" \("seenId" text NOT NULL, .*PRIMARY KEY \("seenId"\)\)/i);
     const made = await run(["fill", "seen", "--create-columns", "--json"], folder);
     expect(made.json()).toMatchObject({ failed: 0, written: true });
-    const count = async (): Promise<string> => String((await base.run('SELECT count(*) AS n FROM seen'))[0]!["n"]);
+    const count = async (): Promise<string> => String((await base.run("SELECT count(*) AS n FROM seen"))[0]!["n"]);
     const before = await count();
     await base.run(`UPDATE seen SET what = 'put right' WHERE "seenId" = 'R-002/1'`);
     expect((await run(["fill", "seen", "--json"], folder)).json()).toMatchObject({ newEdits: 1 });
@@ -85,11 +112,23 @@ it.each<[string, string, RegExp]>([
   ["of a plan that is not there", "items: { of: detials, column: seen }, file: x.csv, key: k", /detials/],
   ["of a column that no step fills", "items: { of: details, column: sene }, file: x.csv, key: k", /Did you mean `seen`/],
   ["of itself", "items: { of: seen, column: what }, file: x.csv, key: k", /made of themselves: seen of seen/],
-  ["in a workbook", "items: { of: details, column: seen }, file: x.xlsx, key: k", /CSV or JSON Lines file, or in a database, not in a workbook/],
+  [
+    "in a workbook",
+    "items: { of: details, column: seen }, file: x.xlsx, key: k",
+    /CSV or JSON Lines file, or in a database, not in a workbook/,
+  ],
   ["of groups without figures", "groups: { of: rounds, by: vessel }, file: x.csv", /figures/],
   ["of a figure that is none", "groups: { of: rounds, figures: { n: { cuont: all } } }, file: x.csv", /cuont/],
-  ["with a step's name taken", "items: { of: details, column: seen }, file: x.csv, key: k }\nsteps: { rows: { set: { a: b } }", /`rows` is the step that makes the rows/],
-  ["with a column filled twice", "items: { of: details, column: seen }, file: x.csv, key: k }\nsteps: { more: { set: { what: b } }", /fills `what`, which the rows have of their own/],
+  [
+    "with a step's name taken",
+    "items: { of: details, column: seen }, file: x.csv, key: k }\nsteps: { rows: { set: { a: b } }",
+    /`rows` is the step that makes the rows/,
+  ],
+  [
+    "with a column filled twice",
+    "items: { of: details, column: seen }, file: x.csv, key: k }\nsteps: { more: { set: { what: b } }",
+    /fills `what`, which the rows have of their own/,
+  ],
 ])("rows made %s are refused, and nothing is written", async (_, table, told) => {
   const folder = demoProject();
   rmSync(path.join(folder, "plans/seen.yaml"));

@@ -11,7 +11,11 @@ const read = (file: string): string => readFileSync(path.join(root, file), "utf8
 describe("the documentation", () => {
   it("lists every error code with its exit code, and no other", () => {
     const listed = [...read("docs/errors.md").matchAll(/^\| `(\w+)` \| (\d+) \|/gm)].map((match) => [match[1], Number(match[2])]);
-    expect(listed.sort()).toEqual(Object.entries(ERRORS).map(([code, { exit }]) => [code, exit]).sort());
+    expect(listed.sort()).toEqual(
+      Object.entries(ERRORS)
+        .map(([code, { exit }]) => [code, exit])
+        .sort(),
+    );
   });
 
   it("links to files that exist, and shows every picture", () => {
@@ -23,9 +27,24 @@ describe("the documentation", () => {
   it("names every command that there is, and the guide only options that exist", async () => {
     const help = (await run(["--help"], root)).out;
     const commands = [...help.matchAll(/^ {2}([a-z]+) /gm)].map((match) => match[1]!).filter((name) => name !== "help");
-    const guide = readdirSync(path.join(root, "docs/guide")).map((file) => read(`docs/guide/${file}`)).join("\n");
+    const guide = readdirSync(path.join(root, "docs/guide"))
+      .map((file) => read(`docs/guide/${file}`))
+      .join("\n");
     for (const command of commands) expect(guide + read("README.md"), command).toContain(command);
-    for (const command of ["new", "try", "trial", "fill", "status", "standin", "versions", "show", "types", "samples draw", "samples label", "samples seal"]) {
+    for (const command of [
+      "new",
+      "try",
+      "trial",
+      "fill",
+      "status",
+      "standin",
+      "versions",
+      "show",
+      "types",
+      "samples draw",
+      "samples label",
+      "samples seal",
+    ]) {
       const options = (await run([...command.split(" "), "--help"], root)).out;
       for (const line of guide.split("\n").filter((text) => text.startsWith(`yoroshi ${command} `))) {
         for (const [option] of line.split("#")[0]!.matchAll(/--[a-z-]+/g)) expect(options, `${command} ${option}`).toContain(option);

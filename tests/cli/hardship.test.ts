@@ -22,10 +22,14 @@ const filled = (folder: string): string => readFileSync(path.join(folder, "log.f
 const wait = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
 
 describe("a fill that is killed", () => {
-  it.each(PLACES)("5 times at random moments, its table in %s, ends with every row right, and repeats at most what was in flight", async (kind) => {
-    await killFills(5, kind);
-    expect.hasAssertions();
-  }, 1_200_000);
+  it.each(PLACES)(
+    "5 times at random moments, its table in %s, ends with every row right, and repeats at most what was in flight",
+    async (kind) => {
+      await killFills(5, kind);
+      expect.hasAssertions();
+    },
+    1_200_000,
+  );
 });
 
 describe("a fill under hardship", () => {
@@ -50,7 +54,10 @@ describe("a fill under hardship", () => {
     const first = start(["fill", "log", "--json"], folder);
     while (server.counts.requests < 4) await wait(5);
     const asked = server.counts.requests;
-    expect(await run(["fill", "log"], folder)).toMatchObject({ code: 2, err: "error: The plan log is being filled by another process. Wait for it to end; another plan can be filled meanwhile.\n" });
+    expect(await run(["fill", "log"], folder)).toMatchObject({
+      code: 2,
+      err: "error: The plan log is being filled by another process. Wait for it to end; another plan can be filled meanwhile.\n",
+    });
     expect(server.counts.requests - asked).toBeLessThan(40);
     first.child.kill("SIGKILL");
     await first.done;
@@ -74,7 +81,23 @@ describe("a fill under hardship", () => {
     const clean = smallProject(notesCsv(150), { endpoint: (await served()).endpoint });
     await run(["fill", "log"], clean);
     const right = new Map((parse(filled(clean), { columns: true }) as Record<string, string>[]).map((row) => [row["id"], row]));
-    const server = await served({ server: 0.03, reset: 0.03, html: 0.02, errorInside: 0.02, fenced: 0.02, prose: 0.02, broken: 0.02, shouted: 0.01, wrongOption: 0.02, refusal: 0.01, hang: 0.005, cut: 0.01 }, { seed: 7 });
+    const server = await served(
+      {
+        server: 0.03,
+        reset: 0.03,
+        html: 0.02,
+        errorInside: 0.02,
+        fenced: 0.02,
+        prose: 0.02,
+        broken: 0.02,
+        shouted: 0.01,
+        wrongOption: 0.02,
+        refusal: 0.01,
+        hang: 0.005,
+        cut: 0.01,
+      },
+      { seed: 7 },
+    );
     const folder = smallProject(notesCsv(150), { endpoint: server.endpoint, model: ", timeoutSeconds: 5" });
     const ran = await run(["fill", "log", "--json"], folder);
     const report = ran.json<{ filled: number; failed: number }>();
@@ -101,16 +124,27 @@ describe("a fill under hardship", () => {
     const told = await run(["fill", "log", "--json", "--no-probe"], folder, { YOROSHI_TEST_KEY: "wrong-key" });
     expect(told.code).toBe(3);
     expect(told.out.trim().split("\n")).toHaveLength(1);
-    expect(told.json()).toMatchObject({ plan: "log", end: "failed", problem: "unauthorised", filled: 0, error: { code: "modelUnauthorised" } });
+    expect(told.json()).toMatchObject({
+      plan: "log",
+      end: "failed",
+      problem: "unauthorised",
+      filled: 0,
+      error: { code: "modelUnauthorised" },
+    });
     expect(await run(["fill", "log", "--json"], folder, { YOROSHI_TEST_KEY: "right" })).toMatchObject({ code: 0 });
   });
 
   it("with rows too long for the model asks nothing, and names them", async () => {
     const server = await served();
-    const folder = smallProject(`id,note\na,${"smoke and oil ".repeat(120)}\nb,short\n`, { endpoint: server.endpoint, model: ", context: 1300" });
+    const folder = smallProject(`id,note\na,${"smoke and oil ".repeat(120)}\nb,short\n`, {
+      endpoint: server.endpoint,
+      model: ", context: 1300",
+    });
     const ran = await run(["fill", "log"], folder);
     expect(ran.code).toBe(2);
-    expect(ran.err).toMatch(/1 row of the step sort would not fit the model standin-small, which has room for 1,300 tokens \(a\); the longest is a with about 1,\d\d\d/);
+    expect(ran.err).toMatch(
+      /1 row of the step sort would not fit the model standin-small, which has room for 1,300 tokens \(a\); the longest is a with about 1,\d\d\d/,
+    );
     expect(server.counts.requests).toBeLessThanOrEqual(1);
     expect((await run(["fill", "log", "--where", 'row.id == "b"', "--json"], folder)).json()).toMatchObject({ filled: 1 });
   });
@@ -124,7 +158,10 @@ describe("a fill under hardship", () => {
     const ran = await done;
     expect(ran).toMatchObject({ code: 3, err: expect.stringContaining("log.filled.csv cannot be written") });
     const before = server.counts.requests;
-    expect(await run(["fill", "log"], folder)).toMatchObject({ code: 3, err: expect.stringContaining("log.filled.csv cannot be written: it is a folder") });
+    expect(await run(["fill", "log"], folder)).toMatchObject({
+      code: 3,
+      err: expect.stringContaining("log.filled.csv cannot be written: it is a folder"),
+    });
     expect(server.counts.requests).toBe(before);
     rmSync(path.join(folder, "log.filled.csv"), { recursive: true });
     expect((await run(["fill", "log", "--json"], folder)).json()).toMatchObject({ asked: 0, filled: 20 });
@@ -149,6 +186,9 @@ describe("a fill under hardship", () => {
     expect((await run(["fill", "log", "--json"], folder)).json()).toMatchObject({ filled: 3 });
     child.kill("SIGINT");
     expect((await done).code).toBe(0);
-    expect(await run(["standin", "--fault", "bussy=1"], folder)).toMatchObject({ code: 2, err: expect.stringContaining("Did you mean `busy`?") });
+    expect(await run(["standin", "--fault", "bussy=1"], folder)).toMatchObject({
+      code: 2,
+      err: expect.stringContaining("Did you mean `busy`?"),
+    });
   });
 });

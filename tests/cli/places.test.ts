@@ -17,7 +17,8 @@ it("the demo gives the same result as CSV, workbook, SQLite and PostgreSQL, and 
   for (const kind of PLACES) {
     const folder = demoProject();
     const one = await place(kind, folder, "deck-log.csv", "reportId");
-    const edit = (file: string, change: (text: string) => string): void => writeFileSync(path.join(folder, file), change(readFileSync(path.join(folder, file), "utf8")));
+    const edit = (file: string, change: (text: string) => string): void =>
+      writeFileSync(path.join(folder, file), change(readFileSync(path.join(folder, file), "utf8")));
     edit("plans/triage.yaml", (text) => text.replace(/^table: .*$/m, `table: ${one.table}`));
     edit("yoroshi.yaml", (text) => text + one.project);
     const before = await one.source();
@@ -25,7 +26,9 @@ it("the demo gives the same result as CSV, workbook, SQLite and PostgreSQL, and 
     const first = await run(["fill", "triage", "--json", ...one.options], folder);
     expect(first.json()).toMatchObject({ rows: 248, filled: 242, skipped: 6, failed: 0, written: true });
     const rows = await one.result();
-    results[kind] = Object.fromEntries(rows.map((row) => [row["reportId"]!, FILLED.map((column) => unmarked(row[column] ?? "")).join(" | ")]));
+    results[kind] = Object.fromEntries(
+      rows.map((row) => [row["reportId"]!, FILLED.map((column) => unmarked(row[column] ?? "")).join(" | ")]),
+    );
     expect(await one.source()).toEqual(before);
     expect((await run(["fill", "triage", "--json"], folder)).json()).toMatchObject({ asked: 0, filled: 242, newEdits: 0, spent: 0 });
     expect(await one.result()).toEqual(rows);
@@ -43,7 +46,8 @@ it("a workbook shows on request, in a second sheet, how every cell stands and wh
   writeFileSync(plan, readFileSync(plan, "utf8").replace("key: reportId }", "key: reportId, states: sheet }"));
   expect((await run(["fill", "triage", "--json"], folder)).json()).toMatchObject({ asked: 0, written: true });
   const states: Record<string, string>[] = [];
-  for await (const some of xlsxRows(path.join(folder, "rows.filled.xlsx"), "rows.filled.xlsx", { sheet: "Cell states" }).rows()) states.push(...some);
+  for await (const some of xlsxRows(path.join(folder, "rows.filled.xlsx"), "rows.filled.xlsx", { sheet: "Cell states" }).rows())
+    states.push(...some);
   expect(states).toHaveLength(248);
   const skipped = states.filter((row) => row["hazard"] === "skipped");
   expect([states.filter((row) => row["hazard"] === "filled").length, skipped.length]).toEqual([242, 6]);

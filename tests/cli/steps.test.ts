@@ -17,20 +17,30 @@ afterEach(async () => {
 });
 afterAll(removeTempFolders);
 
-const edit = (folder: string, file: string, change: (text: string) => string): void => writeFileSync(path.join(folder, file), change(readFileSync(path.join(folder, file), "utf8")));
+const edit = (folder: string, file: string, change: (text: string) => string): void =>
+  writeFileSync(path.join(folder, file), change(readFileSync(path.join(folder, file), "utf8")));
 
 it("a plan of several steps is checked, previewed, filled, told and explained step by step", async () => {
   const folder = demoProject();
   expect((await run(["check", "rounds"], folder)).code).toBe(0);
-  expect((await run(["fill", "rounds", "--dry-run"], folder)).out).toMatch(/depend on answers +242 rows of later steps[\s\S]+step +asked +known +filled[\s\S]+triage +\d+/);
+  expect((await run(["fill", "rounds", "--dry-run"], folder)).out).toMatch(
+    /depend on answers +242 rows of later steps[\s\S]+step +asked +known +filled[\s\S]+triage +\d+/,
+  );
   const filled = await run(["fill", "rounds", "--json"], folder);
   const report = filled.json<{ rows: number; failed: number; steps: Record<string, Record<string, number>> }>();
-  expect(report).toMatchObject({ rows: 248, failed: 0, steps: { triage: { filled: 242, skipped: 6 }, actions: { failed: 0 }, board: { asked: 0 } } });
+  expect(report).toMatchObject({
+    rows: 248,
+    failed: 0,
+    steps: { triage: { filled: 242, skipped: 6 }, actions: { failed: 0 }, board: { asked: 0 } },
+  });
   expect(report.steps["actions"]!["asked"]).toBeLessThan(report.steps["triage"]!["filled"]!);
   const rows = parse(readFileSync(path.join(folder, "deck-log.filled.csv"), "utf8"), { columns: true }) as Record<string, string>[];
   for (const row of rows) {
     expect(row["mustAct"] !== "").toBe(Number(row["gravity"]) >= 3);
-    if (row["kind"] !== "" && row["kind"] !== "unclear") expect(row["line"]).toBe(`${row["vessel"]}: ${row["kind"]}, ${row["gravity"]} of 5${row["mustAct"] === "yes" ? ", somebody has to act" : ""}`);
+    if (row["kind"] !== "" && row["kind"] !== "unclear")
+      expect(row["line"]).toBe(
+        `${row["vessel"]}: ${row["kind"]}, ${row["gravity"]} of 5${row["mustAct"] === "yes" ? ", somebody has to act" : ""}`,
+      );
   }
   const status = (await run(["status", "rounds"], folder)).out;
   expect(status).toMatch(/actions +skipped +`gravity` of an earlier step is blank/);
@@ -38,22 +48,37 @@ it("a plan of several steps is checked, previewed, filled, told and explained st
   const one = rows.find((row) => row["mustAct"] === "yes")!["reportId"]!;
   const explained = (await run(["status", "rounds", "--cell", one], folder)).out;
   for (const step of ["Step triage", "Step actions", "Step board"]) expect(explained).toContain(step);
-  expect((await run(["status", "rounds", "--cell", one, "--column", "todo", "--json"], folder)).json()).toMatchObject({ steps: [{ step: "actions", columns: ["mustAct", "todo"] }] });
-  expect((await run(["show", "rounds"], folder)).out).toMatch(/Step actions {2}template follow-up, when row.gravity >= 3[\s\S]+Step board {2}plain columns/);
+  expect((await run(["status", "rounds", "--cell", one, "--column", "todo", "--json"], folder)).json()).toMatchObject({
+    steps: [{ step: "actions", columns: ["mustAct", "todo"] }],
+  });
+  expect((await run(["show", "rounds"], folder)).out).toMatch(
+    /Step actions {2}template follow-up, when row.gravity >= 3[\s\S]+Step board {2}plain columns/,
+  );
   expect((await run(["try", "rounds", "--step", "actions", "--row", one], folder)).out).toContain("follow-up");
   // A person's word for a kind changes the line that is made of it, and nothing is asked for that.
-  edit(folder, "deck-log.filled.csv", (text) => text.replace(new RegExp(`^(${one},.*?),(${rows.find((row) => row["reportId"] === one)!["kind"]}),(\\d)`, "m"), "$1,by-hand,$3"));
+  edit(folder, "deck-log.filled.csv", (text) =>
+    text.replace(new RegExp(`^(${one},.*?),(${rows.find((row) => row["reportId"] === one)!["kind"]}),(\\d)`, "m"), "$1,by-hand,$3"),
+  );
   expect((await run(["fill", "rounds", "--json"], folder)).json()).toMatchObject({ asked: 0 });
   expect(readFileSync(path.join(folder, "deck-log.filled.csv"), "utf8")).toContain(": by-hand, ");
   edit(folder, "plans/rounds.yaml", (text) => text.replace("row.gravity >= 3", "row.order >= 3.0"));
-  expect(await run(["check", "rounds"], folder)).toMatchObject({ code: 2, out: expect.stringContaining("The steps wait for each other: `actions` reads `order` of `board`, `board` reads `mustAct` of `actions`.") });
+  expect(await run(["check", "rounds"], folder)).toMatchObject({
+    code: 2,
+    out: expect.stringContaining(
+      "The steps wait for each other: `actions` reads `order` of `board`, `board` reads `mustAct` of `actions`.",
+    ),
+  });
 }, 600_000);
 
 it("several rows share a request, for the same answers and less money, and the checks say where they cannot", async () => {
   const folder = demoProject();
   edit(folder, "plans/triage.yaml", (text) => text.replace("template: hazard-triage", "template: hazard-triage\n    rowsPerRequest: 20"));
   const estimate = (await run(["fill", "triage", "--dry-run", "--json"], folder)).json<{ tokensIn: number }>();
-  const filled = (await run(["fill", "triage", "--json", "--refill", "all"], folder)).json<{ asked: number; filled: number; tokensIn: number }>();
+  const filled = (await run(["fill", "triage", "--json", "--refill", "all"], folder)).json<{
+    asked: number;
+    filled: number;
+    tokensIn: number;
+  }>();
   expect(filled).toMatchObject({ asked: 238, filled: 242 });
   expect(estimate.tokensIn / filled.tokensIn).toBeGreaterThan(0.8);
   // The letters of fences are counted one way by the tokenizer, another by the stand-in.
@@ -61,17 +86,24 @@ it("several rows share a request, for the same answers and less money, and the c
   expect(filled.tokensIn).toBeLessThan(238 * 150);
   expect((await run(["status", "triage", "--cell", "R-012"], folder)).out).toMatch(/asked with \d+ other rows/);
   edit(folder, "templates/hazard-triage.yaml", (text) => text.replace(/^role: .*$/m, "role: You read {{ report }}."));
-  expect((await run(["check"], folder)).err + (await run(["check"], folder)).out).toContain("Rows of this step cannot share a request: the role uses the input `report`");
+  expect((await run(["check"], folder)).err + (await run(["check"], folder)).out).toContain(
+    "Rows of this step cannot share a request: the role uses the input `report`",
+  );
 });
 
 it("a sample is drawn at random, the same with the same seed", async () => {
   const folder = smallProject(notesCsv(60));
-  const keysOf = (): string[] => (parse(readFileSync(path.join(folder, "log.filled.csv"), "utf8"), { columns: true }) as Record<string, string>[]).filter((row) => row["topic"] !== "").map((row) => row["id"]!);
+  const keysOf = (): string[] =>
+    (parse(readFileSync(path.join(folder, "log.filled.csv"), "utf8"), { columns: true }) as Record<string, string>[])
+      .filter((row) => row["topic"] !== "")
+      .map((row) => row["id"]!);
   expect((await run(["fill", "log", "--sample", "10", "--json"], folder)).json()).toMatchObject({ rows: 10, asked: 10 });
   const first = keysOf();
   expect(first).not.toEqual(Array.from({ length: 10 }, (_, index) => `n${index}`));
   expect((await run(["fill", "log", "--sample", "10", "--dry-run", "--json"], folder)).json()).toMatchObject({ asked: 0 });
-  expect((await run(["fill", "log", "--sample", "10", "--seed", "2", "--json"], folder)).json<{ asked: number }>().asked).toBeGreaterThan(3);
+  expect((await run(["fill", "log", "--sample", "10", "--seed", "2", "--json"], folder)).json<{ asked: number }>().asked).toBeGreaterThan(
+    3,
+  );
 });
 
 describe("before the first request", () => {
@@ -82,7 +114,9 @@ describe("before the first request", () => {
     edit(folder, "plans/log.yaml", (text) => text.replace("limits: { atOnce: 8 }", "limits: { atOnce: 8, spend: 1 }"));
     const told = await run(["fill", "log"], folder);
     expect(told.code).toBe(3);
-    expect(told.err).toMatch(/The plan log cannot be filled yet; nothing was asked:\n {2}- A spend cap is set, but the model standin-small has no price[\s\S]+\n {2}- http:\S+ refused the key for the model standin-small/);
+    expect(told.err).toMatch(
+      /The plan log cannot be filled yet; nothing was asked:\n {2}- A spend cap is set, but the model standin-small has no price[\s\S]+\n {2}- http:\S+ refused the key for the model standin-small/,
+    );
     expect(server.counts.requests).toBe(1);
     expect((await run(["fill", "log", "--no-probe"], folder)).err).toMatch(/^error: A spend cap is set/m);
   });

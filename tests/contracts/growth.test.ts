@@ -32,19 +32,28 @@ async function inDatabase(name: string): Promise<Table | undefined> {
   return sqlTable(database, { table: `made_${++number}`, key: ["ship", "no"], grows: true });
 }
 
-const KEY = [{ name: "ship", freeText: false }, { name: "no", freeText: false }];
-const COLUMNS = [{ name: "words", freeText: true }, { name: "level", type: "integer", freeText: false }] as const;
+const KEY = [
+  { name: "ship", freeText: false },
+  { name: "no", freeText: false },
+];
+const COLUMNS = [
+  { name: "words", freeText: true },
+  { name: "level", type: "integer", freeText: false },
+] as const;
 const row = (ship: string, no: string): StandingRow => ({ key: `${ship}|${no}`, values: { ship, no } });
-const growth = (rows: readonly StandingRow[], goes: readonly string[] = []): { growth: Growth } => ({ growth: {
-  goes: ({ key }) => goes.includes(key),
-  async *added() {
-    yield rows;
+const growth = (rows: readonly StandingRow[], goes: readonly string[] = []): { growth: Growth } => ({
+  growth: {
+    goes: ({ key }) => goes.includes(key),
+    async *added() {
+      yield rows;
+    },
   },
-} });
+});
 const cells = (all: Record<string, Record<string, CellOut>>) => async (keys: readonly string[]) => keys.map((key) => all[key]);
 const standing = async (table: Table): Promise<Record<string, unknown>> => {
   const found: Record<string, unknown> = {};
-  for await (const rows of table.standing(["words", "level"])) for (const { key, values } of rows) found[key] = ["words", "level"].map((column) => values[column] ?? "");
+  for await (const rows of table.standing(["words", "level"]))
+    for (const { key, values } of rows) found[key] = ["words", "level"].map((column) => values[column] ?? "");
   return found;
 };
 
@@ -64,10 +73,22 @@ describe.each<[string, () => Promise<Table | undefined>]>([
     const statements = await table.missingColumns?.([...KEY, ...COLUMNS]);
     if (statements) expect(statements.join()).toMatch(/^create table .*primary key/i);
     await table.createColumns?.([...KEY, ...COLUMNS]);
-    const odd = 'two\nlines, "quoted" and \'single\'';
-    await table.write(COLUMNS, cells({ "Kea|1": { words: odd, level: 3 }, "Kea|2": { words: "=1+1" } }), growth([row("Kea", "1"), row("Kea", "2"), row("Tui 日本", "1")]));
-    expect(await standing(table)).toEqual({ "Kea|1": [odd, "3"], "Kea|2": [table.asWritten(COLUMNS[0], "=1+1"), ""], "Tui 日本|1": ["", ""] });
-    const mark = await table.write(COLUMNS, cells({ "Kea|1": { level: 4 }, "Tui 日本|1": { words: "now" } }), growth([row("Kea", "3")], ["Kea|2"]));
+    const odd = "two\nlines, \"quoted\" and 'single'";
+    await table.write(
+      COLUMNS,
+      cells({ "Kea|1": { words: odd, level: 3 }, "Kea|2": { words: "=1+1" } }),
+      growth([row("Kea", "1"), row("Kea", "2"), row("Tui 日本", "1")]),
+    );
+    expect(await standing(table)).toEqual({
+      "Kea|1": [odd, "3"],
+      "Kea|2": [table.asWritten(COLUMNS[0], "=1+1"), ""],
+      "Tui 日本|1": ["", ""],
+    });
+    const mark = await table.write(
+      COLUMNS,
+      cells({ "Kea|1": { level: 4 }, "Tui 日本|1": { words: "now" } }),
+      growth([row("Kea", "3")], ["Kea|2"]),
+    );
     expect(mark).toBe(await table.standingMark());
     expect(await standing(table)).toEqual({ "Kea|1": [odd, "4"], "Tui 日本|1": ["now", ""], "Kea|3": ["", ""] });
   });
@@ -81,7 +102,14 @@ describe.each<[string, () => Promise<Table | undefined>]>([
     const found = await standing(table);
     expect(Object.keys(found)).toHaveLength(1_234);
     expect(found["Kea|01233"]).toEqual(["about Kea|01233", "1"]);
-    await table.write(COLUMNS, cells({}), growth([], many.slice(10).map(({ key }) => key)));
+    await table.write(
+      COLUMNS,
+      cells({}),
+      growth(
+        [],
+        many.slice(10).map(({ key }) => key),
+      ),
+    );
     expect(Object.keys(await standing(table))).toHaveLength(10);
   });
 });
@@ -95,7 +123,11 @@ describe("growing files", () => {
     expect(readFileSync(file, "utf8")).toBe('ship;no;done;level;words\r\nKea;1;yes;5;\r\nmine;1;;;\r\nKea;2;;;"a;b"\r\n');
     const lines = fresh("jsonl");
     writeFileSync(lines, '{"ship":"Kea","no":1,"big":12345678901234567890}');
-    await jsonlTable({ file: lines, key: ["ship", "no"], grows: true }).write(COLUMNS, cells({ "Kea|2": { level: 1 } }), growth([row("Kea", "2")]));
+    await jsonlTable({ file: lines, key: ["ship", "no"], grows: true }).write(
+      COLUMNS,
+      cells({ "Kea|2": { level: 1 } }),
+      growth([row("Kea", "2")]),
+    );
     expect(readFileSync(lines, "utf8")).toBe('{"ship":"Kea","no":1,"big":12345678901234567890}\n{"ship":"Kea","no":"2","level": 1}\n');
   });
 });
@@ -107,6 +139,12 @@ it("a row that a database refuses is left out by itself", async () => {
   const database = await openDatabase({ name: "main", ...base.place, clock: systemClock() });
   closing.push(() => database.close());
   const table = sqlTable(database, { table: name, key: ["ship", "no"], grows: true });
-  await expect(table.write(COLUMNS, cells({ "Kea|1": { level: 1 }, "Kea|2": { level: 10 }, "Kea|3": { level: 3 } }), growth([row("Kea", "1"), row("Kea", "2"), row("Kea", "3")]))).rejects.toThrow("Kea|2");
+  await expect(
+    table.write(
+      COLUMNS,
+      cells({ "Kea|1": { level: 1 }, "Kea|2": { level: 10 }, "Kea|3": { level: 3 } }),
+      growth([row("Kea", "1"), row("Kea", "2"), row("Kea", "3")]),
+    ),
+  ).rejects.toThrow("Kea|2");
   expect(await standing(table)).toEqual({ "Kea|1": ["", "1"], "Kea|3": ["", "3"] });
 });

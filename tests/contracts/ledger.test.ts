@@ -6,7 +6,17 @@ import Database from "better-sqlite3";
 import { afterAll, beforeEach, describe, expect, it } from "vitest";
 import { MIGRATIONS } from "../../src/adapters/sqlite-ledger/migrations.js";
 import { sqliteLedger } from "../../src/adapters/sqlite-ledger/index.js";
-import { chargesOf, claim, dayOf, memoryLedger, monthStart, type AnswerRecord, type CellRecord, type Charge, type Ledger } from "../../src/core/index.js";
+import {
+  chargesOf,
+  claim,
+  dayOf,
+  memoryLedger,
+  monthStart,
+  type AnswerRecord,
+  type CellRecord,
+  type Charge,
+  type Ledger,
+} from "../../src/core/index.js";
 import { fakeClock } from "../helpers/clock.js";
 
 const folder = mkdtempSync(path.join(tmpdir(), "yoroshi-ledger-"));
@@ -16,17 +26,50 @@ const freshFile = (): string => path.join(folder, `l${++files}`, "ledger.sqlite"
 
 const mark = (n: number): string => n.toString(16).padStart(64, "0");
 const answer = (n: number, raw = "{}"): AnswerRecord => ({
-  fingerprint: mark(n), template: "t", version: 1, model: "m", run: "run1", at: 5,
-  answer: { state: "answered", parts: { tone: "calm", list: ["é", "\n"] }, raw, notes: ["fenced"], asks: 1, usage: { tokensIn: 3, tokensOut: 4 }, spent: 7, tookMs: 9 },
+  fingerprint: mark(n),
+  template: "t",
+  version: 1,
+  model: "m",
+  run: "run1",
+  at: 5,
+  answer: {
+    state: "answered",
+    parts: { tone: "calm", list: ["é", "\n"] },
+    raw,
+    notes: ["fenced"],
+    asks: 1,
+    usage: { tokensIn: 3, tokensOut: 4 },
+    spent: 7,
+    tookMs: 9,
+  },
 });
-const cell = (key: string, more: Partial<CellRecord> = {}): CellRecord => ({ plan: "p", step: "s", key, state: "filled", reason: undefined, fingerprint: mark(1), values: { tone: "calm", level: 3, ok: true }, edited: undefined, run: "run1", at: 5, ...more });
+const cell = (key: string, more: Partial<CellRecord> = {}): CellRecord => ({
+  plan: "p",
+  step: "s",
+  key,
+  state: "filled",
+  reason: undefined,
+  fingerprint: mark(1),
+  values: { tone: "calm", level: 3, ok: true },
+  edited: undefined,
+  run: "run1",
+  at: 5,
+  ...more,
+});
 
-describe.each([["memory", () => memoryLedger()], ["sqlite", () => sqliteLedger(freshFile())]])("ledger contract: %s", (_, make) => {
+describe.each([
+  ["memory", () => memoryLedger()],
+  ["sqlite", () => sqliteLedger(freshFile())],
+])("ledger contract: %s", (_, make) => {
   let ledger: Ledger;
   beforeEach(() => (ledger = make()));
 
   it("gives answers back by fingerprint, in order, the first one kept unless replaced", async () => {
-    await Promise.all([ledger.record({ answers: [answer(1)] }), ledger.record({ answers: [answer(2)] }), ledger.record({ answers: [answer(1, "later")] })]);
+    await Promise.all([
+      ledger.record({ answers: [answer(1)] }),
+      ledger.record({ answers: [answer(2)] }),
+      ledger.record({ answers: [answer(1, "later")] }),
+    ]);
     expect(await ledger.answers.find([mark(2), mark(9), mark(1)])).toEqual([answer(2), undefined, answer(1)]);
     await ledger.record({ answers: [answer(1, "asked afresh")], replace: true });
     expect((await ledger.answers.find([mark(1)]))[0]!.answer.raw).toBe("asked afresh");
@@ -58,8 +101,19 @@ describe.each([["memory", () => memoryLedger()], ["sqlite", () => sqliteLedger(f
   });
 
   it("never grants more room below a cap than there is, whoever reserves and is charged", async () => {
-    const ask = (holder: string, needs: number, wants = needs, now = 0): Promise<number | undefined> => ledger.charges.reserve({ holder, needs, wants, cap: 1_000, since: 5, until: 100, now });
-    const charge = (spent: number, unsure = 0, day = 5): Charge => ({ run: "r", step: "s", model: "m", day, requests: 1, tokensIn: 1, tokensOut: 1, spent, unsure });
+    const ask = (holder: string, needs: number, wants = needs, now = 0): Promise<number | undefined> =>
+      ledger.charges.reserve({ holder, needs, wants, cap: 1_000, since: 5, until: 100, now });
+    const charge = (spent: number, unsure = 0, day = 5): Charge => ({
+      run: "r",
+      step: "s",
+      model: "m",
+      day,
+      requests: 1,
+      tokensIn: 1,
+      tokensOut: 1,
+      spent,
+      unsure,
+    });
     await ledger.record({ charges: [charge(9_000, 0, 4), charge(100, 50)] });
     expect(await ask("one", 400)).toBe(400);
     expect(await ask("two", 451)).toBeUndefined();
@@ -88,16 +142,47 @@ describe.each([["memory", () => memoryLedger()], ["sqlite", () => sqliteLedger(f
     await ledger.runs.start({ id: "run1", kind: "fill", subject: "p", startedAt: 1 });
     const first = answer(1).answer;
     const usage = { tokensIn: 5, tokensOut: 1 };
-    const doubtful = { ...answer(3).answer, asks: 2, spent: 12, spentBy: { m: 2, dear: 10 }, exchanges: [{ why: "asked" as const, model: "m", raw: "", usage, spent: 2 }, { why: "in doubt" as const, model: "dear", raw: "", usage, spent: 10 }] };
+    const doubtful = {
+      ...answer(3).answer,
+      asks: 2,
+      spent: 12,
+      spentBy: { m: 2, dear: 10 },
+      exchanges: [
+        { why: "asked" as const, model: "m", raw: "", usage, spent: 2 },
+        { why: "in doubt" as const, model: "dear", raw: "", usage, spent: 10 },
+      ],
+    };
     const about = { run: "run1", step: "s", model: "m", at: Date.UTC(2026, 1, 28, 23) };
     await ledger.record({ charges: chargesOf(answer(1).answer, about) });
     await ledger.record({ charges: chargesOf(doubtful, about) });
     await ledger.record({ charges: chargesOf({ ...first, asks: 0, usage: { tokensIn: 0, tokensOut: 0 }, spent: 0 }, about) });
-    await ledger.record({ charges: [{ run: "run1", step: "", model: "m", day: dayOf(Date.UTC(2026, 2, 1)), requests: 0, tokensIn: 0, tokensOut: 0, spent: 1, unsure: 30 }] });
+    await ledger.record({
+      charges: [
+        {
+          run: "run1",
+          step: "",
+          model: "m",
+          day: dayOf(Date.UTC(2026, 2, 1)),
+          requests: 0,
+          tokensIn: 0,
+          tokensOut: 0,
+          spent: 1,
+          unsure: 30,
+        },
+      ],
+    });
     expect(await ledger.charges.of("p")).toEqual([
       { model: "dear", step: "s", requests: 1, tokensIn: 5, tokensOut: 1, spent: 10, unsure: 0 },
       { model: "m", step: "", requests: 0, tokensIn: 0, tokensOut: 0, spent: 1, unsure: 30 },
-      { model: "m", step: "s", requests: first.asks + 1, tokensIn: first.usage.tokensIn + 5, tokensOut: first.usage.tokensOut + 1, spent: first.spent + 2, unsure: 0 },
+      {
+        model: "m",
+        step: "s",
+        requests: first.asks + 1,
+        tokensIn: first.usage.tokensIn + 5,
+        tokensOut: first.usage.tokensOut + 1,
+        spent: first.spent + 2,
+        unsure: 0,
+      },
     ]);
     expect(await ledger.charges.of("other")).toEqual([]);
     expect(await ledger.charges.since(monthStart(Date.UTC(2026, 2, 31)))).toBe(31);
@@ -107,7 +192,10 @@ describe.each([["memory", () => memoryLedger()], ["sqlite", () => sqliteLedger(f
   it("gives every answer and cell out, and forgets old answers that no cell rests on", async () => {
     const many = Array.from({ length: 1_200 }, (_, index) => ({ ...answer(index + 1), at: index }));
     await ledger.runs.start({ id: "run1", kind: "fill", subject: "p", startedAt: 1 });
-    await ledger.record({ answers: many, cells: [cell("a"), cell("b", { plan: "q", fingerprint: mark(700) }), cell("", { fingerprint: undefined })] });
+    await ledger.record({
+      answers: many,
+      cells: [cell("a"), cell("b", { plan: "q", fingerprint: mark(700) }), cell("", { fingerprint: undefined })],
+    });
     const all: AnswerRecord[] = [];
     for await (const some of ledger.answers.all()) all.push(...some);
     expect(all).toEqual(many);
@@ -116,11 +204,23 @@ describe.each([["memory", () => memoryLedger()], ["sqlite", () => sqliteLedger(f
     expect(cells.map(({ plan, key }) => `${plan} ${key}`).sort()).toEqual(["p ", "p a", "q b"]);
     expect(await ledger.answers.prune({ before: 1_000, subject: "other" })).toBe(0);
     expect(await ledger.answers.prune({ before: 1_000, subject: "p" })).toBe(998);
-    expect((await ledger.answers.find([mark(1), mark(2), mark(700), mark(1_100)])).map((record) => record !== undefined)).toEqual([true, false, true, true]);
+    expect((await ledger.answers.find([mark(1), mark(2), mark(700), mark(1_100)])).map((record) => record !== undefined)).toEqual([
+      true,
+      false,
+      true,
+      true,
+    ]);
   });
 
   it("keeps cells by plan, step and key", async () => {
-    const odd = cell("ключ \"'\n", { state: "failed", reason: "x", fingerprint: undefined, values: {}, edited: { tone: "mine" }, notes: ["settled by rule 1"] });
+    const odd = cell("ключ \"'\n", {
+      state: "failed",
+      reason: "x",
+      fingerprint: undefined,
+      values: {},
+      edited: { tone: "mine" },
+      notes: ["settled by rule 1"],
+    });
     await ledger.record({ cells: [cell("a"), odd, cell("b")] });
     await ledger.record({ cells: [cell("a", { plan: "other", state: "skipped" })] });
     expect([...(await ledger.cells.find("p", "s", ["a", odd.key, "zzz"])).values()]).toEqual(expect.arrayContaining([cell("a"), odd]));
@@ -141,7 +241,10 @@ describe.each([["memory", () => memoryLedger()], ["sqlite", () => sqliteLedger(f
     await ledger.runs.start({ id: "run3", kind: "trial", subject: "p", startedAt: 3 });
     await ledger.runs.end({ id: "run2", endedAt: 9, end: "done", tally: { rows: 3 } });
     await Promise.all([ledger.record({ answers: [answer(1)] }), ledger.record({ answers: [answer(2)] })]);
-    expect(await ledger.runs.find("fill", "p", 5)).toEqual([{ id: "run2", kind: "fill", subject: "p", startedAt: 2, endedAt: 9, end: "done", tally: { rows: 3 } }, { id: "run1", kind: "fill", subject: "p", startedAt: 1 }]);
+    expect(await ledger.runs.find("fill", "p", 5)).toEqual([
+      { id: "run2", kind: "fill", subject: "p", startedAt: 2, endedAt: 9, end: "done", tally: { rows: 3 } },
+      { id: "run1", kind: "fill", subject: "p", startedAt: 1 },
+    ]);
     expect(await ledger.facts.get("n")).toBeUndefined();
     await ledger.facts.set("n", { a: [1] });
     await ledger.facts.set("n", { a: [2] });
@@ -193,7 +296,9 @@ describe("the SQLite ledger's file", () => {
     for (const step of MIGRATIONS.slice(0, 3)) old.exec(step);
     old.pragma("user_version = 3");
     const { fingerprint, template, version, model, run, at, answer: own } = answer(1);
-    old.prepare("INSERT INTO answers (fingerprint, template, version, model, run, at, spent, answer) VALUES (?, ?, ?, ?, ?, ?, ?, ?)").run(Buffer.from(fingerprint, "hex"), template, version, model, run, at, own.spent, JSON.stringify(own));
+    old
+      .prepare("INSERT INTO answers (fingerprint, template, version, model, run, at, spent, answer) VALUES (?, ?, ?, ?, ?, ?, ?, ?)")
+      .run(Buffer.from(fingerprint, "hex"), template, version, model, run, at, own.spent, JSON.stringify(own));
     old.prepare("INSERT INTO runs (id, kind, subject, started) VALUES (?, 'fill', 'p', 1)").run(run);
     old.close();
     const ledger = sqliteLedger(file);
@@ -210,8 +315,21 @@ describe("the SQLite ledger's file", () => {
     const ledger = sqliteLedger(file);
     const raw = JSON.stringify({ why: "x".repeat(200), tone: "calm" });
     const count = 4000;
-    for (let i = 0; i < count; i++) void ledger.record({ answers: [{ ...answer(i * 7919, raw), basis: { template: "0a1b2c", "reference hazards": "0a1b2c", model: "standin-small of standin", "input report": "0a1b2c" }, run: "20261123T081926-b85f94" }] });
-    await ledger.record({ cells: Array.from({ length: count }, (_, i) => cell(`R-${i}`, { fingerprint: mark(i * 7919), values: { a: "mooring", b: 3, c: "yes" }, run: "20261123T081926-b85f94" })) });
+    for (let i = 0; i < count; i++)
+      void ledger.record({
+        answers: [
+          {
+            ...answer(i * 7919, raw),
+            basis: { template: "0a1b2c", "reference hazards": "0a1b2c", model: "standin-small of standin", "input report": "0a1b2c" },
+            run: "20261123T081926-b85f94",
+          },
+        ],
+      });
+    await ledger.record({
+      cells: Array.from({ length: count }, (_, i) =>
+        cell(`R-${i}`, { fingerprint: mark(i * 7919), values: { a: "mooring", b: 3, c: "yes" }, run: "20261123T081926-b85f94" }),
+      ),
+    });
     await ledger.flush();
     await ledger.close();
     expect(statSync(file).size / (count * 3) - raw.length / 3).toBeLessThan(600);

@@ -47,7 +47,12 @@ describe.each<[string, (rows: readonly RelatedRow[], how: RelatedWay) => Related
   };
 
   it("gives each row its own, in order, none for others, in one look-up", async () => {
-    expect(await said(way(), "a", "zzz", "b", "a")).toEqual([["first", "second 😀", "third"], [], [MESSAGES[1]!["said"]], ["first", "second 😀", "third"]]);
+    expect(await said(way(), "a", "zzz", "b", "a")).toEqual([
+      ["first", "second 😀", "third"],
+      [],
+      [MESSAGES[1]!["said"]],
+      ["first", "second 😀", "third"],
+    ]);
     expect(await said(way(), ...Array.from({ length: 300 }, (__, index) => (index === 299 ? "b" : `k${index}`)))).toHaveLength(300);
   });
 
@@ -79,18 +84,36 @@ describe.each<[string, (rows: readonly RelatedRow[], how: RelatedWay) => Related
 
 it("the look-up in SQLite gives what the one in memory gives", async () => {
   const cell = fc.constantFrom("a", "b", "c", "1", "2", "10", "x", "");
-  const table = fc.array(fc.record({ id: fc.string({ maxLength: 3 }).filter((text) => !/[\0\r\n]/.test(text)), report: fc.constantFrom("a", "b", "c"), at: cell, said: cell }), { minLength: 1, maxLength: 20 });
-  await fc.assert(fc.asyncProperty(table, fc.integer({ min: 1, max: 4 }), fc.constantFrom("newest" as const, "oldest" as const), async (rows, limit, keep) => {
-    const how = way({ limit, keep });
-    const lookup = sqliteLookup(jsonlRows(jsonlFile(rows), "m.jsonl"), how);
-    expect(await lookup.of(rowsOf("a", "b", "d"))).toEqual(await memoryRelated(rows, how).of(rowsOf("a", "b", "d")));
-    await lookup.close();
-  }), { numRuns: 60 });
+  const table = fc.array(
+    fc.record({
+      id: fc.string({ maxLength: 3 }).filter((text) => !/[\0\r\n]/.test(text)),
+      report: fc.constantFrom("a", "b", "c"),
+      at: cell,
+      said: cell,
+    }),
+    { minLength: 1, maxLength: 20 },
+  );
+  await fc.assert(
+    fc.asyncProperty(
+      table,
+      fc.integer({ min: 1, max: 4 }),
+      fc.constantFrom("newest" as const, "oldest" as const),
+      async (rows, limit, keep) => {
+        const how = way({ limit, keep });
+        const lookup = sqliteLookup(jsonlRows(jsonlFile(rows), "m.jsonl"), how);
+        expect(await lookup.of(rowsOf("a", "b", "d"))).toEqual(await memoryRelated(rows, how).of(rowsOf("a", "b", "d")));
+        await lookup.close();
+      },
+    ),
+    { numRuns: 60 },
+  );
 });
 
 it("a look-up says which column its table lacks, and changes its mark with the table", async () => {
   const file = csvFile(MESSAGES);
-  await expect(sqliteLookup(csvRows(file, "m.csv"), way({ order: "when" })).of(rowsOf("a"))).rejects.toThrow("m.csv, row 1: there is no column `when`, which the plan's related rows need. Columns: id, report, at, said.");
+  await expect(sqliteLookup(csvRows(file, "m.csv"), way({ order: "when" })).of(rowsOf("a"))).rejects.toThrow(
+    "m.csv, row 1: there is no column `when`, which the plan's related rows need. Columns: id, report, at, said.",
+  );
   const related = sqliteLookup(csvRows(file, "m.csv"), way());
   const before = await related.mark();
   writeFileSync(file, `${stringify([COLUMNS])}M9,a,2026-01-01,new\n`);

@@ -34,7 +34,10 @@ const freshFile = (content: string | Buffer, name = "t.csv"): string => {
 const TEXTS = ["plain", 'with "quotes"', "a, b; c", "two\nlines", "  spaces  ", "日本 😀", "=1+1", ""];
 const ROWS = TEXTS.map((text, index) => ({ id: `k${index}`, text, old: "stays" }));
 const quoted = (cell: string): string => `"${cell.replaceAll('"', '""')}"`;
-const asCsv = (rows: readonly Record<string, string>[], newline = "\n"): string => [["id", "text", "old"], ...rows.map((row) => [row["id"]!, row["text"]!, row["old"]!])].map((cells) => cells.map(quoted).join(",")).join(newline) + newline;
+const asCsv = (rows: readonly Record<string, string>[], newline = "\n"): string =>
+  [["id", "text", "old"], ...rows.map((row) => [row["id"]!, row["text"]!, row["old"]!])]
+    .map((cells) => cells.map(quoted).join(","))
+    .join(newline) + newline;
 
 const readAll = async (table: Table): Promise<Row[]> => {
   const rows: Row[] = [];
@@ -51,7 +54,11 @@ const standing = async (table: Table, columns: string[]) => {
   for await (const rows of table.standing(columns)) for (const { key, values } of rows) found[key] = { ...values };
   return found;
 };
-const COLUMNS = [{ name: "note", freeText: true }, { name: "level", type: "integer", freeText: false }, { name: "old", freeText: false }] as const;
+const COLUMNS = [
+  { name: "note", freeText: true },
+  { name: "level", type: "integer", freeText: false },
+  { name: "old", freeText: false },
+] as const;
 const cells = (all: Record<string, Record<string, CellOut>>) => async (keys: readonly string[]) => keys.map((key) => all[key]);
 
 /** The same rows in a table of a real database; `undefined` where there is no such server. */
@@ -70,7 +77,10 @@ describe.each<[string, () => Table | Promise<Table | undefined>]>([
   ["memory", () => memoryTable(ROWS, { key: "id" })],
   ["csv", () => csvTable({ file: freshFile(asCsv(ROWS)), key: "id" })],
   ["json lines", () => jsonlTable({ file: freshFile(ROWS.map((row) => `${JSON.stringify(row)}\n`).join(""), "t.jsonl"), key: "id" })],
-  ["json lines in place", () => jsonlTable({ file: freshFile(ROWS.map((row) => `${JSON.stringify(row)}\n`).join(""), "t.jsonl"), key: "id", inPlace: true })],
+  [
+    "json lines in place",
+    () => jsonlTable({ file: freshFile(ROWS.map((row) => `${JSON.stringify(row)}\n`).join(""), "t.jsonl"), key: "id", inPlace: true }),
+  ],
   ["workbook", () => xlsxTable({ file: freshFile(asSheet(), "t.xlsx"), key: "id" })],
   ["workbook in place", () => xlsxTable({ file: freshFile(asSheet(), "t.xlsx"), key: "id", inPlace: true })],
   ["sqlite", () => inDatabase(bases.sqlite)],
@@ -136,7 +146,11 @@ describe("a CSV file", () => {
     const utf16 = Buffer.from("\ufeffid,text\na,żółć 😀\n", "utf16le");
     expect((await write(utf16)).toString("utf16le")).toBe("\ufeffid,text,level\na,żółć 😀,1\n");
     const big = Buffer.from("\ufeffid,text\na,ż\n", "utf16le").swap16();
-    expect(Buffer.from(await write(big)).swap16().toString("utf16le")).toBe("\ufeffid,text,level\na,ż,1\n");
+    expect(
+      Buffer.from(await write(big))
+        .swap16()
+        .toString("utf16le"),
+    ).toBe("\ufeffid,text,level\na,ż,1\n");
   });
 
   it("names rows with doubled or missing keys and ragged rows as problems, and still keeps every cell", async () => {
@@ -160,7 +174,11 @@ describe("a CSV file", () => {
     ["two columns of one name", "id,text,text\na,1,2\n", /t\.csv, row 1: two columns are named `text`/],
     ["an empty file", "", /t\.csv, row 1: the file is empty/],
     ["no key column", "no,text\n1,x\n", /there is no column `id` for the key. Columns: no, text/],
-    ["broken UTF-8 behind a byte order mark", Buffer.from([0xef, 0xbb, 0xbf, ...Buffer.from("id,text\na,caf"), 0xe9, 0x0a]), /this is not UTF-8 text/],
+    [
+      "broken UTF-8 behind a byte order mark",
+      Buffer.from([0xef, 0xbb, 0xbf, ...Buffer.from("id,text\na,caf"), 0xe9, 0x0a]),
+      /this is not UTF-8 text/,
+    ],
   ])("tells of %s", async (_, content, message) => {
     await expect(readAll(table(content).table)).rejects.toThrow(message);
   });
@@ -168,7 +186,13 @@ describe("a CSV file", () => {
   it("reads Windows-1252, says so, writes it back byte for byte, and goes over to UTF-8 rather than lose a character", async () => {
     // Every byte but those that mean something to CSV, far behind the first 64 kB, where a look at the head ends.
     const odd = Buffer.from(Array.from({ length: 256 }, (_, byte) => byte).filter((byte) => ![0x0a, 0x0d, 0x22, 0x2c].includes(byte)));
-    const source = Buffer.concat([Buffer.from(`id,text\n${Array.from({ length: 9_000 }, (_, index) => `r${index},plain\n`).join("")}a,caf`), Buffer.from([0xe9]), Buffer.from("\nb,"), odd, Buffer.from("\n")]);
+    const source = Buffer.concat([
+      Buffer.from(`id,text\n${Array.from({ length: 9_000 }, (_, index) => `r${index},plain\n`).join("")}a,caf`),
+      Buffer.from([0xe9]),
+      Buffer.from("\nb,"),
+      odd,
+      Buffer.from("\n"),
+    ]);
     const file = freshFile(source);
     const notices: string[] = [];
     const one = csvTable({ file, name: "t.csv", key: "id", onNotice: (text) => notices.push(text) });
@@ -186,7 +210,9 @@ describe("a CSV file", () => {
   });
 
   it("tells of a file that is not there or may not be written", async () => {
-    await expect(readAll(csvTable({ file: path.join(root, "none.csv"), name: "none.csv", key: "id" }))).rejects.toThrow("none.csv cannot be read: there is no such file");
+    await expect(readAll(csvTable({ file: path.join(root, "none.csv"), name: "none.csv", key: "id" }))).rejects.toThrow(
+      "none.csv cannot be read: there is no such file",
+    );
     const one = table("id\na\n");
     rmSync(path.dirname(one.file), { recursive: true });
     await expect(one.table.columns()).rejects.toThrow("cannot be read");
@@ -231,10 +257,23 @@ describe("a JSON Lines file", () => {
     const table = jsonlTable({ file, name: "t.jsonl", key: "id" });
     expect(await table.columns()).toEqual(["id", "big", "price", "n", "text", "list", "deep", "ok"]);
     const rows = await readAll(table);
-    expect(rows.map(({ key, problem }) => [key, problem])).toEqual([["a", undefined], ["b", undefined], ["(line 4)", "the line is not a JSON object"], ["(line 5)", "the row has no key"], ["a (line 6)", "the key stands in line 1, too"], ["100", undefined]]);
+    expect(rows.map(({ key, problem }) => [key, problem])).toEqual([
+      ["a", undefined],
+      ["b", undefined],
+      ["(line 4)", "the line is not a JSON object"],
+      ["(line 5)", "the row has no key"],
+      ["a (line 6)", "the key stands in line 1, too"],
+      ["100", undefined],
+    ]);
     expect(rows[0]!.values).toMatchObject({ big: "12345678901234567890", n: "" });
     expect(rows[1]!.values).toMatchObject({ list: "x\ny", deep: '{"z":1}' });
-    await table.write([{ name: "level", freeText: false }, { name: "text", freeText: true }], cells({ a: { level: 3 }, b: { text: "neu", level: true } }));
+    await table.write(
+      [
+        { name: "level", freeText: false },
+        { name: "text", freeText: true },
+      ],
+      cells({ a: { level: 3 }, b: { text: "neu", level: true } }),
+    );
     const out = readFileSync(path.join(path.dirname(file), "t.filled.jsonl"), "utf8").split("\r\n");
     expect(out[0]).toBe('\ufeff{ "id": "a", "big": 12345678901234567890, "price":1.50, "n":null,"level": 3 }');
     expect(out[2]).toBe('{"id":"b","text":"neu","list":["x","y"],"deep":{"z":1},"level": true}');
@@ -246,6 +285,8 @@ describe("a JSON Lines file", () => {
     await expect(readAll(at(""))).rejects.toThrow("t.jsonl, line 1: the file has no line with a JSON object");
     await expect(readAll(at('{"no":1}\n'))).rejects.toThrow("no line has a member `id` for the key. Members: no.");
     await expect(readAll(at(Buffer.from([0x7b, 0xff, 0x7d])))).rejects.toThrow("this is not UTF-8 text");
-    await expect(readAll(jsonlTable({ file: path.join(root, "none.jsonl"), name: "none.jsonl", key: "id" }))).rejects.toThrow("none.jsonl cannot be read: there is no such file");
+    await expect(readAll(jsonlTable({ file: path.join(root, "none.jsonl"), name: "none.jsonl", key: "id" }))).rejects.toThrow(
+      "none.jsonl cannot be read: there is no such file",
+    );
   });
 });

@@ -33,9 +33,22 @@ it("a run log has every attempt with its outcome, and nothing of prompt, reply o
   log.note("fill ended", { filled: 1 });
   await log.close();
   const text = readFileSync(file, "utf8");
-  const lines = text.trim().split("\n").map((line) => JSON.parse(line) as Record<string, unknown>);
+  const lines = text
+    .trim()
+    .split("\n")
+    .map((line) => JSON.parse(line) as Record<string, unknown>);
   expect(lines).toMatchObject([
-    { event: "reply", request: 1, model: "small", finish: "stop", tokensIn: 7, tokensOut: 3, id: "r-1", ms: expect.any(Number), level: "info" },
+    {
+      event: "reply",
+      request: 1,
+      model: "small",
+      finish: "stop",
+      tokensIn: 7,
+      tokensOut: 3,
+      id: "r-1",
+      ms: expect.any(Number),
+      level: "info",
+    },
     { event: "failure", request: 2, kind: "busy", status: 429, retryAfterMs: 5, level: "warn" },
     { event: "fill ended", filled: 1 },
   ]);
@@ -53,10 +66,25 @@ it("spans and metrics go to the exporter that the user registered, named after t
   expect((await seen.ask(request)).text).toBe("a secret reply");
   await expect(seen.ask(request)).rejects.toMatchObject({ kind: "busy" });
   const [good, bad] = spans.getFinishedSpans();
-  expect(good).toMatchObject({ name: "chat small", attributes: { "gen_ai.operation.name": "chat", "gen_ai.request.model": "small", "gen_ai.request.max_tokens": 9, "gen_ai.request.temperature": 0, "gen_ai.usage.input_tokens": 7, "gen_ai.usage.output_tokens": 3, "gen_ai.response.finish_reasons": ["stop"] } });
+  expect(good).toMatchObject({
+    name: "chat small",
+    attributes: {
+      "gen_ai.operation.name": "chat",
+      "gen_ai.request.model": "small",
+      "gen_ai.request.max_tokens": 9,
+      "gen_ai.request.temperature": 0,
+      "gen_ai.usage.input_tokens": 7,
+      "gen_ai.usage.output_tokens": 3,
+      "gen_ai.response.finish_reasons": ["stop"],
+    },
+  });
   expect(bad!.attributes["error.type"]).toBe("busy");
   expect(JSON.stringify(spans.getFinishedSpans().map(({ attributes }) => attributes))).not.toContain("secret");
   await reader.forceFlush();
-  const found = exporter.getMetrics().flatMap(({ scopeMetrics }) => scopeMetrics.flatMap((scope) => scope.metrics.map(({ descriptor, dataPoints }) => [descriptor.name, dataPoints.length])));
+  const found = exporter
+    .getMetrics()
+    .flatMap(({ scopeMetrics }) =>
+      scopeMetrics.flatMap((scope) => scope.metrics.map(({ descriptor, dataPoints }) => [descriptor.name, dataPoints.length])),
+    );
   expect(Object.fromEntries(found)).toEqual({ "gen_ai.client.operation.duration": 2, "gen_ai.client.token.usage": 2 });
 });

@@ -19,13 +19,24 @@ export interface Ran {
 export const startWithInput = (args: readonly string[], cwd: string): ReturnType<typeof start> => start(args, cwd, {}, "pipe");
 
 /** Starts the built command line. */
-export function start(args: readonly string[], cwd: string, env: Record<string, string> = {}, input: "ignore" | "pipe" = "ignore"): { child: ChildProcess; done: Promise<Ran> } {
-  const child = spawn(process.execPath, [MAIN, ...args], { cwd, env: { ...process.env, NO_COLOR: "1", FORCE_COLOR: "0", ...env }, stdio: [input, "pipe", "pipe"] });
+export function start(
+  args: readonly string[],
+  cwd: string,
+  env: Record<string, string> = {},
+  input: "ignore" | "pipe" = "ignore",
+): { child: ChildProcess; done: Promise<Ran> } {
+  const child = spawn(process.execPath, [MAIN, ...args], {
+    cwd,
+    env: { ...process.env, NO_COLOR: "1", FORCE_COLOR: "0", ...env },
+    stdio: [input, "pipe", "pipe"],
+  });
   let out = "";
   let err = "";
   child.stdout!.on("data", (chunk: Buffer) => (out += chunk.toString()));
   child.stderr!.on("data", (chunk: Buffer) => (err += chunk.toString()));
-  const done = new Promise<Ran>((resolve) => child.on("close", (code) => resolve({ code, out, err, json: () => JSON.parse(out.trim().split("\n").at(-1)!) })));
+  const done = new Promise<Ran>((resolve) =>
+    child.on("close", (code) => resolve({ code, out, err, json: () => JSON.parse(out.trim().split("\n").at(-1)!) })),
+  );
   return { child, done };
 }
 
@@ -51,14 +62,22 @@ export function demoProject(): string {
 }
 
 /** A small project with one template and one plan over `log.csv`, asked at an address. */
-export function smallProject(csv: string | Buffer, { endpoint = "standin", atOnce = 8, more = "", model = "" }: { endpoint?: string; atOnce?: number; more?: string; model?: string } = {}): string {
+export function smallProject(
+  csv: string | Buffer,
+  { endpoint = "standin", atOnce = 8, more = "", model = "" }: { endpoint?: string; atOnce?: number; more?: string; model?: string } = {},
+): string {
   const folder = tempFolder();
   const put = (file: string, text: string | Buffer): void => {
     mkdirSync(path.dirname(path.join(folder, file)), { recursive: true });
     writeFileSync(path.join(folder, file), text);
   };
-  put("yoroshi.yaml", `yoroshi: project/1\nmodels:\n  quick: { endpoint: "${endpoint}", id: standin-small, price: { input: 0.15, output: 0.6 }${model} }\n`);
-  put("templates/sort.yaml", `yoroshi: template/1
+  put(
+    "yoroshi.yaml",
+    `yoroshi: project/1\nmodels:\n  quick: { endpoint: "${endpoint}", id: standin-small, price: { input: 0.15, output: 0.6 }${model} }\n`,
+  );
+  put(
+    "templates/sort.yaml",
+    `yoroshi: template/1
 name: sort
 inputs:
   note: { kind: text, maxChars: 2000 }
@@ -68,8 +87,11 @@ answer:
   why: { kind: text, about: The words that decided it, maxChars: 100 }
   topic: { kind: choice, options: { fire: flames and smoke, spill: oil and water, engine: "motors, pumps" }, otherwise: other }
   level: { kind: score, from: 1, to: 5 }
-`);
-  put("plans/log.yaml", `yoroshi: plan/1
+`,
+  );
+  put(
+    "plans/log.yaml",
+    `yoroshi: plan/1
 name: log
 table: { file: log.csv, key: id }
 steps:
@@ -78,13 +100,21 @@ steps:
     inputs: { note: note }
     fill: { topic: topic, level: level, because: why }
 limits: { atOnce: ${atOnce} }
-${more}`);
+${more}`,
+  );
   put("log.csv", csv);
   return folder;
 }
 
 /** Rows of distinct notes. */
 export function notesCsv(count: number): string {
-  const words = ["smoke in the galley", "oil on the water", "the motor stopped", "a parcel for the office", "flames behind the dryer", "pump leaks oil"];
+  const words = [
+    "smoke in the galley",
+    "oil on the water",
+    "the motor stopped",
+    "a parcel for the office",
+    "flames behind the dryer",
+    "pump leaks oil",
+  ];
   return `id,note\n${Array.from({ length: count }, (_, index) => `n${index},"Note ${index}: ${words[index % words.length]}, seen at ${index % 24} o'clock."`).join("\n")}\n`;
 }

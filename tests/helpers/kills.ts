@@ -12,13 +12,18 @@ const KILLS_A_PROJECT = 4;
 const FILLED = ["topic", "level", "because"];
 
 /** The small project, its rows in a table of this kind. */
-async function projectAt(kind: PlaceKind, options: Parameters<typeof smallProject>[1]): Promise<{ folder: string; one: Place; filled(): Promise<unknown> }> {
+async function projectAt(
+  kind: PlaceKind,
+  options: Parameters<typeof smallProject>[1],
+): Promise<{ folder: string; one: Place; filled(): Promise<unknown> }> {
   const folder = smallProject(notesCsv(ROWS), options);
   const one = await place(kind, folder, "log.csv", "id");
-  const edit = (file: string, change: (text: string) => string): void => writeFileSync(path.join(folder, file), change(readFileSync(path.join(folder, file), "utf8")));
+  const edit = (file: string, change: (text: string) => string): void =>
+    writeFileSync(path.join(folder, file), change(readFileSync(path.join(folder, file), "utf8")));
   edit("plans/log.yaml", (text) => text.replace(/^table: .*$/m, `table: ${one.table}`));
   edit("yoroshi.yaml", (text) => text + one.project);
-  const filled = async (): Promise<unknown> => Object.fromEntries((await one.result()).map((row) => [row["id"], FILLED.map((column) => row[column])]));
+  const filled = async (): Promise<unknown> =>
+    Object.fromEntries((await one.result()).map((row) => [row["id"], FILLED.map((column) => row[column])]));
   return { folder, one, filled };
 }
 
@@ -33,7 +38,7 @@ export async function killFills(kills: number, kind: PlaceKind): Promise<void> {
   await clean.close();
   const right = await expected.filled();
   let killedWhileAsking = 0;
-  for (let killed = 0; killed < kills; ) {
+  for (let killed = 0; killed < kills;) {
     const server = await standinServer({ latencyMs: 25 });
     const { folder, one, filled } = await projectAt(kind, { endpoint: server.endpoint, atOnce: AT_ONCE });
     const source = await one.source();

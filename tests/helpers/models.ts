@@ -9,7 +9,10 @@ export interface ScriptedModel extends AskedModel {
 }
 
 /** A model that answers as a function says, and remembers what it was asked. */
-export function scriptedModel(answer: (request: ModelRequest, index: number) => string | Partial<ModelReply> | Promise<string | Partial<ModelReply>>, options: Partial<Model> = {}): ScriptedModel {
+export function scriptedModel(
+  answer: (request: ModelRequest, index: number) => string | Partial<ModelReply> | Promise<string | Partial<ModelReply>>,
+  options: Partial<Model> = {},
+): ScriptedModel {
   let open = 0;
   const model = {
     id: "scripted",

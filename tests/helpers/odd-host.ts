@@ -10,7 +10,9 @@ export interface OddHost {
 }
 
 /** A host of the chat-completions protocol that answers as it likes. */
-export async function oddHost(answer: (body: string, number: number, request: IncomingMessage, response: ServerResponse) => unknown): Promise<OddHost> {
+export async function oddHost(
+  answer: (body: string, number: number, request: IncomingMessage, response: ServerResponse) => unknown,
+): Promise<OddHost> {
   const bodies: string[] = [];
   const server = createServer((request, response) => {
     let body = "";
@@ -30,10 +32,11 @@ export async function oddHost(answer: (body: string, number: number, request: In
       return bodies.length;
     },
     bodies,
-    close: () => new Promise((resolve) => {
-      server.closeAllConnections();
-      server.close(() => resolve());
-    }),
+    close: () =>
+      new Promise((resolve) => {
+        server.closeAllConnections();
+        server.close(() => resolve());
+      }),
   };
 }
 
@@ -53,4 +56,9 @@ export function oddHosts(): { host: typeof oddHost; closeAll(): Promise<void> } 
 }
 
 /** A completion with an answer that the small project's template takes. */
-export const completion = (more: object = {}, content: unknown = JSON.stringify({ why: "smoke", topic: "fire", level: 2 })): object => ({ id: "c", choices: [{ finish_reason: "stop", message: { role: "assistant", content } }], usage: { prompt_tokens: 200, completion_tokens: 20 }, ...more });
+export const completion = (more: object = {}, content: unknown = JSON.stringify({ why: "smoke", topic: "fire", level: 2 })): object => ({
+  id: "c",
+  choices: [{ finish_reason: "stop", message: { role: "assistant", content } }],
+  usage: { prompt_tokens: 200, completion_tokens: 20 },
+  ...more,
+});

@@ -15,6 +15,10 @@ export function python(code: string, ...args: string[]): string {
 
 /** Has LibreOffice open a file and save it in a form, into a folder. */
 export function resave(file: string, form: string, folder: string): void {
-  const ran = spawnSync(SOFFICE!, ["--headless", `-env:UserInstallation=file://${folder}/profile`, "--convert-to", form, "--outdir", folder, file], { encoding: "utf8" });
+  const ran = spawnSync(
+    SOFFICE!,
+    ["--headless", `-env:UserInstallation=file://${folder}/profile`, "--convert-to", form, "--outdir", folder, file],
+    { encoding: "utf8" },
+  );
   if (ran.status !== 0) throw new Error(ran.stderr);
 }

@@ -30,7 +30,14 @@ export async function place(kind: PlaceKind, folder: string, csv: string, key: s
   const records = parse(text, { relax_column_count: true }) as string[][];
   const [columns = [], ...rows] = records;
   if (kind === "csv") {
-    return { table: `{ file: ${csv}, key: ${key} }`, project: "", options: [], close: async () => undefined, source: async () => readFileSync(path.join(folder, csv), "utf8"), result: async () => parse(readFileSync(path.join(folder, csv.replace(/\.csv$/, ".filled.csv")), "utf8"), { columns: true }) as Rows };
+    return {
+      table: `{ file: ${csv}, key: ${key} }`,
+      project: "",
+      options: [],
+      close: async () => undefined,
+      source: async () => readFileSync(path.join(folder, csv), "utf8"),
+      result: async () => parse(readFileSync(path.join(folder, csv.replace(/\.csv$/, ".filled.csv")), "utf8"), { columns: true }) as Rows,
+    };
   }
   if (kind === "xlsx") {
     const file = path.join(folder, "rows.xlsx");
@@ -51,8 +58,16 @@ export async function place(kind: PlaceKind, folder: string, csv: string, key: s
   const base = kind === "sqlite" ? sqliteDatabase() : await postgresDatabase();
   const quoted = (name: string): string => `"${name}"`;
   const value = (cell: string): string => `'${cell.replaceAll("'", "''")}'`;
-  await base.run(`CREATE TABLE log (${columns.map((column) => `${quoted(column)} TEXT${column === key ? " PRIMARY KEY" : ""}`).join(", ")})`);
-  for (let at = 0; at < rows.length; at += 200) await base.run(`INSERT INTO log VALUES ${rows.slice(at, at + 200).map((cells) => `(${columns.map((_, index) => value(cells[index] ?? "")).join(", ")})`).join(", ")}`);
+  await base.run(
+    `CREATE TABLE log (${columns.map((column) => `${quoted(column)} TEXT${column === key ? " PRIMARY KEY" : ""}`).join(", ")})`,
+  );
+  for (let at = 0; at < rows.length; at += 200)
+    await base.run(
+      `INSERT INTO log VALUES ${rows
+        .slice(at, at + 200)
+        .map((cells) => `(${columns.map((_, index) => value(cells[index] ?? "")).join(", ")})`)
+        .join(", ")}`,
+    );
   const file = "file" in base.place ? path.join(folder, "log.sqlite") : undefined;
   if (file && "file" in base.place && !existsSync(file)) writeFileSync(file, readFileSync(base.place.file));
   if ("url" in base.place) process.env["DATABASE_URL"] = base.place.url;

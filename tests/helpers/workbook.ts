@@ -1,12 +1,16 @@
 import { strToU8, zipSync } from "fflate";
 
 const escape = (text: string): string => text.replace(/[&<>]/g, (char) => ({ "&": "&amp;", "<": "&lt;", ">": "&gt;" })[char]!);
-const letters = (column: number): string => (column < 26 ? "" : letters(Math.floor(column / 26) - 1)) + String.fromCharCode(65 + (column % 26));
+const letters = (column: number): string =>
+  (column < 26 ? "" : letters(Math.floor(column / 26) - 1)) + String.fromCharCode(65 + (column % 26));
 const MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main";
 const LINKS = "http://schemas.openxmlformats.org/officeDocument/2006/relationships";
 
 /** A small workbook with one sheet of texts, or with a sheet's part written by hand. */
-export function workbook(sheet: string | readonly (readonly string[])[], { name = "Log", extra = {}, workbookParts = "" }: { name?: string; extra?: Record<string, string>; workbookParts?: string } = {}): Buffer {
+export function workbook(
+  sheet: string | readonly (readonly string[])[],
+  { name = "Log", extra = {}, workbookParts = "" }: { name?: string; extra?: Record<string, string>; workbookParts?: string } = {},
+): Buffer {
   const data = typeof sheet === "string" ? sheet : sheetOf(sheet);
   const parts: Record<string, string> = {
     "[Content_Types].xml": `<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/><Override PartName="/xl/workbook.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/><Override PartName="/xl/worksheets/sheet1.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/></Types>`,
@@ -20,8 +24,16 @@ export function workbook(sheet: string | readonly (readonly string[])[], { name 
 }
 
 /** A sheet's part around rows written by hand. */
-export const sheetPart = (rows: string, before = "", behind = ""): string => `<?xml version="1.0" encoding="UTF-8"?><worksheet xmlns="${MAIN}">${before}<sheetData>${rows}</sheetData>${behind}</worksheet>`;
+export const sheetPart = (rows: string, before = "", behind = ""): string =>
+  `<?xml version="1.0" encoding="UTF-8"?><worksheet xmlns="${MAIN}">${before}<sheetData>${rows}</sheetData>${behind}</worksheet>`;
 
 function sheetOf(rows: readonly (readonly string[])[]): string {
-  return sheetPart(rows.map((cells, row) => `<row r="${row + 1}">${cells.map((text, column) => (text === "" ? "" : `<c r="${letters(column)}${row + 1}" t="inlineStr"><is><t xml:space="preserve">${escape(text)}</t></is></c>`)).join("")}</row>`).join(""));
+  return sheetPart(
+    rows
+      .map(
+        (cells, row) =>
+          `<row r="${row + 1}">${cells.map((text, column) => (text === "" ? "" : `<c r="${letters(column)}${row + 1}" t="inlineStr"><is><t xml:space="preserve">${escape(text)}</t></is></c>`)).join("")}</row>`,
+      )
+      .join(""),
+  );
 }

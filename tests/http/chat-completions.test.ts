@@ -19,18 +19,35 @@ const served = async (faults: FaultShares = {}, options = {}): Promise<StandinSe
   return server;
 };
 const clock = systemClock();
-const modelAt = (endpoint: string, options = {}): Model => chatCompletions({ endpoint, id: "standin-small", send: viaUndici(), clock, timeoutMs: 60_000, price: { input: 1, output: 1 }, ...options });
+const modelAt = (endpoint: string, options = {}): Model =>
+  chatCompletions({
+    endpoint,
+    id: "standin-small",
+    send: viaUndici(),
+    clock,
+    timeoutMs: 60_000,
+    price: { input: 1, output: 1 },
+    ...options,
+  });
 const request = { messages: [{ role: "user" as const, content: "Hello there." }], maxTokens: 50 };
 
-const prepared = prepare(template({
-  name: "sort",
-  inputs: { note: { kind: "text" } },
-  task: "What is this about? {{ note }}",
-  answer: { topic: { kind: "choice", options: { fire: "flames and smoke", spill: "oil in the water" } }, bad: { kind: "score", from: 1, to: 5 } },
-}));
+const prepared = prepare(
+  template({
+    name: "sort",
+    inputs: { note: { kind: "text" } },
+    task: "What is this about? {{ note }}",
+    answer: {
+      topic: { kind: "choice", options: { fire: "flames and smoke", spill: "oil in the water" } },
+      bad: { kind: "score", from: 1, to: 5 },
+    },
+  }),
+);
 const askOnce = (model: Model) => askPrepared(prepared, { note: "Smoke in the galley." }, { model: bare(model), clock });
 
-describe.each([["undici", () => viaUndici()], ["fetch", () => viaFetch()]])("chat completions over %s", (_, send) => {
+describe.each([
+  ["undici", () => viaUndici()],
+  ["fetch", () => viaFetch()],
+])("chat completions over %s", (_, send) => {
   it("brings text, finish, usage and id", async () => {
     const server = await served({}, { key: "secret" });
     const reply = await modelAt(server.endpoint, { key: "secret", send: send() }).ask(request);
@@ -52,7 +69,9 @@ describe.each([["undici", () => viaUndici()], ["fetch", () => viaFetch()]])("cha
     ["errorInside", "server", "upstream overloaded"],
   ])("names the fault %s %s", async (fault, kind, message) => {
     const { endpoint } = await served({ [fault]: 1 });
-    const failure = await modelAt(endpoint, { send: send(), ...(kind === "timeout" ? { timeoutMs: 400 } : {}) }).ask(request).catch((error: unknown) => error);
+    const failure = await modelAt(endpoint, { send: send(), ...(kind === "timeout" ? { timeoutMs: 400 } : {}) })
+      .ask(request)
+      .catch((error: unknown) => error);
     expect(failure).toBeInstanceOf(ModelFailure);
     expect(failure).toMatchObject({ kind, message: expect.stringContaining(message) });
     if (fault.toString().startsWith("busy")) expect((failure as ModelFailure).retryAfterMs).toBeLessThanOrEqual(1000);
@@ -86,7 +105,10 @@ describe("a host", () => {
     const refusing = await served({ noLogProbabilities: 1, noSchema: 1 });
     const notices: string[] = [];
     const model = modelAt(refusing.endpoint, { onRefused: (extra: string) => notices.push(extra) });
-    expect(await askPrepared(sure, inputs, { model: bare(model), clock })).toMatchObject({ state: "answered", notes: ["the host gave no log probabilities"] });
+    expect(await askPrepared(sure, inputs, { model: bare(model), clock })).toMatchObject({
+      state: "answered",
+      notes: ["the host gave no log probabilities"],
+    });
     expect([notices.toSorted(), refusing.counts.requests]).toEqual([["jsonSchema", "logProbabilities"], 3]);
   });
 
@@ -97,16 +119,39 @@ describe("a host", () => {
   });
 
   it("that cannot be reached is a failure of the network", async () => {
-    await expect(modelAt("http://127.0.0.1:9").ask(request)).rejects.toMatchObject({ kind: "network", message: "the connection failed (ECONNREFUSED)" });
+    await expect(modelAt("http://127.0.0.1:9").ask(request)).rejects.toMatchObject({
+      kind: "network",
+      message: "the connection failed (ECONNREFUSED)",
+    });
   });
 
   it("may send JSON under another content type, and a message in pieces", async () => {
     const server = createServer((_, response) => {
       response.setHeader("content-type", "text/plain");
-      response.end(JSON.stringify({ choices: [{ message: { content: [{ type: "text", text: "a" }, { type: "text", text: "b" }] }, finish_reason: null }] }));
+      response.end(
+        JSON.stringify({
+          choices: [
+            {
+              message: {
+                content: [
+                  { type: "text", text: "a" },
+                  { type: "text", text: "b" },
+                ],
+              },
+              finish_reason: null,
+            },
+          ],
+        }),
+      );
     });
     await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
-    expect(await modelAt(`http://127.0.0.1:${(server.address() as AddressInfo).port}/v1/`).ask(request)).toEqual({ text: "ab", finish: "unknown", refusal: undefined, usage: undefined, id: undefined });
+    expect(await modelAt(`http://127.0.0.1:${(server.address() as AddressInfo).port}/v1/`).ask(request)).toEqual({
+      text: "ab",
+      finish: "unknown",
+      refusal: undefined,
+      usage: undefined,
+      id: undefined,
+    });
     server.close();
   });
 

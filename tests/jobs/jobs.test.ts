@@ -11,7 +11,11 @@ let project: Project;
 afterEach(() => project.close());
 
 /** Runs a job and holds its report against its schema: nothing is missing, nothing is there that the schema does not tell. */
-async function checked<Input extends z.ZodType, Report extends z.ZodType, Event>(job: Job<Input, Report, Event>, input: unknown, on?: (event: Event) => void): Promise<z.output<Report>> {
+async function checked<Input extends z.ZodType, Report extends z.ZodType, Event>(
+  job: Job<Input, Report, Event>,
+  input: unknown,
+  on?: (event: Event) => void,
+): Promise<z.output<Report>> {
   const report = await runJob(job, project, input, on ? { on } : {});
   const plain = JSON.parse(JSON.stringify(report)) as object;
   expect(job.report.parse(plain)).toEqual(plain);
@@ -25,11 +29,28 @@ describe("jobs on the demo", () => {
 
   it("try a row of a plan, and a template on its own sample", async () => {
     const tried = await checked(tryRow, { of: "triage", row: "R-012" });
-    expect(tried).toMatchObject({ template: "hazard-triage", state: "answered", known: false, standin: true, from: expect.stringContaining("R-012") });
-    expect(tried).toMatchObject({ cells: [{ part: "why", kind: "text" }, { part: "hazard", kind: "choice" }, { part: "severity", kind: "score" }] });
+    expect(tried).toMatchObject({
+      template: "hazard-triage",
+      state: "answered",
+      known: false,
+      standin: true,
+      from: expect.stringContaining("R-012"),
+    });
+    expect(tried).toMatchObject({
+      cells: [
+        { part: "why", kind: "text" },
+        { part: "hazard", kind: "choice" },
+        { part: "severity", kind: "score" },
+      ],
+    });
     expect(await checked(tryRow, { of: "triage", row: "R-012" })).toMatchObject({ known: true });
     expect(await checked(tryRow, { of: "hazard-triage" })).toMatchObject({ from: "the template's own sample" });
-    expect(await checked(tryRow, { of: "hazard-triage", inputs: { report: "" } })).toEqual({ template: "hazard-triage", from: "the inputs given", state: "declined", reason: "the crew wrote nothing" });
+    expect(await checked(tryRow, { of: "hazard-triage", inputs: { report: "" } })).toEqual({
+      template: "hazard-triage",
+      from: "the inputs given",
+      state: "declined",
+      reason: "the crew wrote nothing",
+    });
   });
 
   it("preview, fill, survey and explain, with events on the way", async () => {
@@ -56,7 +77,10 @@ describe("jobs on a small project", () => {
   });
 
   it("fill what is made of a plan's rows only where that is asked for", async () => {
-    writeFileSync(path.join(folder, "plans/topics.yaml"), "yoroshi: plan/1\nname: topics\ntable: { groups: { of: log, by: topic, figures: { notes: { count: all } } }, file: topics.csv }\n");
+    writeFileSync(
+      path.join(folder, "plans/topics.yaml"),
+      "yoroshi: plan/1\nname: topics\ntable: { groups: { of: log, by: topic, figures: { notes: { count: all } } }, file: topics.csv }\n",
+    );
     expect(await checked(fillPlan, { plan: "log" })).toMatchObject({ feeds: ["topics"] });
     const both = await checked(fillPlan, { plan: "log", derived: true });
     expect(both.derived).toMatchObject([{ plan: "topics", madeOf: "log", end: "done" }]);
@@ -74,9 +98,17 @@ describe("jobs on a small project", () => {
   });
 
   it("refuse input that is none, and say which key", async () => {
-    await expect(runJob(tryRow, project, { of: "sort", rwo: "n1" })).rejects.toMatchObject({ code: "badInput", message: expect.stringContaining("rwo") });
-    await expect(runJob(fillPlan, project, { plan: "log", sample: 0 })).rejects.toMatchObject({ code: "badInput", message: expect.stringContaining("`sample`") });
-    await expect(runJob(fillPlan, project, { plan: "log", columns: ["topik"] })).rejects.toMatchObject({ code: expect.stringMatching(/badOption|notFound/) });
+    await expect(runJob(tryRow, project, { of: "sort", rwo: "n1" })).rejects.toMatchObject({
+      code: "badInput",
+      message: expect.stringContaining("rwo"),
+    });
+    await expect(runJob(fillPlan, project, { plan: "log", sample: 0 })).rejects.toMatchObject({
+      code: "badInput",
+      message: expect.stringContaining("`sample`"),
+    });
+    await expect(runJob(fillPlan, project, { plan: "log", columns: ["topik"] })).rejects.toMatchObject({
+      code: expect.stringMatching(/badOption|notFound/),
+    });
     await expect(runJob(surveyPlan, project, { plan: "lgo" })).rejects.toMatchObject({ code: "notFound" });
   });
 });

@@ -24,14 +24,20 @@ async function served(options: Parameters<typeof standinServer>[0], more = ""): 
 }
 
 /** An application that answers each request with a question to a template: the status, and what came of it. */
-async function application(project: Project): Promise<(note: string, signal?: AbortSignal) => Promise<{ status: number; body: Record<string, unknown> }>> {
+async function application(
+  project: Project,
+): Promise<(note: string, signal?: AbortSignal) => Promise<{ status: number; body: Record<string, unknown> }>> {
   const server: Server = createServer(async (request, response) => {
     const gone = new AbortController();
     response.on("close", () => response.writableFinished || gone.abort());
     const note = decodeURIComponent(new URL(request.url!, "http://here").searchParams.get("note")!);
     const [status, body] = await project.ask("sort", { note }, { signal: gone.signal }).then(
       (answer) => [200, answer] as const,
-      (error: unknown) => [isYoroshiError(error) ? ERRORS[error.code].http : 502, { error: isYoroshiError(error) ? error.code : (error as Error).name }] as const,
+      (error: unknown) =>
+        [
+          isYoroshiError(error) ? ERRORS[error.code].http : 502,
+          { error: isYoroshiError(error) ? error.code : (error as Error).name },
+        ] as const,
     );
     response.writeHead(status, { "content-type": "application/json" }).end(JSON.stringify(body));
   });

@@ -16,7 +16,11 @@ let report: FillReport;
 let rows: Record<string, string>[];
 
 beforeAll(async () => {
-  const table = stringify([["id", "note"], ...texts.map(({ text }, index) => [`h${index}`, text]), ...texts.map(({ text }, index) => [`b${index}`, `${BENIGN}${text}`.slice(0, 2000)])]);
+  const table = stringify([
+    ["id", "note"],
+    ...texts.map(({ text }, index) => [`h${index}`, text]),
+    ...texts.map(({ text }, index) => [`b${index}`, `${BENIGN}${text}`.slice(0, 2000)]),
+  ]);
   folder = smallProject(table);
   project = await openProject({ cwd: folder });
   report = await fill((await project.fillSetup("log")).setup);
@@ -36,11 +40,16 @@ describe(`${texts.length} hostile texts of ${new Set(texts.map(({ kind }) => kin
       const reading = readInputs(prepared, { note: text });
       if (reading.state !== "ready") continue;
       const messages = prepared.render(reading.inputs);
-      expect(messages.map((message) => message.role), kind).toEqual(["system", "user"]);
+      expect(
+        messages.map((message) => message.role),
+        kind,
+      ).toEqual(["system", "user"]);
       const prompt = messages[1]!.content;
       const [, mark] = /<data-([a-z]{10}) name="note">/.exec(prompt)!;
       expect(prompt.split(mark!), kind).toHaveLength(3);
-      expect(prompt.slice(prompt.indexOf(`</data-${mark}>`)), kind).toBe(`</data-${mark}>\n\n${prompt.slice(prompt.lastIndexOf("Answer with one JSON object"))}`);
+      expect(prompt.slice(prompt.indexOf(`</data-${mark}>`)), kind).toBe(
+        `</data-${mark}>\n\n${prompt.slice(prompt.lastIndexOf("Answer with one JSON object"))}`,
+      );
       expect(project.root, kind).toBe(folder);
       expect(prepared.render(reading.inputs), kind).toEqual(messages);
       expect(Buffer.from(prompt, "utf8").toString("utf8"), kind).toBe(prompt);

@@ -6,8 +6,12 @@ import { parse } from "yaml";
 import * as z from "zod";
 
 const root = fileURLToPath(new URL("../..", import.meta.url));
-const schemaOf = (name: string): z.ZodType => z.fromJSONSchema(JSON.parse(readFileSync(path.join(root, "dist/schemas", `${name}.json`), "utf8")));
-const files = (folder: string): string[] => readdirSync(path.join(root, folder)).filter((file) => file.endsWith(".yaml")).map((file) => path.join(folder, file));
+const schemaOf = (name: string): z.ZodType =>
+  z.fromJSONSchema(JSON.parse(readFileSync(path.join(root, "dist/schemas", `${name}.json`), "utf8")));
+const files = (folder: string): string[] =>
+  readdirSync(path.join(root, folder))
+    .filter((file) => file.endsWith(".yaml"))
+    .map((file) => path.join(folder, file));
 const read = (file: string): unknown => parse(readFileSync(path.join(root, file), "utf8"));
 
 describe("the JSON Schemas for editors", () => {

@@ -39,8 +39,14 @@ it("new lists, refuses what exists, and names the nearest starter", async () => 
   expect((await run(["new"], folder)).out).toMatch(/one-line-summary +One sentence +summary/);
   await run(["new", "mine", "--from", "match-catalogue"], folder);
   const before = readFileSync(path.join(folder, "reference/catalogue.csv"), "utf8");
-  expect(await run(["new", "mine", "--from", "topics"], folder)).toMatchObject({ code: 2, err: expect.stringContaining("templates/mine.yaml exists. Choose another name.") });
-  expect(await run(["new", "other", "--from", "topic"], folder)).toMatchObject({ code: 2, err: expect.stringContaining("Did you mean `topics`?") });
+  expect(await run(["new", "mine", "--from", "topics"], folder)).toMatchObject({
+    code: 2,
+    err: expect.stringContaining("templates/mine.yaml exists. Choose another name."),
+  });
+  expect(await run(["new", "other", "--from", "topic"], folder)).toMatchObject({
+    code: 2,
+    err: expect.stringContaining("Did you mean `topics`?"),
+  });
   expect(await run(["new", "Other Name", "--from", "topics"], folder)).toMatchObject({ code: 2 });
   expect(await run(["new", "other"], folder)).toMatchObject({ code: 2, err: expect.stringContaining("say where to begin") });
   expect(readFileSync(path.join(folder, "reference/catalogue.csv"), "utf8")).toBe(before);

@@ -15,7 +15,12 @@ const WORDS: Readonly<Record<Answer["state"], string>> = {
 export function AnswerView({ tryout: { tried, prepared } }: { readonly tryout: Tryout }) {
   if (!tried) return <p className="quiet">No answer yet.</p>;
   const { answer, notAsked } = tried;
-  if (!answer) return <p className="state bad" role="status">Not asked: {notAsked}.</p>;
+  if (!answer)
+    return (
+      <p className="state bad" role="status">
+        Not asked: {notAsked}.
+      </p>
+    );
   return (
     <div className="answer" role="status">
       <p className={`state ${answer.state === "answered" ? "good" : "bad"}`}>
@@ -25,7 +30,11 @@ export function AnswerView({ tryout: { tried, prepared } }: { readonly tryout: T
       {answer.state === "answered" && (
         <table>
           <thead>
-            <tr><th>part</th><th>kind</th><th>value</th></tr>
+            <tr>
+              <th>part</th>
+              <th>kind</th>
+              <th>value</th>
+            </tr>
           </thead>
           <tbody>
             {prepared?.parts.map((part) => (
@@ -51,6 +60,13 @@ export function AnswerView({ tryout: { tried, prepared } }: { readonly tryout: T
 
 function shown(value: Json | undefined) {
   if (typeof value === "boolean") return value ? "yes" : "no";
-  if (Array.isArray(value)) return <ul>{value.map((item, index) => <li key={index}>{String(item)}</li>)}</ul>;
+  if (Array.isArray(value))
+    return (
+      <ul>
+        {value.map((item, index) => (
+          <li key={index}>{String(item)}</li>
+        ))}
+      </ul>
+    );
   return String(value ?? "");
 }

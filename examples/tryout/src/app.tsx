@@ -20,9 +20,13 @@ export function App() {
   return (
     <div className="page">
       <header>
-        <span className="mark" aria-hidden="true">よ</span>
+        <span className="mark" aria-hidden="true">
+          よ
+        </span>
         <h1>Tryout</h1>
-        <p>Write a template, put one row in, see what goes out and what comes back. Nothing leaves this page: the offline stand-in answers.</p>
+        <p>
+          Write a template, put one row in, see what goes out and what comes back. Nothing leaves this page: the offline stand-in answers.
+        </p>
       </header>
       <main>
         <section className="write" aria-label="Template">
@@ -35,7 +39,9 @@ export function App() {
             <Popover className="popover">
               <ListBox>
                 {NAMES.map((name) => (
-                  <ListBoxItem key={name} id={name}>{name}</ListBoxItem>
+                  <ListBoxItem key={name} id={name}>
+                    {name}
+                  </ListBoxItem>
                 ))}
               </ListBox>
             </Popover>
@@ -56,9 +62,18 @@ export function App() {
         <section className="row" aria-label="One row">
           <h2>One row</h2>
           {Object.entries(tryout.template?.inputs ?? {}).map(([input, spec]) => (
-            <TextField key={`${tryout.template!.name}.${input}`} value={tryout.values[input] ?? ""} onChange={(value) => tryout.setValue(input, value)} className="input">
+            <TextField
+              key={`${tryout.template!.name}.${input}`}
+              value={tryout.values[input] ?? ""}
+              onChange={(value) => tryout.setValue(input, value)}
+              className="input"
+            >
               <Label>
-                {input} <span className="kind">{spec.kind}{spec.required === false ? ", may be blank" : ""}</span>
+                {input}{" "}
+                <span className="kind">
+                  {spec.kind}
+                  {spec.required === false ? ", may be blank" : ""}
+                </span>
               </Label>
               <TextArea rows={spec.kind === "text" && (tryout.values[input] ?? "").length > 40 ? 4 : 1} />
             </TextField>

@@ -16,5 +16,7 @@ export function PromptView({ messages }: { readonly messages: readonly Message[]
 }
 
 function withData(content: string) {
-  return content.split(/(<data-[a-z]+ name="[^"]*">[\s\S]*?<\/data-[a-z]+>)/).map((part, index) => (/^<data-[a-z]+ name=/.test(part) ? <mark key={index}>{part}</mark> : part));
+  return content
+    .split(/(<data-[a-z]+ name="[^"]*">[\s\S]*?<\/data-[a-z]+>)/)
+    .map((part, index) => (/^<data-[a-z]+ name=/.test(part) ? <mark key={index}>{part}</mark> : part));
 }

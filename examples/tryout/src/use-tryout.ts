@@ -1,5 +1,17 @@
 import { useEffect, useMemo, useState } from "react";
-import { ask, prepare, readInputs, readTemplate, runValues, systemClock, type Answer, type Complaint, type Message, type Prepared, type Template } from "yoroshi";
+import {
+  ask,
+  prepare,
+  readInputs,
+  readTemplate,
+  runValues,
+  systemClock,
+  type Answer,
+  type Complaint,
+  type Message,
+  type Prepared,
+  type Template,
+} from "yoroshi";
 import { standin } from "yoroshi/standin";
 
 export interface Tried {
@@ -27,7 +39,13 @@ const model = standin({ clock, latencyMs: 250, price: { input: 0.15, output: 0.6
 /** Everything the page knows: the template as it is typed, its inputs, its prompt, and the last answer. */
 export function useTryout(source: string): Tryout {
   const { template, complaints } = useMemo(() => readTemplate(source, "template.yaml"), [source]);
-  const prepared = useMemo(() => (template && Object.keys(template.references ?? {}).length + (template.background?.length ?? 0) === 0 ? prepare(template, {}, { run: runValues(Date.now(), Intl.DateTimeFormat().resolvedOptions().timeZone) }) : undefined), [template]);
+  const prepared = useMemo(
+    () =>
+      template && Object.keys(template.references ?? {}).length + (template.background?.length ?? 0) === 0
+        ? prepare(template, {}, { run: runValues(Date.now(), Intl.DateTimeFormat().resolvedOptions().timeZone) })
+        : undefined,
+    [template],
+  );
   const [edited, setEdited] = useState<Record<string, string>>({});
   const [tried, setTried] = useState<Tried>();
   const [asking, setAsking] = useState(false);
@@ -38,7 +56,9 @@ export function useTryout(source: string): Tryout {
     setTried(undefined);
   }, [name]);
 
-  const values = Object.fromEntries(Object.entries(template?.inputs ?? {}).map(([input, spec]) => [input, edited[input] ?? String(spec.sample ?? "")]));
+  const values = Object.fromEntries(
+    Object.entries(template?.inputs ?? {}).map(([input, spec]) => [input, edited[input] ?? String(spec.sample ?? "")]),
+  );
   const reading = prepared ? readInputs(prepared, values) : undefined;
   const prompt = prepared && reading?.state === "ready" ? prepared.render(reading.inputs) : [];
 

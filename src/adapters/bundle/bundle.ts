@@ -24,7 +24,12 @@ const manifest = z.object({
 /** A ZIP file with the given files and a manifest of their sizes and SHA-256 hashes. */
 export function packBundle(files: readonly BundleFile[]): Uint8Array {
   const listed = files.map(({ path, bytes }) => ({ path, bytes: bytes.length, sha256: sha256(bytes) }));
-  const entries: Zippable = { [MANIFEST]: [new TextEncoder().encode(`${JSON.stringify({ yoroshi: BUNDLE_FORMAT, files: listed }, null, 2)}\n`), { mtime: ENTRY_TIME }] };
+  const entries: Zippable = {
+    [MANIFEST]: [
+      new TextEncoder().encode(`${JSON.stringify({ yoroshi: BUNDLE_FORMAT, files: listed }, null, 2)}\n`),
+      { mtime: ENTRY_TIME },
+    ],
+  };
   for (const { path, bytes } of files) entries[path] = [bytes, { mtime: ENTRY_TIME }];
   return zipSync(entries);
 }
@@ -51,7 +56,8 @@ export function unpackBundle(zip: Uint8Array, name: string): BundleFile[] {
     if (!isInside(path)) throw broken(`it wants to write \`${path}\`, which is not a plain path in a project`);
     const content = entries[path];
     if (!content) throw broken(`\`${path}\` is in the manifest, but missing`);
-    if (content.length !== bytes || sha256(content) !== expected) throw broken(`\`${path}\` is not what the manifest says; it was changed or damaged`);
+    if (content.length !== bytes || sha256(content) !== expected)
+      throw broken(`\`${path}\` is not what the manifest says; it was changed or damaged`);
     return { path, bytes: content };
   });
 }
@@ -88,7 +94,10 @@ function unzipCounted(zip: Uint8Array, tooLarge: () => YoroshiError): Record<str
 
 /** A plain relative path, in the form that is the same on every system. */
 function isInside(path: string): boolean {
-  return !/^[/\\]|^[A-Za-z]:|\\|\0/.test(path) && path.split("/").every((part) => part !== "" && part !== "." && part !== ".." && !part.startsWith("."));
+  return (
+    !/^[/\\]|^[A-Za-z]:|\\|\0/.test(path) &&
+    path.split("/").every((part) => part !== "" && part !== "." && part !== ".." && !part.startsWith("."))
+  );
 }
 
 function parsed(bytes: Uint8Array): unknown {

@@ -1,4 +1,14 @@
-import { ModelFailure, ownSignal, type CancelSignal, type Clock, type Model, type ModelLimits, type ModelReply, type ModelRequest, type Price } from "../../core/index.js";
+import {
+  ModelFailure,
+  ownSignal,
+  type CancelSignal,
+  type Clock,
+  type Model,
+  type ModelLimits,
+  type ModelReply,
+  type ModelRequest,
+  type Price,
+} from "../../core/index.js";
 import { redactor } from "./key.js";
 import { mostBytes, readResponse, requestBody } from "./protocol.js";
 import type { Send } from "./send.js";
@@ -32,13 +42,21 @@ const NOTHING: ReadonlySet<Extra> = new Set();
 /** A model behind the chat-completions protocol over HTTP. One attempt a call; every failure is a `ModelFailure`. */
 export function chatCompletions(options: ChatCompletionsOptions): Model {
   const url = `${options.endpoint.replace(/\/+$/, "")}/chat/completions`;
-  const headers: Record<string, string> = { "content-type": "application/json", accept: "application/json", ...(options.key ? { authorization: `Bearer ${options.key}` } : {}) };
+  const headers: Record<string, string> = {
+    "content-type": "application/json",
+    accept: "application/json",
+    ...(options.key ? { authorization: `Bearer ${options.key}` } : {}),
+  };
   const redact = redactor(options.key);
   const left = new Set<Extra>(options.jsonSchema === false ? ["jsonSchema"] : []);
 
   const attempt = async (request: ModelRequest, without: ReadonlySet<Extra>, signal: CancelSignal | undefined): Promise<ModelReply> => {
     const plain = request.logProbabilities && without.has("logProbabilities") ? { ...request, logProbabilities: false } : request;
-    const { status, headers: received, text } = await exchange(options, url, headers, requestBody(options.id, plain, !without.has("jsonSchema")), mostBytes(plain), signal);
+    const {
+      status,
+      headers: received,
+      text,
+    } = await exchange(options, url, headers, requestBody(options.id, plain, !without.has("jsonSchema")), mostBytes(plain), signal);
     return readResponse(status, received, redact(text), options.clock.now());
   };
 
@@ -76,7 +94,14 @@ function refusedExtra(error: unknown, request: ModelRequest): Extra | undefined 
 }
 
 /** One exchange with one time-out over headers and body. Leaves no listener on the caller's signal. */
-async function exchange(options: ChatCompletionsOptions, url: string, headers: Record<string, string>, body: string, most: number, signal: CancelSignal | undefined): ReturnType<Send> {
+async function exchange(
+  options: ChatCompletionsOptions,
+  url: string,
+  headers: Record<string, string>,
+  body: string,
+  most: number,
+  signal: CancelSignal | undefined,
+): ReturnType<Send> {
   if (signal?.aborted) throw new ModelFailure("cancelled", "cancelled");
   const timeoutMs = options.timeoutMs ?? DEFAULT_TIMEOUT_MS;
   const own = ownSignal(signal);

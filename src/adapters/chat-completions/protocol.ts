@@ -15,13 +15,17 @@ interface Completion {
 function contentText(content: unknown): string | undefined {
   if (typeof content === "string") return content;
   if (content === null || content === undefined) return "";
-  return Array.isArray(content) ? content.map((part: { text?: unknown } | null) => (typeof part?.text === "string" ? part.text : "")).join("") : undefined;
+  return Array.isArray(content)
+    ? content.map((part: { text?: unknown } | null) => (typeof part?.text === "string" ? part.text : "")).join("")
+    : undefined;
 }
 
 function tokensOf(logprobs: NonNullable<Completion["choices"]>[number]["logprobs"]): ModelReply["tokens"] {
   const content = logprobs?.content;
   if (!Array.isArray(content)) return undefined;
-  return content.flatMap((item: { token?: unknown; logprob?: unknown } | null) => (typeof item?.token === "string" && typeof item.logprob === "number" ? [{ text: item.token, logProbability: item.logprob }] : []));
+  return content.flatMap((item: { token?: unknown; logprob?: unknown } | null) =>
+    typeof item?.token === "string" && typeof item.logprob === "number" ? [{ text: item.token, logProbability: item.logprob }] : [],
+  );
 }
 
 const ANY_REPLY_BYTES = 256 * 1024;
@@ -53,7 +57,10 @@ const formats = new WeakMap<object, string>();
 function formatOf(schema: NonNullable<ModelRequest["schema"]>, schemaName = "answer"): string {
   let format = formats.get(schema);
   if (format === undefined) {
-    format = JSON.stringify({ type: "json_schema", json_schema: { name: schemaName.replace(/[^\w-]/g, "_").slice(0, 64), strict: true, schema } });
+    format = JSON.stringify({
+      type: "json_schema",
+      json_schema: { name: schemaName.replace(/[^\w-]/g, "_").slice(0, 64), strict: true, schema },
+    });
     formats.set(schema, format);
   }
   return format;

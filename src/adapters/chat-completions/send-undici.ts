@@ -17,7 +17,10 @@ export function viaUndici(options: { readonly connections?: number } = {}): Send
     }
     const { origin, path } = known;
     return new Promise((resolve, reject) => {
-      dispatcher.dispatch({ origin, path, method: "POST", headers: headers as Record<string, string>, body }, new Exchange(signal, resolve, reject, mostBytes));
+      dispatcher.dispatch(
+        { origin, path, method: "POST", headers: headers as Record<string, string>, body },
+        new Exchange(signal, resolve, reject, mostBytes),
+      );
     });
   };
 }
@@ -68,7 +71,11 @@ class Exchange implements Dispatcher.DispatchHandler {
   onResponseEnd(): void {
     this.#done();
     try {
-      this.resolve({ status: this.#status, headers: this.#headers, text: bodyText(this.#chunks.length === 1 ? this.#chunks[0]! : Buffer.concat(this.#chunks)) });
+      this.resolve({
+        status: this.#status,
+        headers: this.#headers,
+        text: bodyText(this.#chunks.length === 1 ? this.#chunks[0]! : Buffer.concat(this.#chunks)),
+      });
     } catch (error) {
       this.reject(error);
     }

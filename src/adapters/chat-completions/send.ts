@@ -12,9 +12,16 @@ export interface Received {
  *
  * @param mostBytes of the body; one that is larger, or not UTF-8, rejects with a ModelFailure `garbled`. Default: any size.
  */
-export type Send = (url: string, headers: Readonly<Record<string, string>>, body: string, signal: CancelSignal, mostBytes?: number) => Promise<Received>;
+export type Send = (
+  url: string,
+  headers: Readonly<Record<string, string>>,
+  body: string,
+  signal: CancelSignal,
+  mostBytes?: number,
+) => Promise<Received>;
 
-export const tooLarge = (): ModelFailure => new ModelFailure("garbled", "the reply is larger than any that the template's maxTokens can need");
+export const tooLarge = (): ModelFailure =>
+  new ModelFailure("garbled", "the reply is larger than any that the template's maxTokens can need");
 
 /** The text of a body. @throws ModelFailure `garbled` where it is not UTF-8. */
 export function bodyText(bytes: Uint8Array): string {

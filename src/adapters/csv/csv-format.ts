@@ -1,5 +1,15 @@
 import { defang, joinKey, keyColumnsOf, YoroshiError, type CellOut, type KeyColumns, type TargetColumn } from "../../core/index.js";
-import { KeySet, TOP_ROWS, usableKey, WriteAgain, type FileChanges, type FileFormat, type FileRow, type NamedFile, type RowChange } from "../../files/index.js";
+import {
+  KeySet,
+  TOP_ROWS,
+  usableKey,
+  WriteAgain,
+  type FileChanges,
+  type FileFormat,
+  type FileRow,
+  type NamedFile,
+  type RowChange,
+} from "../../files/index.js";
 import { FEW_BYTES, readRawRecords, readRecords } from "./records.js";
 import { quotedCell, readStyle, type CsvStyle } from "./style.js";
 import { toWindows1252 } from "./windows-1252.js";
@@ -12,7 +22,8 @@ export function csvFormat(keyColumns: KeyColumns, onNotice: (text: string) => vo
   return {
     columns: async (from) => (await readHeader(from)).columns,
     async topRows({ file, name }) {
-      for await (const { records } of readRecords(file, name, await readStyle(file, name), FEW_BYTES)) return records.slice(0, TOP_ROWS).map((cells, index) => ({ row: index + 1, cells }));
+      for await (const { records } of readRecords(file, name, await readStyle(file, name), FEW_BYTES))
+        return records.slice(0, TOP_ROWS).map((cells, index) => ({ row: index + 1, cells }));
       return [];
     },
     async *rows(from, { tell = false } = {}) {
@@ -37,7 +48,9 @@ export function csvFormat(keyColumns: KeyColumns, onNotice: (text: string) => vo
       } catch (error) {
         if (!(error instanceof BeyondEncoding)) throw error;
         // A word that Windows-1252 cannot write must not be lost: the result is UTF-8, with the mark that spreadsheets look for.
-        onNotice(`${target.name} is written as UTF-8: it has characters that Windows-1252, the encoding of ${base?.name ?? target.name}, does not have.`);
+        onNotice(
+          `${target.name} is written as UTF-8: it has characters that Windows-1252, the encoding of ${base?.name ?? target.name}, does not have.`,
+        );
         asUtf8 = true;
         throw new WriteAgain();
       }
@@ -59,7 +72,14 @@ export interface MadeCsv {
 
 const SEPARATORS = { comma: ",", semicolon: ";", tab: "\t" };
 
-const newStyle = ({ separator = "comma", byteOrderMark = false }: MadeCsv): CsvStyle => ({ encoding: "utf-8", byteOrderMark, delimiter: SEPARATORS[separator], newline: "\n", quotes: "needed", quotesBlanks: false });
+const newStyle = ({ separator = "comma", byteOrderMark = false }: MadeCsv): CsvStyle => ({
+  encoding: "utf-8",
+  byteOrderMark,
+  delimiter: SEPARATORS[separator],
+  newline: "\n",
+  quotes: "needed",
+  quotesBlanks: false,
+});
 
 interface Header {
   readonly style: CsvStyle;
@@ -71,7 +91,12 @@ async function readHeader({ file, name }: NamedFile): Promise<Header> {
   for await (const { records } of readRecords(file, name, style, FEW_BYTES)) {
     const columns = (records[0] ?? []).map((column) => column.trim());
     const twice = columns.find((column, index) => column !== "" && columns.indexOf(column) !== index);
-    if (twice !== undefined) throw new YoroshiError("tableBroken", { table: name, place: "row 1", problem: `two columns are named \`${twice}\`. Give each its own name.` });
+    if (twice !== undefined)
+      throw new YoroshiError("tableBroken", {
+        table: name,
+        place: "row 1",
+        problem: `two columns are named \`${twice}\`. Give each its own name.`,
+      });
     return { style, columns };
   }
   throw new YoroshiError("tableBroken", { table: name, place: "row 1", problem: "the file has no first row with the columns' names." });
@@ -82,11 +107,18 @@ type Identity = Pick<FileRow, "key" | "problem" | "unnamed" | "ownKey">;
 /** Gives rows their keys, and what keeps a row from being used; rows without a usable key are named by their place. */
 function identifier({ columns }: Header, key: readonly string[], name: string): (record: readonly string[], row: number) => Identity {
   const keyAt = key.map((column) => columns.indexOf(column));
-  if (keyAt.includes(-1)) throw new YoroshiError("tableBroken", { table: name, place: "row 1", problem: `there is no column \`${key[keyAt.indexOf(-1)]}\` for the key. Columns: ${columns.join(", ")}.` });
+  if (keyAt.includes(-1))
+    throw new YoroshiError("tableBroken", {
+      table: name,
+      place: "row 1",
+      problem: `there is no column \`${key[keyAt.indexOf(-1)]}\` for the key. Columns: ${columns.join(", ")}.`,
+    });
   const seen = new KeySet();
   return (record, row) => {
     const own = usableKey(joinKey(keyAt.map((index) => record[index] ?? "")), row, "row", seen);
-    return own.problem !== undefined || record.length === columns.length ? own : { ...own, problem: `the row has ${record.length} cells, the header has ${columns.length}` };
+    return own.problem !== undefined || record.length === columns.length
+      ? own
+      : { ...own, problem: `the row has ${record.length} cells, the header has ${columns.length}` };
   };
 }
 
@@ -100,7 +132,13 @@ function isEmptyLine(record: readonly string[], columns: readonly string[]): boo
   return record.length === 1 && record[0] === "" && columns.length > 1;
 }
 
-async function writeRows(from: Header & { readonly base: NamedFile | undefined }, style: CsvStyle, key: readonly string[], changes: FileChanges, write: (text: string) => Promise<void>): Promise<void> {
+async function writeRows(
+  from: Header & { readonly base: NamedFile | undefined },
+  style: CsvStyle,
+  key: readonly string[],
+  changes: FileChanges,
+  write: (text: string) => Promise<void>,
+): Promise<void> {
   const { base, columns } = from;
   const width = columns.length;
   const names = [...changes.brought, ...changes.columns.map((column) => column.name)];
@@ -123,7 +161,9 @@ async function writeRows(from: Header & { readonly base: NamedFile | undefined }
   const identify = base && identifier(from, key, base.name);
   for await (const { records, firstRow } of base ? readRawRecords(base.file, base.name, from.style) : []) {
     const isData = records.map(({ record }, index) => firstRow + index !== 1 && !isEmptyLine(record, columns));
-    const rows = records.flatMap(({ record }, index) => (isData[index] ? [rowOf(record, firstRow + index, columns, identify!(record, firstRow + index))] : []));
+    const rows = records.flatMap(({ record }, index) =>
+      isData[index] ? [rowOf(record, firstRow + index, columns, identify!(record, firstRow + index))] : [],
+    );
     const found = await changes.of(rows);
     let next = 0;
     let text = "";
@@ -132,16 +172,34 @@ async function writeRows(from: Header & { readonly base: NamedFile | undefined }
       const change = isData[index] ? found[next++]! : undefined;
       if (change?.goes) return;
       // Cells beyond the header stay, behind the new columns.
-      const out = firstRow + index === 1 ? [...cells, ...added.map((name) => cell(name))]
-        : change ? put([...cells.slice(0, width), ...Array.from({ length: Math.max(0, width - record.length) + added.length }, () => blank), ...cells.slice(width)], change)
-        : cells;
+      const out =
+        firstRow + index === 1
+          ? [...cells, ...added.map((name) => cell(name))]
+          : change
+            ? put(
+                [
+                  ...cells.slice(0, width),
+                  ...Array.from({ length: Math.max(0, width - record.length) + added.length }, () => blank),
+                  ...cells.slice(width),
+                ],
+                change,
+              )
+            : cells;
       text += `${out.join(style.delimiter)}${end}`;
       endsOpen = end === "";
     });
     if (text !== "") await write(text);
   }
   for await (const rows of changes.added()) {
-    const text = rows.map(({ values, cells }) => `${put(header.map((column) => cell(values[column] ?? "")), { cells }).join(style.delimiter)}${style.newline}`).join("");
+    const text = rows
+      .map(
+        ({ values, cells }) =>
+          `${put(
+            header.map((column) => cell(values[column] ?? "")),
+            { cells },
+          ).join(style.delimiter)}${style.newline}`,
+      )
+      .join("");
     await write(`${endsOpen ? style.newline : ""}${text}`);
     endsOpen = false;
   }

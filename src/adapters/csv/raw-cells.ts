@@ -4,11 +4,16 @@
  * @param raw the record's own text, of a line end only the first character (as csv-parse gives it).
  * @param last the value of its last cell, which tells a carriage return that belongs to it from one that ends the record.
  */
-export function rawCells(raw: string, delimiter: string, newline: string, last: string): { readonly cells: readonly string[]; readonly end: string } {
+export function rawCells(
+  raw: string,
+  delimiter: string,
+  newline: string,
+  last: string,
+): { readonly cells: readonly string[]; readonly end: string } {
   const closes = raw.endsWith("\n") || raw.endsWith("\r");
   const body = closes ? raw.slice(0, -1) : raw;
   const cells: string[] = [];
-  for (let start = 0; ; ) {
+  for (let start = 0; ;) {
     let end: number;
     if (body[start] === '"') {
       end = start + 1;

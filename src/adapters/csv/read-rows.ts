@@ -18,7 +18,8 @@ export async function readSmallCsv(file: string, name: string): Promise<SmallCsv
     records.forEach((record, index) => {
       const row = firstRow + index;
       if (row === 1) columns = record.map((column) => column.trim());
-      else if (record.some((cell) => cell !== "")) rows.push({ place: `row ${row}`, values: Object.fromEntries(columns.map((column, i) => [column, record[i] ?? ""])) });
+      else if (record.some((cell) => cell !== ""))
+        rows.push({ place: `row ${row}`, values: Object.fromEntries(columns.map((column, i) => [column, record[i] ?? ""])) });
     });
   }
   return { columns, rows };
@@ -29,7 +30,8 @@ export function csvRows(file: string, name: string): RowSource {
   return {
     name,
     columns: async () => {
-      for await (const { records } of readRecords(file, name, await readStyle(file, name), FEW_BYTES)) return (records[0] ?? []).map((column) => column.trim());
+      for await (const { records } of readRecords(file, name, await readStyle(file, name), FEW_BYTES))
+        return (records[0] ?? []).map((column) => column.trim());
       return [];
     },
     async *rows() {
@@ -37,7 +39,9 @@ export function csvRows(file: string, name: string): RowSource {
       for await (const { records, firstRow } of readRecords(file, name, await readStyle(file, name))) {
         const some = firstRow === 1 ? records.slice(1) : records;
         if (firstRow === 1) columns = (records[0] ?? []).map((column) => column.trim());
-        yield some.filter((record) => record.some((cell) => cell !== "")).map((record) => Object.fromEntries(columns.map((column, index) => [column, record[index] ?? ""])));
+        yield some
+          .filter((record) => record.some((cell) => cell !== ""))
+          .map((record) => Object.fromEntries(columns.map((column, index) => [column, record[index] ?? ""])));
       }
     },
     mark: () => fileHash(file),

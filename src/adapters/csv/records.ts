@@ -31,21 +31,47 @@ export interface RawRecord {
 }
 
 /** Streams a file's records, header included, some hundred at a time. `bytes` are read and parsed at a time. */
-export const readRecords = (file: string, name: string, style: CsvStyle, bytes = READ_BYTES): AsyncGenerator<Records> => streamed<readonly string[]>(file, name, style, { bytes, raw: false });
+export const readRecords = (file: string, name: string, style: CsvStyle, bytes = READ_BYTES): AsyncGenerator<Records> =>
+  streamed<readonly string[]>(file, name, style, { bytes, raw: false });
 
 /** The same with each record as it stands in the file. */
 export async function* readRawRecords(file: string, name: string, style: CsvStyle): AsyncGenerator<Records<RawRecord>> {
-  for await (const { records, ...rest } of streamed<{ record: string[]; raw: string }>(file, name, style, { bytes: READ_BYTES, raw: true })) {
-    yield { ...rest, records: records.map(({ record, raw }) => ({ record, source: () => rawCells(raw, style.delimiter, style.newline, record.at(-1) ?? "") })) };
+  for await (const { records, ...rest } of streamed<{ record: string[]; raw: string }>(file, name, style, {
+    bytes: READ_BYTES,
+    raw: true,
+  })) {
+    yield {
+      ...rest,
+      records: records.map(({ record, raw }) => ({
+        record,
+        source: () => rawCells(raw, style.delimiter, style.newline, record.at(-1) ?? ""),
+      })),
+    };
   }
 }
 
-async function* streamed<R>(file: string, name: string, style: CsvStyle, { bytes, raw }: { readonly bytes: number; readonly raw: boolean }): AsyncGenerator<Records<R>> {
-  const size = await stat(file).then((found) => found.size, () => 0);
+async function* streamed<R>(
+  file: string,
+  name: string,
+  style: CsvStyle,
+  { bytes, raw }: { readonly bytes: number; readonly raw: boolean },
+): AsyncGenerator<Records<R>> {
+  const size = await stat(file).then(
+    (found) => found.size,
+    () => 0,
+  );
   const source = createReadStream(file, { highWaterMark: bytes });
   // A file may mix line ends; a lone carriage return ends a row only where the first row ends so.
   const ends = style.newline === "\r" ? ["\r"] : ["\r\n", "\n"];
-  const parser = parse({ delimiter: style.delimiter, record_delimiter: ends, bom: true, relax_column_count: true, skip_empty_lines: false, raw, max_record_size: 64 * 1024 * 1024 });
+  const parser = parse({
+    delimiter: style.delimiter,
+    record_delimiter: ends,
+    bom: true,
+    relax_column_count: true,
+    skip_empty_lines: false,
+    raw,
+    max_record_size: 64 * 1024 * 1024,
+  });
   let failure: unknown;
   let ended = false;
   let wake: (() => void) | undefined;
@@ -56,10 +82,13 @@ async function* streamed<R>(file: string, name: string, style: CsvStyle, { bytes
   };
   const text = decoded(source, style, fail);
   source.on("error", fail);
-  parser.on("error", fail).on("readable", nudge).on("end", () => {
-    ended = true;
-    nudge();
-  });
+  parser
+    .on("error", fail)
+    .on("readable", nudge)
+    .on("end", () => {
+      ended = true;
+      nudge();
+    });
   text.pipe(parser);
 
   let records: R[] = [];
@@ -127,12 +156,23 @@ const QUOTES: Record<string, string> = {
   CSV_MAX_RECORD_SIZE: "one row is larger than 64 MB. A quote is probably not closed.",
 };
 
-function problemOf(error: unknown, name: string, { lines: line, records }: { readonly lines: number; readonly records: number }): YoroshiError {
+function problemOf(
+  error: unknown,
+  name: string,
+  { lines: line, records }: { readonly lines: number; readonly records: number },
+): YoroshiError {
   if (error instanceof YoroshiError) return error;
-  if (error instanceof NotUtf8) return new YoroshiError("tableBroken", { table: name, place: `near line ${line + 1}`, problem: "this is not UTF-8 text. Save the file as UTF-8 (or UTF-16 with a byte order mark)." });
+  if (error instanceof NotUtf8)
+    return new YoroshiError("tableBroken", {
+      table: name,
+      place: `near line ${line + 1}`,
+      problem: "this is not UTF-8 text. Save the file as UTF-8 (or UTF-16 with a byte order mark).",
+    });
   const { code, lines } = error as { code?: string; lines?: number };
   // The parser notices at the end of the file; what a person needs is where the quote was opened.
-  if (code === "CSV_QUOTE_NOT_CLOSED") return new YoroshiError("tableBroken", { table: name, place: `row ${records + 1}`, problem: QUOTES[code]! });
-  if (code !== undefined && QUOTES[code]) return new YoroshiError("tableBroken", { table: name, place: `line ${lines ?? line}`, problem: QUOTES[code] });
+  if (code === "CSV_QUOTE_NOT_CLOSED")
+    return new YoroshiError("tableBroken", { table: name, place: `row ${records + 1}`, problem: QUOTES[code]! });
+  if (code !== undefined && QUOTES[code])
+    return new YoroshiError("tableBroken", { table: name, place: `line ${lines ?? line}`, problem: QUOTES[code] });
   return new YoroshiError("fileUnreadable", { file: name, problem: fileProblem(error) }, { cause: error });
 }

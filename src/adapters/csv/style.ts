@@ -37,7 +37,12 @@ export async function readStyle(file: string, name: string): Promise<CsvStyle> {
   const [marked, markLength] = encodingOf(head);
   const encoding = marked ?? ((await isUtf8File(file)) ? "utf-8" : "windows-1252");
   const text = encoding === "windows-1252" ? fromWindows1252(head) : new TextDecoder(encoding).decode(head.subarray(markLength));
-  if (text.trim() === "") throw new YoroshiError("tableBroken", { table: name, place: "row 1", problem: "the file is empty. It needs a first row with the columns' names." });
+  if (text.trim() === "")
+    throw new YoroshiError("tableBroken", {
+      table: name,
+      place: "row 1",
+      problem: "the file is empty. It needs a first row with the columns' names.",
+    });
   const delimiter = delimiterOf(text);
   return { encoding, byteOrderMark: markLength > 0, delimiter, newline: newlineOf(text), ...quotesOf(text, delimiter) };
 }
@@ -54,14 +59,19 @@ function quotesOf(text: string, delimiter: string): Pick<CsvStyle, "quotes" | "q
   const bare = (cells: string): string => cells.replace(/"(?:[^"]|"")*(?:"|$)/g, (cell) => (cell === '""' ? cell : '"x"'));
   const isQuoted = (cell: string): boolean => cell.startsWith('"');
   if (!bare(header).split(delimiter).every(isQuoted)) return { quotes: "needed", quotesBlanks: false };
-  const cells = bare(text.slice(header.length)).split(/\r\n|\n|\r/).filter((line) => line !== "").flatMap((line) => line.split(delimiter));
+  const cells = bare(text.slice(header.length))
+    .split(/\r\n|\n|\r/)
+    .filter((line) => line !== "")
+    .flatMap((line) => line.split(delimiter));
   return { quotes: cells.every(isQuoted) ? "all" : "text", quotesBlanks: !cells.includes("") };
 }
 
 /** A text as a cell of a file of this style. */
 export function quotedCell(text: string, { delimiter, quotes, quotesBlanks }: CsvStyle, isNumber = false): string {
   const needs = text.includes('"') || text.includes("\n") || text.includes("\r") || text.includes(delimiter);
-  return needs || quotes === "all" || (quotes === "text" && !isNumber && (text !== "" || quotesBlanks)) ? `"${text.replaceAll('"', '""')}"` : text;
+  return needs || quotes === "all" || (quotes === "text" && !isNumber && (text !== "" || quotesBlanks))
+    ? `"${text.replaceAll('"', '""')}"`
+    : text;
 }
 
 /** The encoding that a byte order mark names, and the mark's length. */

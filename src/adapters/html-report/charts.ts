@@ -30,9 +30,23 @@ export function intervalChart(rows: readonly IntervalRow[], label: string, refer
     y: { domain: names, label: null, tickSize: 0 },
     marks: [
       ...(reference === undefined ? [] : [Plot.ruleX([reference], { stroke: INK, strokeDasharray: "2 4", strokeOpacity: 0.6 })]),
-      Plot.ruleY(rows, { y: "name", x1: "low", x2: "high", stroke: (row: IntervalRow) => (row.marked ? WARN : ACCENT), strokeWidth: 3, strokeOpacity: 0.55 }),
+      Plot.ruleY(rows, {
+        y: "name",
+        x1: "low",
+        x2: "high",
+        stroke: (row: IntervalRow) => (row.marked ? WARN : ACCENT),
+        strokeWidth: 3,
+        strokeOpacity: 0.55,
+      }),
       Plot.dot(rows, { y: "name", x: "value", r: 5, fill: (row: IntervalRow) => (row.marked ? WARN : ACCENT) }),
-      Plot.text(rows, { y: "name", x: "high", text: (row: IntervalRow) => `${(row.value * 100).toFixed(1)} %`, dx: 8, textAnchor: "start", fill: INK }),
+      Plot.text(rows, {
+        y: "name",
+        x: "high",
+        text: (row: IntervalRow) => `${(row.value * 100).toFixed(1)} %`,
+        dx: 8,
+        textAnchor: "start",
+        fill: INK,
+      }),
     ],
   });
 }
@@ -41,11 +55,13 @@ export function intervalChart(rows: readonly IntervalRow[], label: string, refer
 export function confusionChart({ labels, counts }: ConfusionCounts, label: string): Html {
   const anyNone = counts.some((row) => row.at(-1)! > 0);
   const across = anyNone ? [...labels, "(none)"] : [...labels];
-  const cells = labels.flatMap((truth, row) => across.map((answer, column) => {
-    const count = counts[row]![column]!;
-    const total = counts[row]!.reduce((sum, one) => sum + one, 0);
-    return { truth, answer, count, share: total === 0 ? 0 : count / total, right: row === column };
-  }));
+  const cells = labels.flatMap((truth, row) =>
+    across.map((answer, column) => {
+      const count = counts[row]![column]!;
+      const total = counts[row]!.reduce((sum, one) => sum + one, 0);
+      return { truth, answer, count, share: total === 0 ? 0 : count / total, right: row === column };
+    }),
+  );
   const side = Math.max(26, Math.min(52, 560 / across.length));
   const left = Math.min(200, 20 + 7 * Math.max(...labels.map((name) => name.length)));
   return drawn({
@@ -59,8 +75,17 @@ export function confusionChart({ labels, counts }: ConfusionCounts, label: strin
     x: { domain: across, label: null, tickRotate: -40, tickSize: 0 },
     y: { domain: labels, label: null, tickSize: 0 },
     marks: [
-      Plot.cell(cells, { x: "answer", y: "truth", fill: (cell: (typeof cells)[number]) => (cell.right ? ACCENT : WARN), fillOpacity: (cell: (typeof cells)[number]) => 0.06 + 0.74 * cell.share, rx: 3 }),
-      Plot.text(cells.filter((cell) => cell.count > 0), { x: "answer", y: "truth", text: "count", fill: INK, fontWeight: 600 }),
+      Plot.cell(cells, {
+        x: "answer",
+        y: "truth",
+        fill: (cell: (typeof cells)[number]) => (cell.right ? ACCENT : WARN),
+        fillOpacity: (cell: (typeof cells)[number]) => 0.06 + 0.74 * cell.share,
+        rx: 3,
+      }),
+      Plot.text(
+        cells.filter((cell) => cell.count > 0),
+        { x: "answer", y: "truth", text: "count", fill: INK, fontWeight: 600 },
+      ),
     ],
   });
 }
@@ -88,7 +113,13 @@ export function scatterChart(points: readonly (readonly [number, number])[], lab
     y: { label: "answered" },
     r: { range: [3, 18] },
     marks: [
-      Plot.line([[low, low], [high, high]], { stroke: INK, strokeOpacity: 0.4, strokeDasharray: "2 4" }),
+      Plot.line(
+        [
+          [low, low],
+          [high, high],
+        ],
+        { stroke: INK, strokeOpacity: 0.4, strokeDasharray: "2 4" },
+      ),
       Plot.dot([...counts.values()], { x: "truth", y: "answer", r: "rows", fill: ACCENT, fillOpacity: 0.5, stroke: ACCENT }),
     ],
   });
@@ -96,7 +127,13 @@ export function scatterChart(points: readonly (readonly [number, number])[], lab
 
 /** How often answers were right against how sure they were; on the line both are the same. */
 export function reliabilityChart(bins: readonly ReliabilityBin[], label: string): Html {
-  const rows = bins.map((bin) => ({ said: bin.meanConfidence, right: bin.accuracy, low: bin.interval.low, high: bin.interval.high, rows: bin.rows }));
+  const rows = bins.map((bin) => ({
+    said: bin.meanConfidence,
+    right: bin.accuracy,
+    low: bin.interval.low,
+    high: bin.interval.high,
+    rows: bin.rows,
+  }));
   const percent = (share: number): string => `${Math.round(share * 100)} %`;
   return drawn({
     ariaLabel: label,
@@ -109,7 +146,13 @@ export function reliabilityChart(bins: readonly ReliabilityBin[], label: string)
     y: { domain: [0, 1], tickFormat: percent, label: "was right" },
     r: { range: [4, 14] },
     marks: [
-      Plot.line([[0, 0], [1, 1]], { stroke: INK, strokeOpacity: 0.4, strokeDasharray: "2 4" }),
+      Plot.line(
+        [
+          [0, 0],
+          [1, 1],
+        ],
+        { stroke: INK, strokeOpacity: 0.4, strokeDasharray: "2 4" },
+      ),
       Plot.ruleX(rows, { x: "said", y1: "low", y2: "high", stroke: ACCENT, strokeOpacity: 0.5, strokeWidth: 2 }),
       Plot.dot(rows, { x: "said", y: "right", r: "rows", fill: ACCENT, fillOpacity: 0.75 }),
     ],
@@ -117,7 +160,11 @@ export function reliabilityChart(bins: readonly ReliabilityBin[], label: string)
 }
 
 function drawn({ ariaLabel, ...options }: Plot.PlotOptions): Html {
-  const svg = Plot.plot({ ...options, document: document as unknown as Document, style: { fontSize: "13px", background: "none", overflow: "visible" } });
+  const svg = Plot.plot({
+    ...options,
+    document: document as unknown as Document,
+    style: { fontSize: "13px", background: "none", overflow: "visible" },
+  });
   svg.setAttribute("role", "img");
   svg.setAttribute("aria-label", ariaLabel ?? "");
   return new Html(svg.outerHTML);

@@ -1,4 +1,14 @@
-import { conclusion, formatMoney, joinWords, plural, rowsForHalfWidth, type Contest, type Contestant, type PartGrade, type TrialReport } from "../../core/index.js";
+import {
+  conclusion,
+  formatMoney,
+  joinWords,
+  plural,
+  rowsForHalfWidth,
+  type Contest,
+  type Contestant,
+  type PartGrade,
+  type TrialReport,
+} from "../../core/index.js";
 import { confusionChart, intervalChart, reliabilityChart, scatterChart } from "./charts.js";
 import { Html, html } from "./html.js";
 import { SCRIPT, STYLE } from "./style.js";
@@ -17,7 +27,8 @@ export interface TrialPage {
   readonly isStandin: boolean;
 }
 
-const percent = (share: number | null | undefined): string => (share === null || share === undefined ? "–" : `${(share * 100).toFixed(1)} %`);
+const percent = (share: number | null | undefined): string =>
+  share === null || share === undefined ? "–" : `${(share * 100).toFixed(1)} %`;
 const figure = (value: number | null | undefined): string => (value === null || value === undefined ? "–" : value.toFixed(3));
 
 /** One self-contained HTML file about a trial: no network, readable by day, at night and in print. */
@@ -25,43 +36,81 @@ export function trialPage(page: TrialPage): string {
   const { report } = page;
   const title = `Trial of ${report.template}, version ${report.version}`;
   return html`<!doctype html>
-<html lang="en">
-<head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>${title}</title><style>${new Html(STYLE)}</style></head>
-<body><main>
-<h1>${title}</h1>
-<p class="quiet">${plural(report.samples, report.sealed.graded ? "sealed sample" : "sample")} of ${report.file}, model ${report.model}, ${page.madeAt}.${page.isStandin ? " Answered by the offline stand-in, not by a language model." : ""}</p>
-${verdict(page)}
-<h2>How often it is right</h2>
-${report.parts.map((part) => accuracyFigure(part, page))}
-${contestants(page)}
-${figures(report.parts)}
-${report.parts.map(partCharts)}
-${slices(report)}
-${confidence(report)}
-${steadiness(report)}
-${judged(report)}
-${disagreements(report)}
-${advice(report)}
-${leftOut(report)}
-<h2>How to read this</h2>
-<p class="quiet">Shares have 95 % Wilson intervals; differences between contestants Newcombe's interval for the same rows and McNemar's exact test, adjusted by Holm where several are compared; other figures bootstrap intervals (2,000 resamples, percentile). Rows without an answer count as wrong. A ratio with nothing below the line is 0; an agreement or correlation that is not defined is “–”. Slices are held against the rest by Fisher's exact test, adjusted for their number.</p>
-</main><script>${new Html(SCRIPT)}</script></body></html>
-`.source;
+    <html lang="en">
+      <head>
+        <meta charset="utf-8" />
+        <meta name="viewport" content="width=device-width, initial-scale=1" />
+        <title>${title}</title>
+        <style>
+          ${new Html(STYLE)}
+        </style>
+      </head>
+      <body>
+        <main>
+          <h1>${title}</h1>
+          <p class="quiet">
+            ${plural(report.samples, report.sealed.graded ? "sealed sample" : "sample")} of ${report.file}, model ${report.model},
+            ${page.madeAt}.${page.isStandin ? " Answered by the offline stand-in, not by a language model." : ""}
+          </p>
+          ${verdict(page)}
+          <h2>How often it is right</h2>
+          ${report.parts.map((part) => accuracyFigure(part, page))} ${contestants(page)} ${figures(report.parts)}
+          ${report.parts.map(partCharts)} ${slices(report)} ${confidence(report)} ${steadiness(report)} ${judged(report)}
+          ${disagreements(report)} ${advice(report)} ${leftOut(report)}
+          <h2>How to read this</h2>
+          <p class="quiet">
+            Shares have 95 % Wilson intervals; differences between contestants Newcombe's interval for the same rows and McNemar's exact
+            test, adjusted by Holm where several are compared; other figures bootstrap intervals (2,000 resamples, percentile). Rows without
+            an answer count as wrong. A ratio with nothing below the line is 0; an agreement or correlation that is not defined is “–”.
+            Slices are held against the rest by Fisher's exact test, adjusted for their number.
+          </p>
+        </main>
+        <script>
+          ${new Html(SCRIPT)};
+        </script>
+      </body>
+    </html> `.source;
 }
 
 function verdict({ report, contest, halfWidth }: TrialPage): Html {
-  const compared = (contest?.against ?? []).flatMap(({ name, parts }) => parts.map((part, index) => {
-    const kind = part.beyondChance ? (part.difference > 0 ? "better" : "worse") : "";
-    return html`${index === 0 && html`<h3>Against ${name}</h3>`}<p><b>${part.part}</b>: <span class="${kind}">${conclusion(contest!.first, name, part)}</span> <span class="quiet">(${part.won} rows won, ${part.lost} lost of ${part.rows})</span></p>`;
-  }));
-  const needed = report.parts.filter((part) => part.accuracy !== null).map((part) => ({ part: part.part, more: rowsForHalfWidth(part.accuracy!, halfWidth) - part.graded })).filter(({ more }) => more > 0);
-  const precision = needed.length === 0 ? `Every interval is within ±${(halfWidth * 100).toFixed(0)} points.` : `For intervals of ±${(halfWidth * 100).toFixed(0)} points: ${needed.map(({ part, more }) => `${part} needs ${more} more rows`).join(", ")}.`;
+  const compared = (contest?.against ?? []).flatMap(({ name, parts }) =>
+    parts.map((part, index) => {
+      const kind = part.beyondChance ? (part.difference > 0 ? "better" : "worse") : "";
+      return html`${index === 0 && html`<h3>Against ${name}</h3>`}
+        <p>
+          <b>${part.part}</b>: <span class="${kind}">${conclusion(contest!.first, name, part)}</span>
+          <span class="quiet">(${part.won} rows won, ${part.lost} lost of ${part.rows})</span>
+        </p>`;
+    }),
+  );
+  const needed = report.parts
+    .filter((part) => part.accuracy !== null)
+    .map((part) => ({ part: part.part, more: rowsForHalfWidth(part.accuracy!, halfWidth) - part.graded }))
+    .filter(({ more }) => more > 0);
+  const precision =
+    needed.length === 0
+      ? `Every interval is within ±${(halfWidth * 100).toFixed(0)} points.`
+      : `For intervals of ±${(halfWidth * 100).toFixed(0)} points: ${needed.map(({ part, more }) => `${part} needs ${more} more rows`).join(", ")}.`;
   const asides = [
-    ...report.agreement.map(({ part, labellers, rows, same, kappa, undecided }) => `${joinWords(labellers)} agree on ${part} in ${percent(same)} of ${rows} rows${kappa === null ? "" : ` (Fleiss' kappa ${kappa.toFixed(2)})`}${undecided > 0 ? `; ${undecided} are undecided and not graded` : ""}.`),
-    ...(report.examples.length > 0 ? [`${plural(report.examples.length, "row")} of the file stand in the template as examples and are not graded.`] : []),
-    ...(report.sealed.graded ? [`This was look ${report.sealed.looks} at the sealed samples.`] : report.sealed.rows > 0 ? [`${plural(report.sealed.rows, "sealed row")} left alone; looked at ${plural(report.sealed.looks, "time")} so far.`] : []),
+    ...report.agreement.map(
+      ({ part, labellers, rows, same, kappa, undecided }) =>
+        `${joinWords(labellers)} agree on ${part} in ${percent(same)} of ${rows} rows${kappa === null ? "" : ` (Fleiss' kappa ${kappa.toFixed(2)})`}${undecided > 0 ? `; ${undecided} are undecided and not graded` : ""}.`,
+    ),
+    ...(report.examples.length > 0
+      ? [`${plural(report.examples.length, "row")} of the file stand in the template as examples and are not graded.`]
+      : []),
+    ...(report.sealed.graded
+      ? [`This was look ${report.sealed.looks} at the sealed samples.`]
+      : report.sealed.rows > 0
+        ? [`${plural(report.sealed.rows, "sealed row")} left alone; looked at ${plural(report.sealed.looks, "time")} so far.`]
+        : []),
   ];
-  return html`<div class="verdict">${compared.length > 0 && html`<p>What may be concluded, on the same rows:</p>`}${compared.length > 0 ? compared : html`<p>Nothing to compare with yet.</p>`}<hr><p>${precision}</p>${asides.map((line) => html`<p class="quiet">${line}</p>`)}</div>`;
+  return html`<div class="verdict">
+    ${compared.length > 0 && html`<p>What may be concluded, on the same rows:</p>`}${compared.length > 0 ? compared : html`<p>Nothing to compare with yet.</p>`}
+    <hr />
+    <p>${precision}</p>
+    ${asides.map((line) => html`<p class="quiet">${line}</p>`)}
+  </div>`;
 }
 
 function accuracyFigure(part: PartGrade, { first, others }: TrialPage): Html {
@@ -70,12 +119,40 @@ function accuracyFigure(part: PartGrade, { first, others }: TrialPage): Html {
     return grade && grade.accuracy !== null ? [{ name, value: grade.accuracy, ...grade.interval }] : [];
   });
   if (rows.length === 0) return html`<p>${part.part}: nothing was graded.</p>`;
-  return html`<figure>${intervalChart(rows, `Accuracy of ${part.part} with 95 % intervals: ${rows.map(({ name, value }) => `${name} ${percent(value)}`).join(", ")}`)}<figcaption><b>${part.part}</b>, share of right answers with 95 % intervals; ${part.right} of ${part.graded} rows${part.unanswered > 0 ? `, ${part.unanswered} without an answer` : ""}</figcaption></figure>`;
+  return html`<figure>
+    ${intervalChart(rows, `Accuracy of ${part.part} with 95 % intervals: ${rows.map(({ name, value }) => `${name} ${percent(value)}`).join(", ")}`)}
+    <figcaption>
+      <b>${part.part}</b>, share of right answers with 95 % intervals; ${part.right} of ${part.graded}
+      rows${part.unanswered > 0 ? `, ${part.unanswered} without an answer` : ""}
+    </figcaption>
+  </figure>`;
 }
 
 function contestants({ first, others, currency, report }: TrialPage): Html | undefined {
   if (others.length === 0) return undefined;
-  return html`<div class="wide"><table><thead><tr><th>contestant</th>${report.parts.map(({ part }) => html`<th class="n">${part}</th>`)}<th class="n">cost of a thousand rows</th><th class="n">waiting, a thousand rows</th></tr></thead><tbody>${[first, ...others].map((one) => html`<tr><td>${one.name}</td>${report.parts.map(({ part }) => html`<td class="n">${percent(one.parts.find((grade) => grade.part === part)?.accuracy)}</td>`)}<td class="n">${one.costPerThousand === undefined ? "–" : formatMoney(one.costPerThousand, currency)}</td><td class="n">${one.msPerThousand === undefined ? "–" : `${(one.msPerThousand / 1000).toFixed(0)} s`}</td></tr>`)}</tbody></table></div>`;
+  return html`<div class="wide">
+    <table>
+      <thead>
+        <tr>
+          <th>contestant</th>
+          ${report.parts.map(({ part }) => html`<th class="n">${part}</th>`)}
+          <th class="n">cost of a thousand rows</th>
+          <th class="n">waiting, a thousand rows</th>
+        </tr>
+      </thead>
+      <tbody>
+        ${[first, ...others].map(
+          (one) =>
+            html`<tr>
+              <td>${one.name}</td>
+              ${report.parts.map(({ part }) => html`<td class="n">${percent(one.parts.find((grade) => grade.part === part)?.accuracy)}</td>`)}
+              <td class="n">${one.costPerThousand === undefined ? "–" : formatMoney(one.costPerThousand, currency)}</td>
+              <td class="n">${one.msPerThousand === undefined ? "–" : `${(one.msPerThousand / 1000).toFixed(0)} s`}</td>
+            </tr>`,
+        )}
+      </tbody>
+    </table>
+  </div>`;
 }
 
 function figures(parts: readonly PartGrade[]): Html | undefined {
@@ -83,70 +160,333 @@ function figures(parts: readonly PartGrade[]): Html | undefined {
     const line = (name: string, value: number | null | undefined, key?: string): Html[] => {
       if (value === undefined) return [];
       const interval = key === undefined ? undefined : part.intervals?.[key];
-      return [html`<tr><td>${part.part}</td><td>${name}</td><td class="n">${figure(value)}</td><td class="n">${interval ? `${figure(interval.low)} to ${figure(interval.high)}` : ""}</td></tr>`];
+      return [
+        html`<tr>
+          <td>${part.part}</td>
+          <td>${name}</td>
+          <td class="n">${figure(value)}</td>
+          <td class="n">${interval ? `${figure(interval.low)} to ${figure(interval.high)}` : ""}</td>
+        </tr>`,
+      ];
     };
     const { classes, numbers, sets, texts } = part;
     return [
-      ...(numbers ? [line("mean absolute error", numbers.meanAbsoluteError, "meanAbsoluteError"), line("root mean square error", numbers.rootMeanSquareError), line("bias", numbers.bias, "bias"), line("Spearman", numbers.spearman), line("Kendall's tau-b", numbers.kendall), line("kappa, linear weights", numbers.linearKappa), line("kappa, quadratic weights", numbers.quadraticKappa, "quadraticKappa"), line(`within ${numbers.within}`, numbers.near)] : []),
-      ...(classes && !numbers ? [line("macro F1", classes.macro.f1, "macroF1"), ...(classes.macroLabelled && classes.macroLabelled.f1 !== classes.macro.f1 ? [line("macro F1 of labelled options", classes.macroLabelled.f1)] : []), line("micro F1", classes.micro.f1), line("weighted F1", classes.weighted.f1), line("balanced accuracy", classes.balancedAccuracy, "balancedAccuracy"), line("Cohen's kappa", classes.kappa, "kappa"), line("Matthews", classes.matthews)] : []),
-      ...(sets ? [line("exact", sets.exact), line("Jaccard", sets.jaccard, "jaccard"), line("micro F1", sets.microF1, "microF1"), line("macro F1", sets.macroF1), line("Hamming loss", sets.hammingLoss)] : []),
-      ...(texts ? [line("ROUGE-1", texts.rouge1), line("ROUGE-2", texts.rouge2), line("ROUGE-L", texts.rougeL, "rougeL"), line("edit similarity", texts.editSimilarity)] : []),
+      ...(numbers
+        ? [
+            line("mean absolute error", numbers.meanAbsoluteError, "meanAbsoluteError"),
+            line("root mean square error", numbers.rootMeanSquareError),
+            line("bias", numbers.bias, "bias"),
+            line("Spearman", numbers.spearman),
+            line("Kendall's tau-b", numbers.kendall),
+            line("kappa, linear weights", numbers.linearKappa),
+            line("kappa, quadratic weights", numbers.quadraticKappa, "quadraticKappa"),
+            line(`within ${numbers.within}`, numbers.near),
+          ]
+        : []),
+      ...(classes && !numbers
+        ? [
+            line("macro F1", classes.macro.f1, "macroF1"),
+            ...(classes.macroLabelled && classes.macroLabelled.f1 !== classes.macro.f1
+              ? [line("macro F1 of labelled options", classes.macroLabelled.f1)]
+              : []),
+            line("micro F1", classes.micro.f1),
+            line("weighted F1", classes.weighted.f1),
+            line("balanced accuracy", classes.balancedAccuracy, "balancedAccuracy"),
+            line("Cohen's kappa", classes.kappa, "kappa"),
+            line("Matthews", classes.matthews),
+          ]
+        : []),
+      ...(sets
+        ? [
+            line("exact", sets.exact),
+            line("Jaccard", sets.jaccard, "jaccard"),
+            line("micro F1", sets.microF1, "microF1"),
+            line("macro F1", sets.macroF1),
+            line("Hamming loss", sets.hammingLoss),
+          ]
+        : []),
+      ...(texts
+        ? [
+            line("ROUGE-1", texts.rouge1),
+            line("ROUGE-2", texts.rouge2),
+            line("ROUGE-L", texts.rougeL, "rougeL"),
+            line("edit similarity", texts.editSimilarity),
+          ]
+        : []),
     ].flat();
   });
   if (lines.length === 0) return undefined;
-  return html`<h2>Further figures</h2><div class="wide"><table><thead><tr><th>part</th><th>figure</th><th class="n">value</th><th class="n">95 % interval</th></tr></thead><tbody>${lines}</tbody></table></div>`;
+  return html`<h2>Further figures</h2>
+    <div class="wide">
+      <table>
+        <thead>
+          <tr>
+            <th>part</th>
+            <th>figure</th>
+            <th class="n">value</th>
+            <th class="n">95 % interval</th>
+          </tr>
+        </thead>
+        <tbody>
+          ${lines}
+        </tbody>
+      </table>
+    </div>`;
 }
 
 function partCharts(part: PartGrade): Html | undefined {
   const { confusion, classes, points } = part;
   if (!confusion && !points) return undefined;
-  const scatter = points && points.length > 0 && new Set(points.map(([truth]) => truth)).size > 1 ? html`<figure>${scatterChart(points, `Answers against right values of ${part.part}`)}<figcaption>Answers against right values; on the dotted line both are the same</figcaption></figure>` : undefined;
-  return html`<h2>${part.part}</h2><div class="pair">${confusion && confusion.labels.length > 1 ? html`<figure>${confusionChart(confusion, `Confusion of ${part.part}: right values down, answers across`)}<figcaption>Right value down, answer across; the shade is the share of the row</figcaption></figure>` : undefined}${scatter}</div>${classes && !part.numbers ? classTable(classes) : undefined}`;
+  const scatter =
+    points && points.length > 0 && new Set(points.map(([truth]) => truth)).size > 1
+      ? html`<figure>
+          ${scatterChart(points, `Answers against right values of ${part.part}`)}
+          <figcaption>Answers against right values; on the dotted line both are the same</figcaption>
+        </figure>`
+      : undefined;
+  return html`<h2>${part.part}</h2>
+    <div class="pair">
+      ${
+        confusion && confusion.labels.length > 1
+          ? html`<figure>
+              ${confusionChart(confusion, `Confusion of ${part.part}: right values down, answers across`)}
+              <figcaption>Right value down, answer across; the shade is the share of the row</figcaption>
+            </figure>`
+          : undefined
+      }${scatter}
+    </div>
+    ${classes && !part.numbers ? classTable(classes) : undefined}`;
 }
 
 function classTable(classes: NonNullable<PartGrade["classes"]>): Html {
-  return html`<div class="wide"><table><thead><tr><th>value</th><th class="n">precision</th><th class="n">recall</th><th class="n">F1</th><th class="n">rows</th></tr></thead><tbody>${classes.classes.map((one) => html`<tr><td>${one.label}</td><td class="n">${percent(one.precision)}</td><td class="n">${percent(one.recall)}</td><td class="n">${percent(one.f1)}</td><td class="n">${one.support}</td></tr>`)}</tbody></table></div>`;
+  return html`<div class="wide">
+    <table>
+      <thead>
+        <tr>
+          <th>value</th>
+          <th class="n">precision</th>
+          <th class="n">recall</th>
+          <th class="n">F1</th>
+          <th class="n">rows</th>
+        </tr>
+      </thead>
+      <tbody>
+        ${classes.classes.map(
+          (one) =>
+            html`<tr>
+              <td>${one.label}</td>
+              <td class="n">${percent(one.precision)}</td>
+              <td class="n">${percent(one.recall)}</td>
+              <td class="n">${percent(one.f1)}</td>
+              <td class="n">${one.support}</td>
+            </tr>`,
+        )}
+      </tbody>
+    </table>
+  </div>`;
 }
 
 function slices({ slices: all, parts }: TrialReport): Html | undefined {
   if (all.length === 0) return undefined;
   const groups = [...new Set(all.map(({ by, part }) => JSON.stringify([by, part])))].map((key) => JSON.parse(key) as [string, string]);
-  return html`<h2>Slices</h2>${groups.map(([by, part]) => {
-    const own = all.filter((slice) => slice.by === by && slice.part === part);
-    const odd = own.filter((slice) => slice.standsOut);
-    const rows = own.map((slice) => ({ name: `${slice.value} (${slice.rows})`, value: slice.accuracy, ...slice.interval, marked: slice.standsOut }));
-    return html`<figure>${intervalChart(rows, `Accuracy of ${part} by ${by}`, parts.find((grade) => grade.part === part)?.accuracy ?? undefined)}<figcaption><b>${part}</b> by ${by}, smallest first; the dotted line is all rows. ${odd.length === 0 ? "None differs from the rest beyond chance." : html`<span class="differs">${odd.map((slice) => `${slice.value} differs from the rest beyond chance (${percent(slice.accuracy)} against ${percent(slice.rest)})`).join("; ")}.</span>`}</figcaption></figure>`;
-  })}`;
+  return html`<h2>Slices</h2>
+    ${groups.map(([by, part]) => {
+      const own = all.filter((slice) => slice.by === by && slice.part === part);
+      const odd = own.filter((slice) => slice.standsOut);
+      const rows = own.map((slice) => ({
+        name: `${slice.value} (${slice.rows})`,
+        value: slice.accuracy,
+        ...slice.interval,
+        marked: slice.standsOut,
+      }));
+      return html`<figure>
+        ${intervalChart(rows, `Accuracy of ${part} by ${by}`, parts.find((grade) => grade.part === part)?.accuracy ?? undefined)}
+        <figcaption>
+          <b>${part}</b> by ${by}, smallest first; the dotted line is all rows.
+          ${odd.length === 0 ? "None differs from the rest beyond chance." : html`<span class="differs">${odd.map((slice) => `${slice.value} differs from the rest beyond chance (${percent(slice.accuracy)} against ${percent(slice.rest)})`).join("; ")}.</span>`}
+        </figcaption>
+      </figure>`;
+    })}`;
 }
 
 function confidence({ confidence: all }: TrialReport): Html | undefined {
   if (all.length === 0) return undefined;
-  return html`<h2>How far its confidence can be trusted</h2><div class="pair">${all.map(({ part, bins, brier, calibrationError, threshold, reach }) => html`<figure>${reliabilityChart(bins, `Reliability of ${part}`)}<figcaption><b>${part}</b>: Brier score ${figure(brier)}, expected calibration error ${figure(calibrationError)}. ${threshold ? `From ${threshold.threshold.toFixed(2)} on, ${percent(threshold.accuracy)} are right; ${percent(threshold.toPerson)} of the rows would go to a person.` : `No threshold reaches ${percent(reach)}.`}</figcaption></figure>`)}</div>`;
+  return html`<h2>How far its confidence can be trusted</h2>
+    <div class="pair">
+      ${all.map(
+        ({ part, bins, brier, calibrationError, threshold, reach }) =>
+          html`<figure>
+            ${reliabilityChart(bins, `Reliability of ${part}`)}
+            <figcaption>
+              <b>${part}</b>: Brier score ${figure(brier)}, expected calibration error ${figure(calibrationError)}.
+              ${threshold ? `From ${threshold.threshold.toFixed(2)} on, ${percent(threshold.accuracy)} are right; ${percent(threshold.toPerson)} of the rows would go to a person.` : `No threshold reaches ${percent(reach)}.`}
+            </figcaption>
+          </figure>`,
+      )}
+    </div>`;
 }
 
 function steadiness({ steadiness: all }: TrialReport): Html | undefined {
   if (all.length === 0) return undefined;
-  return html`<h2>Steadiness</h2><p>Each row was asked ${all[0]!.asks} times.</p><div class="wide"><table><thead><tr><th>part</th><th class="n">same each time</th><th class="n">Fleiss' kappa</th><th>least steady rows</th></tr></thead><tbody>${all.map((one) => html`<tr><td>${one.part}</td><td class="n">${percent(one.same)}</td><td class="n">${figure(one.kappa)}</td><td>${one.least.map(({ id, answers }) => `${id}: ${answers.join(", ")}`).join("; ") || "none"}</td></tr>`)}</tbody></table></div>`;
+  return html`<h2>Steadiness</h2>
+    <p>Each row was asked ${all[0]!.asks} times.</p>
+    <div class="wide">
+      <table>
+        <thead>
+          <tr>
+            <th>part</th>
+            <th class="n">same each time</th>
+            <th class="n">Fleiss' kappa</th>
+            <th>least steady rows</th>
+          </tr>
+        </thead>
+        <tbody>
+          ${all.map(
+            (one) =>
+              html`<tr>
+                <td>${one.part}</td>
+                <td class="n">${percent(one.same)}</td>
+                <td class="n">${figure(one.kappa)}</td>
+                <td>${one.least.map(({ id, answers }) => `${id}: ${answers.join(", ")}`).join("; ") || "none"}</td>
+              </tr>`,
+          )}
+        </tbody>
+      </table>
+    </div>`;
 }
 
 function judged({ judged: all }: TrialReport): Html | undefined {
   if (all.length === 0) return undefined;
-  return html`<h2>Texts judged by another template</h2>${all.map((one) => html`<p><b>${one.part}</b>, judged by ${one.template} (version ${one.version}): ${one.good} of ${one.rows} found good, ${percent(one.rows === 0 ? null : one.good / one.rows)} (${percent(one.interval.low)} to ${percent(one.interval.high)})${one.meanScore === undefined ? "" : `, mean score ${one.meanScore.toFixed(2)}`}. A judge is to be trusted as far as its own trial against people shows.</p>`)}`;
+  return html`<h2>Texts judged by another template</h2>
+    ${all.map((one) => html`<p><b>${one.part}</b>, judged by ${one.template} (version ${one.version}): ${one.good} of ${one.rows} found good, ${percent(one.rows === 0 ? null : one.good / one.rows)} (${percent(one.interval.low)} to ${percent(one.interval.high)})${one.meanScore === undefined ? "" : `, mean score ${one.meanScore.toFixed(2)}`}. A judge is to be trusted as far as its own trial against people shows.</p>`)}`;
 }
 
 function disagreements({ disagreements: all, parts }: TrialReport): Html | undefined {
-  if (all.length === 0) return html`<h2>Rows that disagree</h2><p>None.</p>`;
+  if (all.length === 0)
+    return html`<h2>Rows that disagree</h2>
+      <p>None.</p>`;
   return html`<h2>Rows that disagree</h2>
-<p class="filter"><label>Words <input id="words" type="search"></label><label>Part <select id="part"><option value="">all</option>${parts.map(({ part }) => html`<option>${part}</option>`)}</select></label><span id="count" class="quiet" role="status"></span></p>
-<div class="wide"><table id="disagreements"><thead><tr><th>row</th><th>part</th><th>right</th><th>answered</th><th>the model's reason</th></tr></thead><tbody>${all.map((one) => html`<tr data-part="${one.part}"><td>${one.id}</td><td>${one.part}</td><td>${one.truth}</td><td>${one.answer ?? "(none)"}</td><td>${one.why ?? ""}</td></tr>`)}</tbody></table></div>`;
+    <p class="filter">
+      <label>Words <input id="words" type="search" /></label
+      ><label
+        >Part
+        <select id="part">
+          <option value="">all</option>
+          ${parts.map(({ part }) => html`<option>${part}</option>`)}
+        </select></label
+      ><span id="count" class="quiet" role="status"></span>
+    </p>
+    <div class="wide">
+      <table id="disagreements">
+        <thead>
+          <tr>
+            <th>row</th>
+            <th>part</th>
+            <th>right</th>
+            <th>answered</th>
+            <th>the model's reason</th>
+          </tr>
+        </thead>
+        <tbody>
+          ${all.map(
+            (one) =>
+              html`<tr data-part="${one.part}">
+                <td>${one.id}</td>
+                <td>${one.part}</td>
+                <td>${one.truth}</td>
+                <td>${one.answer ?? "(none)"}</td>
+                <td>${one.why ?? ""}</td>
+              </tr>`,
+          )}
+        </tbody>
+      </table>
+    </div>`;
 }
 
 function advice({ advice: { confused, labels } }: TrialReport): Html | undefined {
   if (confused.length === 0 && labels.length === 0) return undefined;
-  return html`<h2>What to look at</h2>${confused.length > 0 && html`<h3>Values taken for each other most</h3><div class="wide"><table><thead><tr><th>part</th><th>right</th><th>answered</th><th class="n">rows</th><th>words of these rows</th></tr></thead><tbody>${confused.map((one) => html`<tr><td>${one.part}</td><td>${one.right}</td><td>${one.answered}</td><td class="n">${one.rows}</td><td>${one.words.join(", ")}</td></tr>`)}</tbody></table></div>`}${labels.length > 0 && html`<h3>Labels that may be mistakes</h3><div class="wide"><table><thead><tr><th>row</th><th>part</th><th>label</th><th>answer</th><th>why</th></tr></thead><tbody>${labels.map((one) => html`<tr><td>${one.id}</td><td>${one.part}</td><td>${one.label}</td><td>${one.answer}</td><td>${one.why}</td></tr>`)}</tbody></table></div>`}`;
+  return html`<h2>What to look at</h2>
+    ${
+      confused.length > 0 &&
+      html`<h3>Values taken for each other most</h3>
+        <div class="wide">
+          <table>
+            <thead>
+              <tr>
+                <th>part</th>
+                <th>right</th>
+                <th>answered</th>
+                <th class="n">rows</th>
+                <th>words of these rows</th>
+              </tr>
+            </thead>
+            <tbody>
+              ${confused.map(
+                (one) =>
+                  html`<tr>
+                    <td>${one.part}</td>
+                    <td>${one.right}</td>
+                    <td>${one.answered}</td>
+                    <td class="n">${one.rows}</td>
+                    <td>${one.words.join(", ")}</td>
+                  </tr>`,
+              )}
+            </tbody>
+          </table>
+        </div>`
+    }${
+      labels.length > 0 &&
+      html`<h3>Labels that may be mistakes</h3>
+        <div class="wide">
+          <table>
+            <thead>
+              <tr>
+                <th>row</th>
+                <th>part</th>
+                <th>label</th>
+                <th>answer</th>
+                <th>why</th>
+              </tr>
+            </thead>
+            <tbody>
+              ${labels.map(
+                (one) =>
+                  html`<tr>
+                    <td>${one.id}</td>
+                    <td>${one.part}</td>
+                    <td>${one.label}</td>
+                    <td>${one.answer}</td>
+                    <td>${one.why}</td>
+                  </tr>`,
+              )}
+            </tbody>
+          </table>
+        </div>`
+    }`;
 }
 
 function leftOut({ unfit }: TrialReport): Html | undefined {
   if (unfit.length === 0) return undefined;
-  return html`<h2>Left out</h2><div class="wide"><table><thead><tr><th>row</th><th>what</th><th>why</th></tr></thead><tbody>${unfit.map((one) => html`<tr><td>${one.id}</td><td>${one.what}</td><td>${one.near ? `${one.problem} (is ${one.near} meant?)` : one.problem}</td></tr>`)}</tbody></table></div>`;
+  return html`<h2>Left out</h2>
+    <div class="wide">
+      <table>
+        <thead>
+          <tr>
+            <th>row</th>
+            <th>what</th>
+            <th>why</th>
+          </tr>
+        </thead>
+        <tbody>
+          ${unfit.map(
+            (one) =>
+              html`<tr>
+                <td>${one.id}</td>
+                <td>${one.what}</td>
+                <td>${one.near ? `${one.problem} (is ${one.near} meant?)` : one.problem}</td>
+              </tr>`,
+          )}
+        </tbody>
+      </table>
+    </div>`;
 }

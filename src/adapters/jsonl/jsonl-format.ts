@@ -18,28 +18,49 @@ export function jsonlFormat(keyColumns: KeyColumns): FileFormat {
     async *rows({ file, name }, { sources = false } = {}) {
       const columns = await columnsOf(file, name);
       const missing = key.find((column) => !columns.includes(column));
-      if (missing !== undefined) throw new YoroshiError("tableBroken", { table: name, place: "line 1", problem: `no line has a member \`${missing}\` for the key. Members: ${columns.join(", ")}.` });
-      for await (const { rows, lines, share } of rowsOf({ file, name }, key)) yield { rows: rows.flatMap((row, index) => (row ? [sources ? { ...row, sources: { ...sourcesOf(lines[index]!), [WHOLE_LINE]: lines[index]!.replace(/[\r\n]+$/, "") } } : row] : [])), share };
+      if (missing !== undefined)
+        throw new YoroshiError("tableBroken", {
+          table: name,
+          place: "line 1",
+          problem: `no line has a member \`${missing}\` for the key. Members: ${columns.join(", ")}.`,
+        });
+      for await (const { rows, lines, share } of rowsOf({ file, name }, key))
+        yield {
+          rows: rows.flatMap((row, index) =>
+            row
+              ? [sources ? { ...row, sources: { ...sourcesOf(lines[index]!), [WHOLE_LINE]: lines[index]!.replace(/[\r\n]+$/, "") } } : row]
+              : [],
+          ),
+          share,
+        };
     },
     async write(base, _target, begin, write) {
       const changes = begin();
       let endsOpen = false;
       let newline = "\n";
-      const changed = (line: string, change: RowChange): string => withMembers(line, { ...broughtMembers(change), ...filledMembers(changes.columns, change.cells) });
+      const changed = (line: string, change: RowChange): string =>
+        withMembers(line, { ...broughtMembers(change), ...filledMembers(changes.columns, change.cells) });
       for await (const { rows, lines } of base ? rowsOf(base, key) : []) {
         const usable = rows.flatMap((row) => (row && row.problem !== NO_OBJECT ? [row] : []));
         const found = new Map((await changes.of(usable)).map((change, index) => [usable[index]!, change]));
-        const text = lines.map((line, index) => {
-          const row = rows[index];
-          const change = row && found.get(row);
-          return change?.goes ? "" : change ? changed(line, change) : line;
-        }).join("");
+        const text = lines
+          .map((line, index) => {
+            const row = rows[index];
+            const change = row && found.get(row);
+            return change?.goes ? "" : change ? changed(line, change) : line;
+          })
+          .join("");
         if (text !== "") endsOpen = !/[\r\n]$/.test(text);
         if (/\r\n/.test(lines[0] ?? "")) newline = "\r\n";
         await write(Buffer.from(text, "utf8"));
       }
       for await (const rows of changes.added()) {
-        const text = rows.map(({ values, sources, cells }) => `${changed(sources?.[WHOLE_LINE]?.replace(/^\ufeff/, "") ?? JSON.stringify(values), { cells })}${newline}`).join("");
+        const text = rows
+          .map(
+            ({ values, sources, cells }) =>
+              `${changed(sources?.[WHOLE_LINE]?.replace(/^\ufeff/, "") ?? JSON.stringify(values), { cells })}${newline}`,
+          )
+          .join("");
         await write(Buffer.from(`${endsOpen ? newline : ""}${text}`, "utf8"));
         endsOpen = false;
       }
@@ -50,29 +71,39 @@ export function jsonlFormat(keyColumns: KeyColumns): FileFormat {
 }
 
 function filledMembers(columns: readonly TargetColumn[], cells: Readonly<Record<string, CellOut>> | undefined): Record<string, NewMember> {
-  return Object.fromEntries(columns.flatMap(({ name }) => {
-    const cell = cells?.[name];
-    return cell === undefined ? [] : [[name, { value: typeof cell === "object" ? cell.asIs : cell }]];
-  }));
+  return Object.fromEntries(
+    columns.flatMap(({ name }) => {
+      const cell = cells?.[name];
+      return cell === undefined ? [] : [[name, { value: typeof cell === "object" ? cell.asIs : cell }]];
+    }),
+  );
 }
 
 /** A member that the source no longer has goes. */
 function broughtMembers({ brought = {} }: RowChange): Record<string, NewMember> {
-  return Object.fromEntries(Object.entries(brought).map(([name, { source }]) => [name, source === undefined ? "gone" as const : { source }]));
+  return Object.fromEntries(
+    Object.entries(brought).map(([name, { source }]) => [name, source === undefined ? ("gone" as const) : { source }]),
+  );
 }
 
 /** The members that occur anywhere in the file, in the order in which they are first seen. */
 export async function columnsOf(file: string, name: string): Promise<string[]> {
   const names = new Set<string>();
-  for await (const { lines } of readLines(file, name)) for (const line of lines) for (const member of Object.keys(valuesOf(line) ?? {})) names.add(member);
-  if (names.size === 0) throw new YoroshiError("tableBroken", { table: name, place: "line 1", problem: "the file has no line with a JSON object." });
+  for await (const { lines } of readLines(file, name))
+    for (const line of lines) for (const member of Object.keys(valuesOf(line) ?? {})) names.add(member);
+  if (names.size === 0)
+    throw new YoroshiError("tableBroken", { table: name, place: "line 1", problem: "the file has no line with a JSON object." });
   return [...names];
 }
 
 /** For each line its row; `undefined` for blank lines. */
-async function* rowsOf({ file, name }: NamedFile, key: readonly string[]): AsyncGenerator<{ rows: (FileRow | undefined)[]; lines: readonly string[]; share: number }> {
+async function* rowsOf(
+  { file, name }: NamedFile,
+  key: readonly string[],
+): AsyncGenerator<{ rows: (FileRow | undefined)[]; lines: readonly string[]; share: number }> {
   const seen = new KeySet();
-  for await (const { lines, first, share } of readLines(file, name)) yield { rows: lines.map((line, index) => rowOf(line, first + index, key, seen)), lines, share };
+  for await (const { lines, first, share } of readLines(file, name))
+    yield { rows: lines.map((line, index) => rowOf(line, first + index, key, seen)), lines, share };
 }
 
 function rowOf(line: string, number: number, keyColumns: readonly string[], seen: KeySet): FileRow | undefined {

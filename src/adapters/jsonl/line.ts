@@ -33,7 +33,11 @@ function sourceOf(line: string, name: string): string | undefined {
 
 /** A line's members as JSON by name, each as it stands. */
 export function sourcesOf(line: string): Record<string, string> {
-  return Object.fromEntries(membersOf(line).flatMap(({ children: [name, value] = [] }) => (name && value ? [[String(name.value), line.slice(value.offset, value.offset + value.length)]] : [])));
+  return Object.fromEntries(
+    membersOf(line).flatMap(({ children: [name, value] = [] }) =>
+      name && value ? [[String(name.value), line.slice(value.offset, value.offset + value.length)]] : [],
+    ),
+  );
 }
 
 /** What a member becomes: a value, JSON as it stands elsewhere, or nothing at all. */
@@ -49,7 +53,9 @@ export function withMembers(line: string, members: Readonly<Record<string, NewMe
   let text = body.slice(mark.length);
   for (const [name, member] of Object.entries(members)) {
     const value = member === "gone" ? undefined : "value" in member ? member.value : HERE;
-    const edits = modify(text, [name], value, {}).map((edit) => (value === HERE ? { ...edit, content: edit.content.replace(JSON.stringify(HERE), () => (member as { source: string }).source) } : edit));
+    const edits = modify(text, [name], value, {}).map((edit) =>
+      value === HERE ? { ...edit, content: edit.content.replace(JSON.stringify(HERE), () => (member as { source: string }).source) } : edit,
+    );
     text = applyEdits(text, edits);
   }
   return `${mark}${text}${end}`;

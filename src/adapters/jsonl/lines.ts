@@ -19,7 +19,10 @@ const MOST_LINE_CHARS = 64 * 1024 * 1024;
 
 /** Streams a UTF-8 file's lines. Throws `fileUnreadable`, and `tableBroken` for what is not UTF-8. */
 export async function* readLines(file: string, name: string): AsyncGenerator<Lines> {
-  const size = await stat(file).then((found) => found.size, () => 0);
+  const size = await stat(file).then(
+    (found) => found.size,
+    () => 0,
+  );
   const decoder = new TextDecoder("utf-8", { fatal: true, ignoreBOM: true });
   const source = createReadStream(file, { highWaterMark: READ_BYTES });
   let rest = "";
@@ -34,7 +37,12 @@ export async function* readLines(file: string, name: string): AsyncGenerator<Lin
   try {
     for await (const chunk of source) {
       rest += decoder.decode(chunk as Buffer, { stream: true });
-      if (rest.length > MOST_LINE_CHARS) throw new YoroshiError("tableBroken", { table: name, place: `line ${first + lines.length}`, problem: "this line is longer than 64 MB. JSON Lines has one object on each line." });
+      if (rest.length > MOST_LINE_CHARS)
+        throw new YoroshiError("tableBroken", {
+          table: name,
+          place: `line ${first + lines.length}`,
+          problem: "this line is longer than 64 MB. JSON Lines has one object on each line.",
+        });
       for (let end = rest.indexOf("\n"), from = 0; ; from = end + 1, end = rest.indexOf("\n", from)) {
         if (end < 0) {
           rest = rest.slice(from);
@@ -49,7 +57,12 @@ export async function* readLines(file: string, name: string): AsyncGenerator<Lin
     if (lines.length > 0) yield take(1);
   } catch (error) {
     if (error instanceof YoroshiError) throw error;
-    if (error instanceof TypeError) throw new YoroshiError("tableBroken", { table: name, place: `near line ${first + lines.length}`, problem: "this is not UTF-8 text. JSON is written in UTF-8." });
+    if (error instanceof TypeError)
+      throw new YoroshiError("tableBroken", {
+        table: name,
+        place: `near line ${first + lines.length}`,
+        problem: "this is not UTF-8 text. JSON is written in UTF-8.",
+      });
     throw new YoroshiError("fileUnreadable", { file: name, problem: fileProblem(error) }, { cause: error });
   } finally {
     source.destroy();

@@ -1,4 +1,17 @@
-import { allowanceOf, ModelFailure, ownSignal, statusFailure, YoroshiError, type CancelSignal, type Clock, type Finish, type Model, type ModelReply, type ModelRequest, type Usage } from "../../core/index.js";
+import {
+  allowanceOf,
+  ModelFailure,
+  ownSignal,
+  statusFailure,
+  YoroshiError,
+  type CancelSignal,
+  type Clock,
+  type Finish,
+  type Model,
+  type ModelReply,
+  type ModelRequest,
+  type Usage,
+} from "../../core/index.js";
 import { isProvider, type Generated, type GenerateOptions, type Provider } from "./provider.js";
 
 /** Versions of the shape that are known. */
@@ -19,12 +32,19 @@ export interface ProviderModelOptions extends Pick<Model, "price" | "limits" | "
  * @param provider what such a package gives for one model: `{ specificationVersion, provider, modelId, doGenerate }`.
  * @throws YoroshiError `misuse` for an object of another shape, or of a version that is not known.
  * @example
- * const model = providerModel(createProvider({ baseURL, apiKey })("small-model"), { clock: systemClock(), price: { input: 0.15, output: 0.6 } });
+ * const model = providerModel(createProvider({ baseURL, apiKey })("small-model"), { clock: systemClock(), price: { input: 0.15, output:
+ * 0.6 } });
  */
 export function providerModel(provider: Provider, { clock, host, jsonSchema = true, price, limits, context }: ProviderModelOptions): Model {
-  if (!isProvider(provider)) throw new YoroshiError("misuse", { problem: "A provider's model has `specificationVersion`, `provider`, `modelId` and `doGenerate`; this object does not." });
+  if (!isProvider(provider))
+    throw new YoroshiError("misuse", {
+      problem: "A provider's model has `specificationVersion`, `provider`, `modelId` and `doGenerate`; this object does not.",
+    });
   const { specificationVersion: version, modelId } = provider;
-  if (!VERSIONS.has(version)) throw new YoroshiError("misuse", { problem: `The model ${modelId} of ${provider.provider} is of the version ${version}; known are ${[...VERSIONS].join(", ")}.` });
+  if (!VERSIONS.has(version))
+    throw new YoroshiError("misuse", {
+      problem: `The model ${modelId} of ${provider.provider} is of the version ${version}; known are ${[...VERSIONS].join(", ")}.`,
+    });
   return {
     id: modelId,
     host: host ?? provider.provider,
@@ -54,9 +74,15 @@ function abortable(signal: CancelSignal | undefined): { readonly signal: AbortSi
   return { signal: controller.signal, release: () => own.release() };
 }
 
-function optionsFor({ messages, schema, schemaName, maxTokens, temperature, seed }: ModelRequest, jsonSchema: boolean, abortSignal: AbortSignal): GenerateOptions {
+function optionsFor(
+  { messages, schema, schemaName, maxTokens, temperature, seed }: ModelRequest,
+  jsonSchema: boolean,
+  abortSignal: AbortSignal,
+): GenerateOptions {
   return {
-    prompt: messages.map(({ role, content }) => (role === "system" ? { role, content } : { role, content: [{ type: "text", text: content }] })),
+    prompt: messages.map(({ role, content }) =>
+      role === "system" ? { role, content } : { role, content: [{ type: "text", text: content }] },
+    ),
     maxOutputTokens: maxTokens,
     temperature,
     seed,
@@ -67,7 +93,10 @@ function optionsFor({ messages, schema, schemaName, maxTokens, temperature, seed
 
 function replyOf({ content, finishReason, usage, response }: Generated): ModelReply {
   if (!Array.isArray(content)) throw new ModelFailure("garbled", "the provider gave no content");
-  const text = content.filter((part) => part.type === "text" && typeof part.text === "string").map((part) => part.text as string).join("");
+  const text = content
+    .filter((part) => part.type === "text" && typeof part.text === "string")
+    .map((part) => part.text as string)
+    .join("");
   const refusal = refusalIn(response?.body);
   return {
     text,
@@ -117,7 +146,8 @@ function failureOf(error: unknown, signal: CancelSignal | undefined, clock: Cloc
   const { statusCode, responseHeaders = {}, responseBody } = error as ApiCallError;
   if (typeof statusCode !== "number") return new ModelFailure("network", "the connection failed", { cause: error });
   // A reply that the package could not read.
-  if (statusCode >= 200 && statusCode < 300) return new ModelFailure("garbled", "the provider could not read the reply", { status: statusCode, cause: error });
+  if (statusCode >= 200 && statusCode < 300)
+    return new ModelFailure("garbled", "the provider could not read the reply", { status: statusCode, cause: error });
   return statusFailure(statusCode, responseHeaders, parsed(responseBody), clock.now());
 }
 

@@ -11,12 +11,20 @@ export interface Provider {
 
 export function isProvider(value: unknown): value is Provider {
   const { specificationVersion, provider, modelId, doGenerate } = (value ?? {}) as Partial<Record<keyof Provider, unknown>>;
-  return typeof specificationVersion === "string" && typeof provider === "string" && typeof modelId === "string" && typeof doGenerate === "function";
+  return (
+    typeof specificationVersion === "string" &&
+    typeof provider === "string" &&
+    typeof modelId === "string" &&
+    typeof doGenerate === "function"
+  );
 }
 
 /** What it is called with; the same in all versions that are known. */
 export interface GenerateOptions {
-  readonly prompt: readonly ({ readonly role: "system"; readonly content: string } | { readonly role: "user" | "assistant"; readonly content: readonly { readonly type: "text"; readonly text: string }[] })[];
+  readonly prompt: readonly (
+    | { readonly role: "system"; readonly content: string }
+    | { readonly role: "user" | "assistant"; readonly content: readonly { readonly type: "text"; readonly text: string }[] }
+  )[];
   readonly maxOutputTokens: number;
   readonly temperature?: number | undefined;
   readonly seed?: number | undefined;

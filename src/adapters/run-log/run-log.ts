@@ -16,7 +16,10 @@ export interface RunLog {
 /** A log in a file, appended to; its folder is made. */
 export function runLog(file: string): RunLog {
   const destination = pino.destination({ dest: file, sync: false, mkdir: true, mode: 0o600, minLength: 4096 });
-  const log: Logger = pino({ base: null, timestamp: pino.stdTimeFunctions.epochTime, formatters: { level: (label) => ({ level: label }) } }, destination);
+  const log: Logger = pino(
+    { base: null, timestamp: pino.stdTimeFunctions.epochTime, formatters: { level: (label) => ({ level: label }) } },
+    destination,
+  );
   let requests = 0;
   return {
     observed: (model: Model) =>
@@ -30,7 +33,8 @@ export function runLog(file: string): RunLog {
           log.info({ event: "reply", ...common, ms: ms(), finish: reply.finish, ...reply.usage, id: reply.id });
           return reply;
         } catch (error) {
-          if (error instanceof ModelFailure) log.warn({ event: "failure", ...common, ms: ms(), kind: error.kind, status: error.status, retryAfterMs: error.retryAfterMs });
+          if (error instanceof ModelFailure)
+            log.warn({ event: "failure", ...common, ms: ms(), kind: error.kind, status: error.status, retryAfterMs: error.retryAfterMs });
           else log.error({ event: "failure", ...common, ms: ms(), kind: "unexpected" });
           throw error;
         }

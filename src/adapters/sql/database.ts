@@ -88,11 +88,17 @@ function unusable(name: string, { kind, problem }: SqlFault, rights: string | un
 
 async function connect(options: DatabaseOptions): Promise<{ db: Db; dialect: Dialect }> {
   const { name, url, file } = options;
-  if (file !== undefined) return { db: new Kysely({ dialect: new SqliteDialect({ database: await openSqlite(name, file) }) }), dialect: sqlite };
+  if (file !== undefined)
+    return { db: new Kysely({ dialect: new SqliteDialect({ database: await openSqlite(name, file) }) }), dialect: sqlite };
   const protocol = url !== undefined && URL.canParse(url) ? new URL(url).protocol : "";
-  if (/^postgres(ql)?:$/.test(protocol)) return { db: new Kysely({ dialect: new PostgresDialect({ pool: await postgresPool(options, url!) }) }), dialect: postgres };
-  if (/^(mysql|mariadb):$/.test(protocol)) return { db: new Kysely({ dialect: new MysqlDialect({ pool: (await mysqlPool(options, url!)) as never }) }), dialect: mysql };
-  throw new YoroshiError("databaseUnusable", { database: name, problem: "its address does not begin with postgresql://, mysql:// or mariadb://" });
+  if (/^postgres(ql)?:$/.test(protocol))
+    return { db: new Kysely({ dialect: new PostgresDialect({ pool: await postgresPool(options, url!) }) }), dialect: postgres };
+  if (/^(mysql|mariadb):$/.test(protocol))
+    return { db: new Kysely({ dialect: new MysqlDialect({ pool: (await mysqlPool(options, url!)) as never }) }), dialect: mysql };
+  throw new YoroshiError("databaseUnusable", {
+    database: name,
+    problem: "its address does not begin with postgresql://, mysql:// or mariadb://",
+  });
 }
 
 const MOST_CONNECTIONS = 4;
@@ -105,7 +111,14 @@ async function openSqlite(name: string, file: string): Promise<SqliteDatabase> {
     db.defaultSafeIntegers(true);
     return db;
   } catch (error) {
-    throw new YoroshiError("databaseUnusable", { database: name, problem: /unable to open|does not exist/.test((error as Error).message) ? "there is no such file" : sqlite.fault(error).problem }, { cause: error });
+    throw new YoroshiError(
+      "databaseUnusable",
+      {
+        database: name,
+        problem: /unable to open|does not exist/.test((error as Error).message) ? "there is no such file" : sqlite.fault(error).problem,
+      },
+      { cause: error },
+    );
   }
 }
 
@@ -138,9 +151,14 @@ async function mysqlPool({ name }: DatabaseOptions, url: string): Promise<unknow
     connectTimeout: CONNECT_MS,
     charset: "utf8mb4",
     // Everything as the database writes it: no number loses digits, no time is moved.
-    typeCast: (field: { readonly type: string; string(encoding?: string): string | null; buffer(): Buffer | null }) => (/BLOB|STRING/.test(field.type) ? textOrHex(field.buffer()) : field.string("utf8")),
+    typeCast: (field: { readonly type: string; string(encoding?: string): string | null; buffer(): Buffer | null }) =>
+      /BLOB|STRING/.test(field.type) ? textOrHex(field.buffer()) : field.string("utf8"),
   } as never);
-  (pool as unknown as { on(event: string, listener: (connection: { query(sql: string): void; on(event: string, listener: () => void): void }) => void): void }).on("connection", (connection) => {
+  (
+    pool as unknown as {
+      on(event: string, listener: (connection: { query(sql: string): void; on(event: string, listener: () => void): void }) => void): void;
+    }
+  ).on("connection", (connection) => {
     connection.on("error", () => undefined);
     // `TIMESTAMP` is shown in the session's zone; values that do not fit are refused, not cut.
     connection.query("SET time_zone = '+00:00', sql_mode = CONCAT(@@sql_mode, ',STRICT_ALL_TABLES')");
@@ -163,6 +181,10 @@ async function driver<T>(database: string, name: string, loading: Promise<T>): P
     return await loading;
   } catch (error) {
     if ((error as { code?: string }).code !== "ERR_MODULE_NOT_FOUND") throw error;
-    throw new YoroshiError("databaseUnusable", { database, problem: `the package \`${name}\` is not installed. Install it beside yoroshi: npm install ${name}` }, { cause: error });
+    throw new YoroshiError(
+      "databaseUnusable",
+      { database, problem: `the package \`${name}\` is not installed. Install it beside yoroshi: npm install ${name}` },
+      { cause: error },
+    );
   }
 }

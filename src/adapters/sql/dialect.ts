@@ -6,7 +6,8 @@ import type { CellType } from "../../core/index.js";
 export type Db = Kysely<any>;
 
 /** What a column's values are, as far as reading and writing them as text differs. */
-export type ColumnClass = "text" | "padded" | "binary" | "integer" | "decimal" | "float" | "single" | "boolean" | "date" | "dateTime" | "other";
+export type ColumnClass =
+  "text" | "padded" | "binary" | "integer" | "decimal" | "float" | "single" | "boolean" | "date" | "dateTime" | "other";
 
 export interface SqlColumn {
   readonly name: string;
@@ -71,7 +72,10 @@ export interface Dialect {
   readonly keyType: string;
   /** The text of a value as its driver gives it; NULL is blank. */
   textOf(value: unknown, column?: SqlColumn): string;
-  /** Updates the rows whose columns still hold what was read. Gives those it updated, each with the texts of its key columns under `keyAlias`. */
+  /**
+   * Updates the rows whose columns still hold what was read. Gives those it updated, each with the texts of its key columns under
+   * `keyAlias`.
+   */
   update(db: Db, change: Change): Promise<readonly Readonly<Record<string, unknown>>[]>;
   /** The rows of a change as they stand, each with the texts of its key columns under `keyAlias`. */
   readBack(db: Db, change: Change): Promise<readonly Readonly<Record<string, unknown>>[]>;
@@ -105,7 +109,10 @@ export const rawAlias = (index: number): string => `yoroshi_raw_${index}`;
 
 /** The words of a trigger or rule, on one line. */
 export function wordsOf(message: string): string {
-  const words = message.split("\n")[0]!.replace(/\p{Cc}/gu, " ").trim();
+  const words = message
+    .split("\n")[0]!
+    .replace(/\p{Cc}/gu, " ")
+    .trim();
   return words === "" ? VALUE_FORBIDDEN : `the database says: ${words.length > 200 ? `${words.slice(0, 200)}…` : words}`;
 }
 

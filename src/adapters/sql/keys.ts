@@ -5,8 +5,11 @@ import { keyAlias, rawAlias, type Dialect, type SqlColumn } from "./dialect.js";
 export function selectKeys(dialect: Dialect, key: readonly SqlColumn[], from?: string): RawBuilder<unknown>[] {
   const id = (name: string): RawBuilder<unknown> => (from === undefined ? sql.id(name) : sql.id(from, name));
   const texts = key.map((column, index) => sql`${dialect.keyText(id(column.name), column.class)} AS ${sql.id(keyAlias(index))}`);
-  return dialect.keyRaw ? [...texts, ...key.map((column, index) => sql`${dialect.keyRaw!(id(column.name))} AS ${sql.id(rawAlias(index))}`)] : texts;
+  return dialect.keyRaw
+    ? [...texts, ...key.map((column, index) => sql`${dialect.keyRaw!(id(column.name))} AS ${sql.id(rawAlias(index))}`)]
+    : texts;
 }
 
 /** The values of a row's key columns as parameters. */
-export const rawKey = (dialect: Dialect, key: readonly SqlColumn[], row: Readonly<Record<string, unknown>>): unknown[] => key.map((_, index) => row[dialect.keyRaw ? rawAlias(index) : keyAlias(index)]);
+export const rawKey = (dialect: Dialect, key: readonly SqlColumn[], row: Readonly<Record<string, unknown>>): unknown[] =>
+  key.map((_, index) => row[dialect.keyRaw ? rawAlias(index) : keyAlias(index)]);

@@ -29,7 +29,9 @@ export function writtenText(column: SqlColumn, value: CellValue): string {
     case "boolean":
       return /^(yes|true)$/i.test(text) ? "true" : /^(no|false)$/i.test(text) ? "false" : text;
     case "decimal":
-      return isNumber(text) ? plainDecimal(column.scale === undefined ? text : new Big(text).round(column.scale, Big.roundHalfUp).toFixed()) : text;
+      return isNumber(text)
+        ? plainDecimal(column.scale === undefined ? text : new Big(text).round(column.scale, Big.roundHalfUp).toFixed())
+        : text;
     case "float":
     case "single":
       return isNumber(text) ? floatText(column, Number(text)) : text;
@@ -45,7 +47,8 @@ export function writtenText(column: SqlColumn, value: CellValue): string {
 const isNumber = (text: string): boolean => /^[-+]?(\d+\.?\d*|\.\d+)(e[-+]?\d+)?$/i.test(text.trim());
 const plainDecimal = (text: string): string => (isNumber(text) ? new Big(text).toFixed() : text);
 /** Six digits are what a single float holds for certain. */
-const floatText = (column: SqlColumn, value: number): string => String(column.class === "single" ? Number(Math.fround(value).toPrecision(6)) : value);
+const floatText = (column: SqlColumn, value: number): string =>
+  String(column.class === "single" ? Number(Math.fround(value).toPrecision(6)) : value);
 
 /** The text of what goes into a cell. */
 export function outText(column: SqlColumn, cell: CellOut): string {

@@ -9,7 +9,8 @@ import { outText, standingText } from "./texts.js";
 const WRITE_ROWS = 2_000;
 const FEW = 3;
 
-export const writeRights = (name: string, key: readonly string[], columns: readonly SqlColumn[]): string => `SELECT on ${name}, and UPDATE on its columns ${columns.map((column) => column.name).join(", ")} (its key ${key.join(", ")} is only read)`;
+export const writeRights = (name: string, key: readonly string[], columns: readonly SqlColumn[]): string =>
+  `SELECT on ${name}, and UPDATE on its columns ${columns.map((column) => column.name).join(", ")} (its key ${key.join(", ")} is only read)`;
 
 /** A row's key from the text of its key columns; empty where one of them is NULL. */
 export function keyOf(key: readonly string[], row: Readonly<Record<string, unknown>>): string {
@@ -33,20 +34,50 @@ export interface Writing {
  * Writes rows page by page, each cell only where it still holds what was read; with growth, rows go and come. What was
  * written is read back: a rule of the database may keep a row from taking it without an error.
  */
-export async function writeRows(writing: Writing, cellsOf: CellsOf, growth: Growth | undefined, onRefused?: (refusals: readonly Refusal[]) => void): Promise<void> {
+export async function writeRows(
+  writing: Writing,
+  cellsOf: CellsOf,
+  growth: Growth | undefined,
+  onRefused?: (refusals: readonly Refusal[]) => void,
+): Promise<void> {
   const { database, from, key, own, wanted, name } = writing;
   const { dialect } = database;
   const guard = (index: number): string => `yoroshi_was_${index}`;
   const read = growth ? writing.all : own;
-  const select = [...read.map((column) => sql`${sql.id("y", column.name)} AS ${sql.id(column.name)}`), ...own.map((column, index) => sql`${dialect.asText(sql.id("y", column.name))} AS ${sql.id(guard(index))}`)];
+  const select = [
+    ...read.map((column) => sql`${sql.id("y", column.name)} AS ${sql.id(column.name)}`),
+    ...own.map((column, index) => sql`${dialect.asText(sql.id("y", column.name))} AS ${sql.id(guard(index))}`),
+  ];
   const rights = writeRights(name, key, own);
   const refused = new Refused(name);
   for await (const page of pages(database, { from, key: writing.keyColumns, select, rights }, WRITE_ROWS)) {
     const keyed = page.filter((row) => keyOf(key, row) !== "");
-    const standing: StandingRow[] = keyed.map((row) => ({ key: keyOf(key, row), values: Object.fromEntries(own.map((column) => [column.name, standingText(database, column, row[column.name])])) }));
-    const cells = await cellsOf(standing.map((row) => row.key), standing);
-    const gone = growth ? keyed.filter((row, at) => growth.goes({ key: standing[at]!.key, values: Object.fromEntries(read.map((column) => [column.name, standingText(database, column, row[column.name])])) }, cells[at])) : [];
-    await remove(writing, gone.map((row) => ({ key: rawKey(dialect, writing.keyColumns, row), was: own.map((_, index) => (row[guard(index)] ?? null) as string | null) })));
+    const standing: StandingRow[] = keyed.map((row) => ({
+      key: keyOf(key, row),
+      values: Object.fromEntries(own.map((column) => [column.name, standingText(database, column, row[column.name])])),
+    }));
+    const cells = await cellsOf(
+      standing.map((row) => row.key),
+      standing,
+    );
+    const gone = growth
+      ? keyed.filter((row, at) =>
+          growth.goes(
+            {
+              key: standing[at]!.key,
+              values: Object.fromEntries(read.map((column) => [column.name, standingText(database, column, row[column.name])])),
+            },
+            cells[at],
+          ),
+        )
+      : [];
+    await remove(
+      writing,
+      gone.map((row) => ({
+        key: rawKey(dialect, writing.keyColumns, row),
+        was: own.map((_, index) => (row[guard(index)] ?? null) as string | null),
+      })),
+    );
     const isGone = new Set(gone);
     // Rows that change the same columns go together.
     const groups = new Map<string, { columns: number[]; rows: (RowChange & { name: string })[] }>();
@@ -75,7 +106,14 @@ export async function writeRows(writing: Writing, cellsOf: CellsOf, growth: Grow
   }
   for await (const rows of growth?.added() ?? []) {
     const cells = await cellsOf(rows.map((row) => row.key));
-    await insert(writing, rows.map((row, at) => ({ row, texts: own.map((column) => (cells[at]?.[column.name] === undefined ? "" : outText(column, cells[at][column.name]!))) })), refused);
+    await insert(
+      writing,
+      rows.map((row, at) => ({
+        row,
+        texts: own.map((column) => (cells[at]?.[column.name] === undefined ? "" : outText(column, cells[at][column.name]!))),
+      })),
+      refused,
+    );
   }
   if (onRefused && refused.all.length > 0) onRefused(refused.all);
   else refused.tell(wanted.map((column) => column.name));
@@ -87,12 +125,23 @@ const growthRights = ({ name }: Writing): string => `SELECT, INSERT, UPDATE and 
 async function remove(writing: Writing, rows: readonly Pick<RowChange, "key" | "was">[]): Promise<void> {
   const { database, from, keyColumns, own } = writing;
   if (rows.length === 0) return;
-  await database.patiently((db) => db.transaction().execute(async (transaction) => {
-    for (const { key, was } of rows) {
-      const holds = [...keyColumns.map((column, index) => sql`${sql.id(column.name)} = ${database.dialect.keyParameter(key[index], column.class)}`), ...own.map((column, index) => (was[index] === null ? sql`${sql.id(column.name)} IS NULL` : sql`${database.dialect.asText(sql.id(column.name))} = ${was[index]}`))];
-      await sql`DELETE FROM ${from} WHERE ${sql.join(holds, sql` AND `)}`.execute(transaction);
-    }
-  }), growthRights(writing));
+  await database.patiently(
+    (db) =>
+      db.transaction().execute(async (transaction) => {
+        for (const { key, was } of rows) {
+          const holds = [
+            ...keyColumns.map((column, index) => sql`${sql.id(column.name)} = ${database.dialect.keyParameter(key[index], column.class)}`),
+            ...own.map((column, index) =>
+              was[index] === null
+                ? sql`${sql.id(column.name)} IS NULL`
+                : sql`${database.dialect.asText(sql.id(column.name))} = ${was[index]}`,
+            ),
+          ];
+          await sql`DELETE FROM ${from} WHERE ${sql.join(holds, sql` AND `)}`.execute(transaction);
+        }
+      }),
+    growthRights(writing),
+  );
 }
 
 interface NewRow {
@@ -107,15 +156,30 @@ async function insert(writing: Writing, rows: readonly NewRow[], refused: Refuse
   const most = STATEMENT_ROWS.MySQL;
   for (let at = 0; at < rows.length; at += most) {
     const some = rows.slice(at, at + most);
-    const changes = some.map(({ row, texts }): RowChange => ({ key: key.map((column) => row.values[column] ?? ""), was: own.map(() => null), becomes: texts.map((text) => (text === "" ? null : text)) }));
+    const changes = some.map(({ row, texts }): RowChange => ({
+      key: key.map((column) => row.values[column] ?? ""),
+      was: own.map(() => null),
+      becomes: texts.map((text) => (text === "" ? null : text)),
+    }));
     try {
-      await database.patiently((db) => db.transaction().execute(async (transaction) => {
-        await sql`INSERT INTO ${from} (${sql.join(key.map((column) => sql.id(column)))}) VALUES ${sql.join(changes.map((change) => sql`(${sql.join(change.key)})`))}`.execute(transaction);
-        await database.dialect.update(transaction, { table: from, key: keyColumns, columns: own, rows: changes });
-      }), growthRights(writing));
+      await database.patiently(
+        (db) =>
+          db.transaction().execute(async (transaction) => {
+            await sql`INSERT INTO ${from} (${sql.join(key.map((column) => sql.id(column)))}) VALUES ${sql.join(changes.map((change) => sql`(${sql.join(change.key)})`))}`.execute(
+              transaction,
+            );
+            await database.dialect.update(transaction, { table: from, key: keyColumns, columns: own, rows: changes });
+          }),
+        growthRights(writing),
+      );
     } catch (error) {
       if (!(error instanceof ValueRefused)) throw error;
-      if (some.length === 1) refused.add(some[0]!.row.key, own.map((column) => column.name), error.message);
+      if (some.length === 1)
+        refused.add(
+          some[0]!.row.key,
+          own.map((column) => column.name),
+          error.message,
+        );
       else for (const half of [some.slice(0, some.length >> 1), some.slice(some.length >> 1)]) await insert(writing, half, refused);
     }
   }
@@ -127,37 +191,82 @@ type NamedChange = RowChange & { readonly name: string };
 const STATEMENT_ROWS = { PostgreSQL: WRITE_ROWS, MySQL: 200, SQLite: WRITE_ROWS } as const;
 
 /** Rows in one transaction; where a value is refused, half of them and half again, so that only its own row is left out. */
-async function update(writing: Writing, change: Omit<Parameters<Database["dialect"]["update"]>[1], "rows">, rows: readonly NamedChange[], rights: string, refused: Refused): Promise<void> {
+async function update(
+  writing: Writing,
+  change: Omit<Parameters<Database["dialect"]["update"]>[1], "rows">,
+  rows: readonly NamedChange[],
+  rights: string,
+  refused: Refused,
+): Promise<void> {
   const { database } = writing;
   const most = STATEMENT_ROWS[database.dialect.name];
   const updated = new Set<string>();
   try {
-    await database.patiently((db) => db.transaction().execute(async (transaction) => {
-      for (let at = 0; at < rows.length; at += most) for (const row of await database.dialect.update(transaction, { ...change, rows: rows.slice(at, at + most) })) updated.add(keyOf(writing.key, row));
-    }), rights);
+    await database.patiently(
+      (db) =>
+        db.transaction().execute(async (transaction) => {
+          for (let at = 0; at < rows.length; at += most)
+            for (const row of await database.dialect.update(transaction, { ...change, rows: rows.slice(at, at + most) }))
+              updated.add(keyOf(writing.key, row));
+        }),
+      rights,
+    );
   } catch (error) {
     if (!(error instanceof ValueRefused)) throw error;
-    if (rows.length === 1) return refused.add(rows[0]!.name, change.columns.map((column) => column.name), error.message);
+    if (rows.length === 1)
+      return refused.add(
+        rows[0]!.name,
+        change.columns.map((column) => column.name),
+        error.message,
+      );
     const half = Math.ceil(rows.length / 2);
     await update(writing, change, rows.slice(0, half), rights, refused);
     await update(writing, change, rows.slice(half), rights, refused);
     return;
   }
-  for (let at = 0; at < rows.length; at += most) await checkTaken(writing, { ...change, rows: rows.slice(at, at + most) }, rows.slice(at, at + most), updated, rights, refused);
+  for (let at = 0; at < rows.length; at += most)
+    await checkTaken(writing, { ...change, rows: rows.slice(at, at + most) }, rows.slice(at, at + most), updated, rights, refused);
 }
 
-/** Reads back what was written; rows that hold something else are told. What somebody changed since it was read is theirs, and found as such by the next fill. */
-async function checkTaken({ database, key }: Writing, change: Parameters<Database["dialect"]["readBack"]>[1], rows: readonly NamedChange[], updated: ReadonlySet<string>, rights: string, refused: Refused): Promise<void> {
-  const found = new Map((await database.patiently((db) => database.dialect.readBack(db, change), rights)).map((row) => [keyOf(key, row), row]));
+/**
+ * Reads back what was written; rows that hold something else are told. What somebody changed since it was read is theirs, and found as
+ * such by the next fill.
+ */
+async function checkTaken(
+  { database, key }: Writing,
+  change: Parameters<Database["dialect"]["readBack"]>[1],
+  rows: readonly NamedChange[],
+  updated: ReadonlySet<string>,
+  rights: string,
+  refused: Refused,
+): Promise<void> {
+  const found = new Map(
+    (await database.patiently((db) => database.dialect.readBack(db, change), rights)).map((row) => [keyOf(key, row), row]),
+  );
   for (const { name, was, becomes } of rows) {
     const row = found.get(name);
     if (!row) continue; // gone, or under another key: with its row go its cells
-    const columns = change.columns.map((column, index) => ({ column, now: standingText(database, column, row[column.name]), before: was[index], wanted: becomes[index] ?? "" }));
+    const columns = change.columns.map((column, index) => ({
+      column,
+      now: standingText(database, column, row[column.name]),
+      before: was[index],
+      wanted: becomes[index] ?? "",
+    }));
     const not = columns.filter(({ now, wanted }) => now !== wanted);
     if (not.length === 0) continue;
     const kept = not.every(({ column, now, before }) => now === standingText(database, column, before));
-    if (kept) refused.add(name, not.map(({ column }) => column.name), NOT_TAKEN);
-    else if (updated.has(name)) refused.add(name, not.map(({ column }) => column.name), MADE_OTHER);
+    if (kept)
+      refused.add(
+        name,
+        not.map(({ column }) => column.name),
+        NOT_TAKEN,
+      );
+    else if (updated.has(name))
+      refused.add(
+        name,
+        not.map(({ column }) => column.name),
+        MADE_OTHER,
+      );
   }
 }
 
@@ -166,7 +275,10 @@ const MADE_OTHER = "another value stands there than was written: a trigger made 
 
 /** Rows whose values the database did not take, by the reason. */
 class Refused {
-  readonly #found = new Map<string, { rows: number; readonly keys: string[]; readonly columns: readonly string[]; readonly problem: string }>();
+  readonly #found = new Map<
+    string,
+    { rows: number; readonly keys: string[]; readonly columns: readonly string[]; readonly problem: string }
+  >();
 
   constructor(readonly table: string) {}
 
@@ -187,6 +299,12 @@ class Refused {
     const [most] = this.all;
     if (!most) return;
     const { keys, columns, problem } = most;
-    throw new YoroshiError("cellsRefused", { table: this.table, rows: this.all.reduce((sum, { rows }) => sum + rows, 0), keys, columns: columns.length > 0 ? columns : all, problem });
+    throw new YoroshiError("cellsRefused", {
+      table: this.table,
+      rows: this.all.reduce((sum, { rows }) => sum + rows, 0),
+      keys,
+      columns: columns.length > 0 ? columns : all,
+      problem,
+    });
   }
 }

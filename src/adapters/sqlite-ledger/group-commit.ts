@@ -6,7 +6,10 @@ const QUIET_MS = 2;
  * whoever waits for it goes on; under load, all that is waiting when the event loop comes round goes together.
  * A write's promise resolves when its transaction is committed.
  */
-export function groupCommit(transaction: (writes: readonly (() => void)[]) => void): { write(action: () => void): Promise<void>; settle(): void } {
+export function groupCommit(transaction: (writes: readonly (() => void)[]) => void): {
+  write(action: () => void): Promise<void>;
+  settle(): void;
+} {
   let waiting: { readonly action: () => void; readonly resolve: () => void; readonly reject: (error: unknown) => void }[] = [];
   let scheduled: NodeJS.Immediate | undefined;
   let last = -Infinity;

@@ -1,7 +1,24 @@
 import { chmodSync, closeSync, existsSync, mkdirSync, openSync } from "node:fs";
 import path from "node:path";
 import Database from "better-sqlite3";
-import { addCharge, canonicalJson, grantOf, isYoroshiError, YoroshiError, type Answer, type AnswerRecord, type CellRecord, type CellState, type Charge, type Json, type Ledger, type Reservation, type RunRecord, type SpendRecord, type VersionRecord } from "../../core/index.js";
+import {
+  addCharge,
+  canonicalJson,
+  grantOf,
+  isYoroshiError,
+  YoroshiError,
+  type Answer,
+  type AnswerRecord,
+  type CellRecord,
+  type CellState,
+  type Charge,
+  type Json,
+  type Ledger,
+  type Reservation,
+  type RunRecord,
+  type SpendRecord,
+  type VersionRecord,
+} from "../../core/index.js";
 import { isRunning } from "../../files/index.js";
 import { groupCommit } from "./group-commit.js";
 import { MIGRATIONS } from "./migrations.js";
@@ -27,8 +44,25 @@ interface AnswerRow {
   answer: string;
 }
 
-/** key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form: rows as arrays are read faster than as objects. */
-type CellRow = [string, CellState, string | null, Buffer | null, string, string | null, string | null, string | null, string, number, string | null, string | null, number | null];
+/**
+ * key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form: rows as arrays are read faster than as
+ * objects.
+ */
+type CellRow = [
+  string,
+  CellState,
+  string | null,
+  Buffer | null,
+  string,
+  string | null,
+  string | null,
+  string | null,
+  string,
+  number,
+  string | null,
+  string | null,
+  number | null,
+];
 
 interface RunRow {
   id: string;
@@ -52,11 +86,14 @@ export function sqliteLedger(file: string): Ledger {
   const places = new Map<string, number>();
   // Of one commit, what the same run, step, model and day were charged goes into one row at once.
   const charges = new Map<string, Charge>();
-  const group = groupCommit(db.transaction((writes: readonly (() => void)[]) => {
-    charges.clear();
-    for (const write of writes) write();
-    for (const { run, step, model, day, requests, tokensIn, tokensOut, spent, unsure } of charges.values()) sql.addCharge.run(run, step, model, day, requests, tokensIn, tokensOut, spent, unsure);
-  }));
+  const group = groupCommit(
+    db.transaction((writes: readonly (() => void)[]) => {
+      charges.clear();
+      for (const write of writes) write();
+      for (const { run, step, model, day, requests, tokensIn, tokensOut, spent, unsure } of charges.values())
+        sql.addCharge.run(run, step, model, day, requests, tokensIn, tokensOut, spent, unsure);
+    }),
+  );
 
   const placeOf = (plan: string, step: string): number => {
     const id = JSON.stringify([plan, step]);
@@ -79,7 +116,8 @@ export function sqliteLedger(file: string): Ledger {
       if (held.holder !== holder && isHeld(held, now)) return false;
       sql.setLease.run(holder, process.pid, until, name);
       return true;
-    }));
+    }),
+  );
   const reserve = db.transaction((about: Reservation) => {
     const rows = sql.reservations.all(about.holder) as { process: number; amount: number; until: number }[];
     const others = rows.reduce((sum, row) => sum + (isHeld(row, about.now) ? row.amount : 0), 0);
@@ -89,7 +127,10 @@ export function sqliteLedger(file: string): Ledger {
   });
   const swap = db.transaction((name: string, expected: Json | undefined, value: Json) => {
     const now = sql.fact.get(name) as { value: string } | undefined;
-    const isSame = now === undefined || expected === undefined ? (now === undefined) === (expected === undefined) : canonicalJson(JSON.parse(now.value) as Json) === canonicalJson(expected);
+    const isSame =
+      now === undefined || expected === undefined
+        ? (now === undefined) === (expected === undefined)
+        : canonicalJson(JSON.parse(now.value) as Json) === canonicalJson(expected);
     if (isSame) sql.setFact.run(name, JSON.stringify(value));
     return isSame;
   });
@@ -170,9 +211,10 @@ export function sqliteLedger(file: string): Ledger {
     },
     leases: {
       take: async (names, { holder, until, now }) => (names.length === 0 ? [] : take.immediate(names, holder, until, now)),
-      release: (holder, names) => group.write(() => {
-        for (const name of names) sql.dropLease.run(name, holder);
-      }),
+      release: (holder, names) =>
+        group.write(() => {
+          for (const name of names) sql.dropLease.run(name, holder);
+        }),
     },
     record: ({ answers = [], cells = [], charges: more = [], replace = false, holder, release = [] }) =>
       group.write(() => {
@@ -211,7 +253,12 @@ function open(file: string): Database.Database {
   } catch (error) {
     if (isYoroshiError(error)) throw error;
     const code = (error as { code?: string }).code ?? "";
-    const problem = code.startsWith("SQLITE_NOTADB") || code.startsWith("SQLITE_CORRUPT") ? "it is damaged. Move it away to begin a new one; the filled table keeps its values" : code === "" ? (error as Error).message : code;
+    const problem =
+      code.startsWith("SQLITE_NOTADB") || code.startsWith("SQLITE_CORRUPT")
+        ? "it is damaged. Move it away to begin a new one; the filled table keeps its values"
+        : code === ""
+          ? (error as Error).message
+          : code;
     throw new YoroshiError("ledgerBroken", { file, problem }, { cause: error });
   }
 }
@@ -240,28 +287,46 @@ function keepCopy(db: Database.Database, file: string, format: number): void {
 function statements(db: Database.Database) {
   const answer = "(fingerprint, template, version, model, run, at, spent, basis, answer) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)";
   return {
-    answers: db.prepare("SELECT fingerprint, template, version, model, run, at, basis, answer FROM answers WHERE fingerprint IN (SELECT unhex(value) FROM json_each(?))"),
+    answers: db.prepare(
+      "SELECT fingerprint, template, version, model, run, at, basis, answer FROM answers WHERE fingerprint IN (SELECT unhex(value) FROM json_each(?))",
+    ),
     addAnswer: db.prepare(`INSERT INTO answers ${answer} ON CONFLICT (fingerprint) DO NOTHING`),
     replaceAnswer: db.prepare(`INSERT OR REPLACE INTO answers ${answer}`),
     addPlace: db.prepare("INSERT INTO places (plan, step) VALUES (?, ?) ON CONFLICT DO NOTHING"),
     place: db.prepare("SELECT id FROM places WHERE plan = ? AND step = ?"),
-    cells: db.prepare("SELECT key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form FROM cells WHERE place = ? AND key IN (SELECT value FROM json_each(?))").raw(),
-    putCell: db.prepare("INSERT OR REPLACE INTO cells (place, key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"),
+    cells: db
+      .prepare(
+        "SELECT key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form FROM cells WHERE place = ? AND key IN (SELECT value FROM json_each(?))",
+      )
+      .raw(),
+    putCell: db.prepare(
+      "INSERT OR REPLACE INTO cells (place, key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+    ),
     version: db.prepare("SELECT template, version, hash, text, at FROM versions WHERE template = ? AND hash = ?"),
     addVersion: db.prepare(`INSERT INTO versions (template, version, hash, text, at)
       SELECT @template, 1 + coalesce(max(version), 0), @hash, @text, @at FROM versions WHERE template = @template ON CONFLICT DO NOTHING`),
     versions: db.prepare("SELECT template, version, hash, text, at FROM versions WHERE template = ? ORDER BY version"),
     startRun: db.prepare("INSERT INTO runs (id, kind, subject, started) VALUES (?, ?, ?, ?)"),
     endRun: db.prepare("UPDATE runs SET ended = ?, outcome = ?, tally = ? WHERE id = ?"),
-    runs: db.prepare("SELECT id, kind, subject, started, ended, outcome, tally FROM runs WHERE kind = ? AND subject = ? ORDER BY started DESC LIMIT ?"),
-    addCharge: db.prepare(`INSERT INTO charges (run, step, model, day, requests, tokens_in, tokens_out, spent, unsure) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
+    runs: db.prepare(
+      "SELECT id, kind, subject, started, ended, outcome, tally FROM runs WHERE kind = ? AND subject = ? ORDER BY started DESC LIMIT ?",
+    ),
+    addCharge:
+      db.prepare(`INSERT INTO charges (run, step, model, day, requests, tokens_in, tokens_out, spent, unsure) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
       ON CONFLICT DO UPDATE SET requests = requests + excluded.requests, tokens_in = tokens_in + excluded.tokens_in, tokens_out = tokens_out + excluded.tokens_out, spent = spent + excluded.spent, unsure = unsure + excluded.unsure`),
-    chargesOf: db.prepare(`SELECT model, step, sum(requests) AS requests, sum(tokens_in) AS tokensIn, sum(tokens_out) AS tokensOut, sum(spent) AS spent, sum(unsure) AS unsure
+    chargesOf:
+      db.prepare(`SELECT model, step, sum(requests) AS requests, sum(tokens_in) AS tokensIn, sum(tokens_out) AS tokensOut, sum(spent) AS spent, sum(unsure) AS unsure
       FROM charges WHERE run IN (SELECT id FROM runs WHERE subject = ?) GROUP BY model, step ORDER BY model, step`),
     chargedSince: db.prepare("SELECT coalesce(sum(spent + unsure), 0) AS spent FROM charges WHERE day >= ?"),
-    someAnswers: db.prepare("SELECT id, fingerprint, template, version, model, run, at, basis, answer FROM answers WHERE id > ? ORDER BY id LIMIT ?"),
+    someAnswers: db.prepare(
+      "SELECT id, fingerprint, template, version, model, run, at, basis, answer FROM answers WHERE id > ? ORDER BY id LIMIT ?",
+    ),
     places: db.prepare("SELECT id, plan, step FROM places ORDER BY id"),
-    someCells: db.prepare("SELECT key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form FROM cells WHERE place = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?").raw(),
+    someCells: db
+      .prepare(
+        "SELECT key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form FROM cells WHERE place = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?",
+      )
+      .raw(),
     prune: db.prepare(`DELETE FROM answers WHERE at < @before
       AND (@subject IS NULL OR run IN (SELECT id FROM runs WHERE subject = @subject))
       AND fingerprint NOT IN (SELECT fingerprint FROM cells WHERE fingerprint IS NOT NULL)`),
@@ -279,18 +344,60 @@ function statements(db: Database.Database) {
 }
 
 function putAnswer(statement: Database.Statement, { fingerprint, template, version, model, run, at, basis, answer }: AnswerRecord): void {
-  statement.run(Buffer.from(fingerprint, "hex"), template, version, model, run, at, answer.spent, basis ? JSON.stringify(basis) : null, JSON.stringify(answer));
+  statement.run(
+    Buffer.from(fingerprint, "hex"),
+    template,
+    version,
+    model,
+    run,
+    at,
+    answer.spent,
+    basis ? JSON.stringify(basis) : null,
+    JSON.stringify(answer),
+  );
 }
 
-function putCell(statement: Database.Statement, place: number, { key, state, reason, fingerprint, values, edited, was, notes, run, at, editedOn, past, form }: CellRecord): void {
-  statement.run(place, key, state, reason ?? null, fingerprint ? Buffer.from(fingerprint, "hex") : null, JSON.stringify(values), edited ? JSON.stringify(edited) : null, was ? JSON.stringify(was) : null, notes ? JSON.stringify(notes) : null, run, at, editedOn ?? null, past ? JSON.stringify(past) : null, form ?? null);
+function putCell(
+  statement: Database.Statement,
+  place: number,
+  { key, state, reason, fingerprint, values, edited, was, notes, run, at, editedOn, past, form }: CellRecord,
+): void {
+  statement.run(
+    place,
+    key,
+    state,
+    reason ?? null,
+    fingerprint ? Buffer.from(fingerprint, "hex") : null,
+    JSON.stringify(values),
+    edited ? JSON.stringify(edited) : null,
+    was ? JSON.stringify(was) : null,
+    notes ? JSON.stringify(notes) : null,
+    run,
+    at,
+    editedOn ?? null,
+    past ? JSON.stringify(past) : null,
+    form ?? null,
+  );
 }
 
 function answerRecord({ fingerprint, template, version, model, run, at, basis, answer }: AnswerRow): AnswerRecord {
-  return { fingerprint: fingerprint.toString("hex"), template, version, model, run, at, ...(basis === null ? {} : { basis: JSON.parse(basis) as AnswerRecord["basis"] }), answer: JSON.parse(answer) as Answer };
+  return {
+    fingerprint: fingerprint.toString("hex"),
+    template,
+    version,
+    model,
+    run,
+    at,
+    ...(basis === null ? {} : { basis: JSON.parse(basis) as AnswerRecord["basis"] }),
+    answer: JSON.parse(answer) as Answer,
+  };
 }
 
-function cellRecord(plan: string, step: string, [key, state, reason, fingerprint, given, edited, was, notes, run, at, editedOn, past, form]: CellRow): CellRecord {
+function cellRecord(
+  plan: string,
+  step: string,
+  [key, state, reason, fingerprint, given, edited, was, notes, run, at, editedOn, past, form]: CellRow,
+): CellRecord {
   return {
     plan,
     step,

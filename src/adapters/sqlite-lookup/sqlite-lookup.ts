@@ -1,5 +1,14 @@
 import Database from "better-sqlite3";
-import { renamed, sortNumber, YoroshiError, type FoundRows, type Related, type RelatedRow, type RelatedWay, type RowSource } from "../../core/index.js";
+import {
+  renamed,
+  sortNumber,
+  YoroshiError,
+  type FoundRows,
+  type Related,
+  type RelatedRow,
+  type RelatedWay,
+  type RowSource,
+} from "../../core/index.js";
 
 /**
  * Related rows of any table that can be streamed: it is read once into a temporary database on the disk, which is
@@ -15,7 +24,9 @@ export function sqliteLookup(source: RowSource, way: RelatedWay): Related {
       const here = Object.values(way.match);
       const ids = rows.map((row) => idOf(row.values, here));
       const found = db
-        .prepare(`SELECT id, row, total FROM (SELECT id, row, n, count(*) OVER (PARTITION BY id) AS total, row_number() OVER (PARTITION BY id ORDER BY place ${order}, n ${order}) AS rank FROM related WHERE id IN (SELECT value FROM json_each(?))) WHERE rank <= ? ORDER BY rank ${way.keep === "oldest" ? "ASC" : "DESC"}`)
+        .prepare(
+          `SELECT id, row, total FROM (SELECT id, row, n, count(*) OVER (PARTITION BY id) AS total, row_number() OVER (PARTITION BY id ORDER BY place ${order}, n ${order}) AS rank FROM related WHERE id IN (SELECT value FROM json_each(?))) WHERE rank <= ? ORDER BY rank ${way.keep === "oldest" ? "ASC" : "DESC"}`,
+        )
         .all(JSON.stringify(ids), way.limit) as { id: string; row: string; total: number }[];
       const byId = new Map<string, { rows: RelatedRow[]; total: number }>();
       for (const { id, row, total } of found) {
@@ -37,7 +48,12 @@ async function load(source: RowSource, way: RelatedWay): Promise<Database.Databa
   const there = Object.keys(way.match);
   const known = await source.columns();
   for (const column of [...there, ...Object.values(way.columns ?? {}), ...(way.order === undefined ? [] : [way.order])]) {
-    if (!known.includes(column)) throw new YoroshiError("tableBroken", { table: source.name, place: "row 1", problem: `there is no column \`${column}\`, which the plan's related rows need. Columns: ${known.join(", ")}.` });
+    if (!known.includes(column))
+      throw new YoroshiError("tableBroken", {
+        table: source.name,
+        place: "row 1",
+        problem: `there is no column \`${column}\`, which the plan's related rows need. Columns: ${known.join(", ")}.`,
+      });
   }
   const db = new Database("");
   // `place` has no type of its own: numbers are ordered before text, as the in-memory table does.

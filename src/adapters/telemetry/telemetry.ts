@@ -17,27 +17,39 @@ export function telemetry(): ModelLayer {
   return (model: Model) => {
     const common: Attributes = { "gen_ai.operation.name": "chat", "gen_ai.provider.name": model.host, "gen_ai.request.model": model.id };
     return withAsk(model, (request, signal) =>
-      tracer.startActiveSpan(`chat ${model.id}`, { kind: SpanKind.CLIENT, attributes: { ...common, "gen_ai.request.max_tokens": request.maxTokens, ...(request.temperature === undefined ? {} : { "gen_ai.request.temperature": request.temperature }) } }, async (span) => {
-        const began = performance.now();
-        let outcome: Attributes = {};
-        try {
-          const reply = await model.ask(request, signal);
-          span.setAttributes(replyFacts(reply));
-          if (reply.usage) {
-            tokens.record(reply.usage.tokensIn, { ...common, "gen_ai.token.type": "input" });
-            tokens.record(reply.usage.tokensOut, { ...common, "gen_ai.token.type": "output" });
+      tracer.startActiveSpan(
+        `chat ${model.id}`,
+        {
+          kind: SpanKind.CLIENT,
+          attributes: {
+            ...common,
+            "gen_ai.request.max_tokens": request.maxTokens,
+            ...(request.temperature === undefined ? {} : { "gen_ai.request.temperature": request.temperature }),
+          },
+        },
+        async (span) => {
+          const began = performance.now();
+          let outcome: Attributes = {};
+          try {
+            const reply = await model.ask(request, signal);
+            span.setAttributes(replyFacts(reply));
+            if (reply.usage) {
+              tokens.record(reply.usage.tokensIn, { ...common, "gen_ai.token.type": "input" });
+              tokens.record(reply.usage.tokensOut, { ...common, "gen_ai.token.type": "output" });
+            }
+            return reply;
+          } catch (error) {
+            outcome = { "error.type": error instanceof ModelFailure ? error.kind : "unexpected" };
+            span.setAttributes(outcome);
+            span.setStatus({ code: SpanStatusCode.ERROR });
+            throw error;
+          } finally {
+            duration.record((performance.now() - began) / 1000, { ...common, ...outcome });
+            span.end();
           }
-          return reply;
-        } catch (error) {
-          outcome = { "error.type": error instanceof ModelFailure ? error.kind : "unexpected" };
-          span.setAttributes(outcome);
-          span.setStatus({ code: SpanStatusCode.ERROR });
-          throw error;
-        } finally {
-          duration.record((performance.now() - began) / 1000, { ...common, ...outcome });
-          span.end();
-        }
-      }));
+        },
+      ),
+    );
   };
 }
 

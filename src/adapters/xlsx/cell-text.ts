@@ -31,7 +31,9 @@ export function areaOf(reference: string): Area {
 
 export const areaText = ({ left, top, right, bottom }: Area): string => `${columnLetters(left)}${top}:${columnLetters(right)}${bottom}`;
 
-/** Characters that XML cannot hold stand as `_xHHHH_` (ECMA-376 part 1, 22.9.2.19); what looks like that gets its own underscore escaped. */
+/**
+ * Characters that XML cannot hold stand as `_xHHHH_` (ECMA-376 part 1, 22.9.2.19); what looks like that gets its own underscore escaped.
+ */
 /** Control characters, what is no character, and halves of surrogate pairs. */
 const NOT_IN_XML = /(?![\t\n])[\p{Cc}\ufffe\uffff]|\p{Cs}/gu;
 

@@ -20,9 +20,20 @@ export function columnTags(head: string, tags: readonly Tag[], added: readonly P
   const prefix = prefixOf(data.qualified);
   const list = tags.find((tag) => tag.name === "cols");
   const isNew = new Set(added.map(({ column }) => column));
-  const kept = tags.filter((tag) => tag.name === "col").flatMap((tag) => without({ min: Number(attribute(tag, "min")), max: Number(attribute(tag, "max")), source: head.slice(tag.start, tag.end) }, isNew));
-  const fresh = added.map(({ column, target }): Range => ({ min: column, max: column, source: `<${prefix}col min="${column}" max="${column}" width="${widthOf(target)}" customWidth="1"/>` }));
-  const all = [...kept, ...fresh].sort((a, b) => a.min - b.min).map(({ source }) => source).join("");
+  const kept = tags
+    .filter((tag) => tag.name === "col")
+    .flatMap((tag) =>
+      without({ min: Number(attribute(tag, "min")), max: Number(attribute(tag, "max")), source: head.slice(tag.start, tag.end) }, isNew),
+    );
+  const fresh = added.map(({ column, target }): Range => ({
+    min: column,
+    max: column,
+    source: `<${prefix}col min="${column}" max="${column}" width="${widthOf(target)}" customWidth="1"/>`,
+  }));
+  const all = [...kept, ...fresh]
+    .sort((a, b) => a.min - b.min)
+    .map(({ source }) => source)
+    .join("");
   if (!list) return [{ start: data.start, end: data.start, text: `<${prefix}cols>${all}</${prefix}cols>` }];
   if (list.selfClosing) return [{ start: list.start, end: list.end, text: `<${list.qualified}>${all}</${list.qualified}>` }];
   return [{ start: list.end, end: head.indexOf(`</${list.qualified}>`, list.end), text: all }];
@@ -35,7 +46,12 @@ function without({ min, max, source }: Range, columns: ReadonlySet<number>): Ran
   const parts: Range[] = [];
   let from = min;
   for (const column of [...inside, max + 1]) {
-    if (column > from) parts.push({ min: from, max: column - 1, source: withAttribute(withAttribute(source, "min", String(from)), "max", String(column - 1)) });
+    if (column > from)
+      parts.push({
+        min: from,
+        max: column - 1,
+        source: withAttribute(withAttribute(source, "min", String(from)), "max", String(column - 1)),
+      });
     from = column + 1;
   }
   return parts;

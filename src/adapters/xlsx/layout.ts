@@ -41,36 +41,80 @@ export interface CellReader {
 export async function readLayout(file: PackageFile, choice: SheetChoice): Promise<Layout> {
   const book = await readWorkbook(file);
   const { sheet, table } = await chosen(file, book, choice);
-  const cells: CellReader = { strings: await readSharedStrings(file, book.sharedStrings), isDate: await dateStyles(file, book), dates: book.dates };
+  const cells: CellReader = {
+    strings: await readSharedStrings(file, book.sharedStrings),
+    isDate: await dateStyles(file, book),
+    dates: book.dates,
+  };
   const headerRow = table?.area.top ?? choice.headerRow;
   const header = await findHeader(file, sheet, cells, headerRow);
-  const within = table === undefined ? header.names : header.names.filter(({ column }) => column >= table.area.left && column <= table.area.right);
+  const within =
+    table === undefined ? header.names : header.names.filter(({ column }) => column >= table.area.left && column <= table.area.right);
   const columns = within.filter(({ name }) => name !== "");
   const place = `row ${header.row}`;
-  if (columns.length === 0) throw broken(file, sheet, place, headerRow === undefined ? "the sheet has no row with the columns' names." : "the row has no columns' names.");
+  if (columns.length === 0)
+    throw broken(
+      file,
+      sheet,
+      place,
+      headerRow === undefined ? "the sheet has no row with the columns' names." : "the row has no columns' names.",
+    );
   const twice = columns.find(({ name }, index) => columns.findIndex((other) => other.name === name) !== index);
-  if (twice) throw broken(file, sheet, place, `two columns are named \`${twice.name}\`. Give each its own name.${table ? "" : headerAdvice(await topRows({ file, sheet, cells }), { columns: columns.map(({ name }) => name) }, true)}`);
+  if (twice)
+    throw broken(
+      file,
+      sheet,
+      place,
+      `two columns are named \`${twice.name}\`. Give each its own name.${table ? "" : headerAdvice(await topRows({ file, sheet, cells }), { columns: columns.map(({ name }) => name) }, true)}`,
+    );
   return { file, book, sheet, table, headerRow: header.row, lastRow: table ? table.area.bottom - table.totals : Infinity, columns, cells };
 }
 
-export const broken = (file: PackageFile, sheet: Sheet, place: string, problem: string): YoroshiError => new YoroshiError("tableBroken", { table: `${file.name} (${sheet.name})`, place, problem });
+export const broken = (file: PackageFile, sheet: Sheet, place: string, problem: string): YoroshiError =>
+  new YoroshiError("tableBroken", { table: `${file.name} (${sheet.name})`, place, problem });
 
-async function chosen(file: PackageFile, book: Workbook, { sheet: wanted, table: wantedTable, headerRow }: SheetChoice): Promise<{ sheet: Sheet; table: DefinedTable | undefined }> {
+async function chosen(
+  file: PackageFile,
+  book: Workbook,
+  { sheet: wanted, table: wantedTable, headerRow }: SheetChoice,
+): Promise<{ sheet: Sheet; table: DefinedTable | undefined }> {
   const names = book.sheets.map((sheet) => sheet.name);
   if (wantedTable !== undefined) {
-    const all = (await Promise.all(book.sheets.map(async (sheet) => (await definedTables(file, sheet)).map((table) => ({ sheet, table }))))).flat();
+    const all = (
+      await Promise.all(book.sheets.map(async (sheet) => (await definedTables(file, sheet)).map((table) => ({ sheet, table }))))
+    ).flat();
     const found = all.find(({ table }) => table.name.toLowerCase() === wantedTable.toLowerCase());
     const known = all.map(({ table }) => table.name);
-    if (!found) throw new YoroshiError("notFound", { what: `defined table in ${file.name}`, name: wantedTable, known, near: nearest(wantedTable, known) });
+    if (!found)
+      throw new YoroshiError("notFound", {
+        what: `defined table in ${file.name}`,
+        name: wantedTable,
+        known,
+        near: nearest(wantedTable, known),
+      });
     return found;
   }
-  const sheet = wanted === undefined ? (book.sheets.find((one) => one.visible) ?? book.sheets[0]) : book.sheets.find((one) => one.name.toLowerCase() === wanted.toLowerCase());
-  if (!sheet) throw new YoroshiError("notFound", { what: `sheet in ${file.name}`, name: wanted ?? "", known: names, near: nearest(wanted ?? "", names) });
+  const sheet =
+    wanted === undefined
+      ? (book.sheets.find((one) => one.visible) ?? book.sheets[0])
+      : book.sheets.find((one) => one.name.toLowerCase() === wanted.toLowerCase());
+  if (!sheet)
+    throw new YoroshiError("notFound", {
+      what: `sheet in ${file.name}`,
+      name: wanted ?? "",
+      known: names,
+      near: nearest(wanted ?? "", names),
+    });
   const tables = headerRow === undefined ? await definedTables(file, sheet) : [];
   return { sheet, table: tables.length === 1 ? tables[0] : undefined };
 }
 
-async function findHeader(file: PackageFile, sheet: Sheet, cells: CellReader, wanted: number | undefined): Promise<{ row: number; names: { name: string; column: number }[] }> {
+async function findHeader(
+  file: PackageFile,
+  sheet: Sheet,
+  cells: CellReader,
+  wanted: number | undefined,
+): Promise<{ row: number; names: { name: string; column: number }[] }> {
   for await (const pieces of sheetPieces(file, sheet.part)) {
     for (const piece of pieces) {
       if (!("row" in piece) || (wanted !== undefined && piece.row.number < wanted)) continue;
@@ -102,7 +146,11 @@ export async function* dataRows({ file, sheet, headerRow, lastRow }: Layout): As
 }
 
 /** A row's values by column; `undefined` for a row without any. */
-export function rowValues({ columns, cells }: Pick<Layout, "columns" | "cells">, row: RowPiece, onUncalculated?: (column: string) => void): Record<string, string> | undefined {
+export function rowValues(
+  { columns, cells }: Pick<Layout, "columns" | "cells">,
+  row: RowPiece,
+  onUncalculated?: (column: string) => void,
+): Record<string, string> | undefined {
   const values: Record<string, string> = {};
   let blank = true;
   let at = 0;

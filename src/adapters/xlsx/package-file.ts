@@ -20,7 +20,11 @@ export interface PackageFile {
    * Writes the package anew: the parts named in `changed` with their new text (`null` leaves one out), all others as they are, still
    * compressed, so that not a byte of their content changes.
    */
-  copy(changed: ReadonlyMap<string, string | AsyncIterable<string> | null>, added: ReadonlyMap<string, string | AsyncIterable<string>>, write: (bytes: Buffer) => Promise<void>): Promise<void>;
+  copy(
+    changed: ReadonlyMap<string, string | AsyncIterable<string> | null>,
+    added: ReadonlyMap<string, string | AsyncIterable<string>>,
+    write: (bytes: Buffer) => Promise<void>,
+  ): Promise<void>;
   close(): Promise<void>;
 }
 
@@ -51,7 +55,8 @@ export async function openPackage(file: string, name: string): Promise<PackageFi
   }
   try {
     const { buffer } = await handle.read(Buffer.alloc(4), 0, 4, 0);
-    if (buffer.equals(COMPOUND_FILE)) throw unreadable(name, "it is encrypted, or a workbook of the old .xls form. Save it as .xlsx without a password");
+    if (buffer.equals(COMPOUND_FILE))
+      throw unreadable(name, "it is encrypted, or a workbook of the old .xls form. Save it as .xlsx without a password");
     const entries = (await new ZipReader(new HandleReader(handle)).getEntries()).filter((entry): entry is FileEntry => !entry.directory);
     return packageOf(name, handle, entries);
   } catch (error) {
@@ -66,7 +71,8 @@ export function orUnreadable(name: string, error: unknown): unknown {
   return error instanceof XmlFault ? unreadable(name, "a part of it is damaged", error) : error;
 }
 
-const unreadable = (name: string, problem: string, cause?: unknown): YoroshiError => new YoroshiError("fileUnreadable", { file: name, problem }, { cause });
+const unreadable = (name: string, problem: string, cause?: unknown): YoroshiError =>
+  new YoroshiError("fileUnreadable", { file: name, problem }, { cause });
 
 function packageOf(name: string, handle: FileHandle, entries: readonly FileEntry[]): PackageFile {
   // Part names are the same whatever their case (ECMA-376 part 2, 7.2.3.5).
@@ -113,7 +119,10 @@ function packageOf(name: string, handle: FileHandle, entries: readonly FileEntry
       return text;
     },
     async copy(changed, added, write) {
-      const out = new ZipWriter(new WritableStream<Uint8Array>({ write: (bytes) => write(Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength)) }), { dataDescriptor: false, extendedTimestamp: false, level: 6 });
+      const out = new ZipWriter(
+        new WritableStream<Uint8Array>({ write: (bytes) => write(Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength)) }),
+        { dataDescriptor: false, extendedTimestamp: false, level: 6 },
+      );
       const now = new Map([...changed].map(([part, content]) => [part.toLowerCase(), content]));
       for (const entry of entries) {
         const content = now.get(entry.filename.toLowerCase());
@@ -123,7 +132,18 @@ function packageOf(name: string, handle: FileHandle, entries: readonly FileEntry
           // As it is: neither unpacked nor packed again.
           const { readable: raw, writable } = new TransformStream<Uint8Array, Uint8Array>();
           const { filename, compressionMethod, uncompressedSize, signature, lastModDate, externalFileAttributes, versionMadeBy } = entry;
-          await Promise.all([entry.getData(writable, { passThrough: true }), out.add(filename, raw, { passThrough: true, compressionMethod, uncompressedSize, signature: signature ?? 0, lastModDate, externalFileAttributes, versionMadeBy })]);
+          await Promise.all([
+            entry.getData(writable, { passThrough: true }),
+            out.add(filename, raw, {
+              passThrough: true,
+              compressionMethod,
+              uncompressedSize,
+              signature: signature ?? 0,
+              lastModDate,
+              externalFileAttributes,
+              versionMadeBy,
+            }),
+          ]);
         }
       }
       for (const [part, content] of added) await out.add(part, readable(content));
@@ -136,14 +156,17 @@ function packageOf(name: string, handle: FileHandle, entries: readonly FileEntry
 async function* bytesOf(entry: FileEntry): AsyncGenerator<Uint8Array> {
   const { readable, writable } = new TransformStream<Uint8Array, Uint8Array>();
   // An entry that breaks off shows in the reading below.
-  const unpacked = entry.getData(writable, { checkSignature: true }).catch(async (error: unknown) => void (await writable.abort(error).catch(() => undefined)));
+  const unpacked = entry
+    .getData(writable, { checkSignature: true })
+    .catch(async (error: unknown) => void (await writable.abort(error).catch(() => undefined)));
   yield* readable as unknown as AsyncIterable<Uint8Array>;
   await unpacked;
 }
 
 function readable(content: string | AsyncIterable<string>): ReadableStream<Uint8Array> {
   const encoder = new TextEncoder();
-  if (typeof content === "string") return new ReadableStream({ start: (stream) => (stream.enqueue(encoder.encode(content)), stream.close()) });
+  if (typeof content === "string")
+    return new ReadableStream({ start: (stream) => (stream.enqueue(encoder.encode(content)), stream.close()) });
   const pieces = content[Symbol.asyncIterator]();
   return new ReadableStream({
     async pull(stream) {

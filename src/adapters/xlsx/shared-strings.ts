@@ -4,7 +4,10 @@ import { XmlScanner } from "./xml.js";
 
 const BLOCK_BYTES = 1 << 20;
 
-/** The workbook's shared texts, packed as UTF-8 in a few large blocks: as JavaScript strings, a million would take several times the memory. */
+/**
+ * The workbook's shared texts, packed as UTF-8 in a few large blocks: as JavaScript strings, a million would take several times the
+ * memory.
+ */
 export class SharedStrings {
   #blocks: { readonly base: number; readonly bytes: Buffer }[] = [];
   #block = Buffer.allocUnsafe(BLOCK_BYTES);
@@ -39,7 +42,7 @@ export class SharedStrings {
     if (from === to) return "";
     if (from >= this.#base) return this.#block.toString("utf8", from - this.#base, to - this.#base);
     let low = 0;
-    for (let high = this.#blocks.length - 1; low < high; ) {
+    for (let high = this.#blocks.length - 1; low < high;) {
       const middle = (low + high + 1) >> 1;
       if (this.#blocks[middle]!.base <= from) low = middle;
       else high = middle - 1;

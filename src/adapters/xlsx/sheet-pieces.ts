@@ -66,7 +66,15 @@ export async function* sheetPieces(file: PackageFile, part: string): AsyncGenera
       } else if (name === "c" && row) {
         const reference = attribute(tag, "r");
         columnBefore = reference === undefined ? columnBefore + 1 : columnNumber(reference);
-        cell = { column: columnBefore, start: start - row.start, end: 0, type: attribute(tag, "t") ?? "n", style: Number(attribute(tag, "s") ?? 0), value: undefined, formula: undefined };
+        cell = {
+          column: columnBefore,
+          start: start - row.start,
+          end: 0,
+          type: attribute(tag, "t") ?? "n",
+          style: Number(attribute(tag, "s") ?? 0),
+          value: undefined,
+          formula: undefined,
+        };
         row.cells.push(cell);
       } else if (name === "f" && cell) {
         cell.formula = attribute(tag, "t") ?? "normal";
@@ -78,7 +86,15 @@ export async function* sheetPieces(file: PackageFile, part: string): AsyncGenera
         const number = attribute(tag, "r");
         rowNumber = number === undefined ? rowNumber + 1 : Number(number);
         columnBefore = 0;
-        row = { number: rowNumber, start, source: "", openEnd: end - start, qualified: tag.qualified, selfClosing: tag.selfClosing, cells: [] };
+        row = {
+          number: rowNumber,
+          start,
+          source: "",
+          openEnd: end - start,
+          qualified: tag.qualified,
+          selfClosing: tag.selfClosing,
+          cells: [],
+        };
       }
     },
     close(name, end) {

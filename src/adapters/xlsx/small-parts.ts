@@ -3,7 +3,10 @@ import { relationshipsPart, type Workbook } from "./workbook.js";
 import { attribute, edited, escapeAttribute, prefixOf, tagsOf, withAttribute, type Tag } from "./xml.js";
 import type { PackageFile } from "./package-file.js";
 
-/** A defined table's part with further columns at its right and rows at its bottom, its filter with it. The names must be those of the header's cells. */
+/**
+ * A defined table's part with further columns at its right and rows at its bottom, its filter with it. The names must be those of the
+ * header's cells.
+ */
 export function resizedTable(text: string, names: readonly string[], bottom: number): string {
   const tags = tagsOf(text);
   const table = tags.find((tag) => tag.name === "table")!;
@@ -21,31 +24,70 @@ export function resizedTable(text: string, names: readonly string[], bottom: num
   return edited(text, [
     { ...table, text: withAttribute(source(table), "ref", areaText(widened)) },
     // The filter leaves out the row of totals.
-    ...(filter && filterArea ? [{ ...filter, text: withAttribute(source(filter), "ref", areaText({ ...filterArea, right: widened.right, bottom: filterArea.bottom + lower })) }] : []),
+    ...(filter && filterArea
+      ? [
+          {
+            ...filter,
+            text: withAttribute(
+              source(filter),
+              "ref",
+              areaText({ ...filterArea, right: widened.right, bottom: filterArea.bottom + lower }),
+            ),
+          },
+        ]
+      : []),
     { ...list, text: withAttribute(source(list), "count", String(columns.length + names.length)) },
-    { start: close, end: close, text: names.map((name, index) => `<${prefix}tableColumn id="${firstId + index}" name="${escapeAttribute(escapeCell(name).replace(/\n/g, "_x000a_"))}"/>`).join("") },
+    {
+      start: close,
+      end: close,
+      text: names
+        .map(
+          (name, index) =>
+            `<${prefix}tableColumn id="${firstId + index}" name="${escapeAttribute(escapeCell(name).replace(/\n/g, "_x000a_"))}"/>`,
+        )
+        .join(""),
+    },
   ]);
 }
 
 /** What follows `calcPr` in a workbook's part (ECMA-376 part 1, 18.2.27). */
-const BEHIND_CALCULATION = new Set(["oleSize", "customWorkbookViews", "pivotCaches", "smartTagPr", "smartTagTypes", "webPublishing", "fileRecoveryPr", "webPublishObjects", "extLst"]);
+const BEHIND_CALCULATION = new Set([
+  "oleSize",
+  "customWorkbookViews",
+  "pivotCaches",
+  "smartTagPr",
+  "smartTagTypes",
+  "webPublishing",
+  "fileRecoveryPr",
+  "webPublishObjects",
+  "extLst",
+]);
 
 /** The workbook's part with formulas to be calculated when it is next opened. */
 export function recalculated(text: string): string {
   const tags = tagsOf(text);
   const settings = tags.find((tag) => tag.name === "calcPr");
-  if (settings) return edited(text, [{ ...settings, text: withAttribute(text.slice(settings.start, settings.end), "fullCalcOnLoad", "1") }]);
+  if (settings)
+    return edited(text, [{ ...settings, text: withAttribute(text.slice(settings.start, settings.end), "fullCalcOnLoad", "1") }]);
   const root = tags[0]!;
   const behind = tags.find((tag) => BEHIND_CALCULATION.has(tag.name));
   const at = behind?.start ?? text.lastIndexOf(`</${root.qualified}>`);
   return edited(text, [{ start: at, end: at, text: `<${prefixOf(root.qualified)}calcPr fullCalcOnLoad="1"/>` }]);
 }
 
-/** The parts without the order of calculation, which a spreadsheet program makes anew; it may not name a cell that no longer has a formula. */
+/**
+ * The parts without the order of calculation, which a spreadsheet program makes anew; it may not name a cell that no longer has a formula.
+ */
 export async function withoutCalculationChain(file: PackageFile, book: Workbook): Promise<[string, string | null][]> {
   const chain = book.calculationChain;
   if (chain === undefined || !file.has(chain)) return [];
-  const without = (text: string, isIt: (tag: Tag) => boolean): string => edited(text, tagsOf(text).filter((tag) => tag.selfClosing && isIt(tag)).map(({ start, end }) => ({ start, end, text: "" })));
+  const without = (text: string, isIt: (tag: Tag) => boolean): string =>
+    edited(
+      text,
+      tagsOf(text)
+        .filter((tag) => tag.selfClosing && isIt(tag))
+        .map(({ start, end }) => ({ start, end, text: "" })),
+    );
   const links = relationshipsPart(book.part);
   const types = "[Content_Types].xml";
   return [
@@ -56,7 +98,11 @@ export async function withoutCalculationChain(file: PackageFile, book: Workbook)
 }
 
 /** The parts that name a new sheet, behind all others: the workbook, its links, the list of parts' types. */
-export async function withSheet(book: Workbook, { name, part }: { readonly name: string; readonly part: string }, partText: (part: string) => Promise<string>): Promise<[string, string][]> {
+export async function withSheet(
+  book: Workbook,
+  { name, part }: { readonly name: string; readonly part: string },
+  partText: (part: string) => Promise<string>,
+): Promise<[string, string][]> {
   const links = relationshipsPart(book.part);
   const types = "[Content_Types].xml";
   const [bookText, linksText, typesText] = await Promise.all([partText(book.part), partText(links), partText(types)]);
@@ -69,15 +115,38 @@ export async function withSheet(book: Workbook, { name, part }: { readonly name:
   const last = sheets.at(-1)!;
   // The namespace of `id` may be declared at each sheet; it is another in files of the strict form.
   const prefix = /([\w.-]+):id\s*=/.exec(last.source)?.[1] ?? "r";
-  const namespace = new RegExp(`xmlns:${prefix}\\s*=\\s*["']([^"']+)["']`).exec(bookText)?.[1] ?? "http://schemas.openxmlformats.org/officeDocument/2006/relationships";
+  const namespace =
+    new RegExp(`xmlns:${prefix}\\s*=\\s*["']([^"']+)["']`).exec(bookText)?.[1] ??
+    "http://schemas.openxmlformats.org/officeDocument/2006/relationships";
   const sheetId = Math.max(0, ...sheets.map((tag) => Number(attribute(tag, "sheetId")))) + 1;
   const behind = (text: string, tag: Tag | undefined, what: string): string => {
     const end = text.lastIndexOf(`</${tag!.qualified}>`);
     return edited(text, [{ start: end, end, text: what }]);
   };
   return [
-    [book.part, behind(bookText, bookTags.find((tag) => tag.name === "sheets"), `<${prefixOf(last.qualified)}sheet name="${escapeAttribute(name)}" sheetId="${sheetId}" xmlns:${prefix}="${namespace}" ${prefix}:id="rId${number}"/>`)],
-    [links, behind(linksText, linkTags[0], `<${prefixOf(linkTags[0]!.qualified)}Relationship Id="rId${number}" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/worksheet" Target="/${escapeAttribute(part)}"/>`)],
-    [types, behind(typesText, tagsOf(typesText)[0], `<${prefixOf(tagsOf(typesText)[0]!.qualified)}Override PartName="/${escapeAttribute(part)}" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/>`)],
+    [
+      book.part,
+      behind(
+        bookText,
+        bookTags.find((tag) => tag.name === "sheets"),
+        `<${prefixOf(last.qualified)}sheet name="${escapeAttribute(name)}" sheetId="${sheetId}" xmlns:${prefix}="${namespace}" ${prefix}:id="rId${number}"/>`,
+      ),
+    ],
+    [
+      links,
+      behind(
+        linksText,
+        linkTags[0],
+        `<${prefixOf(linkTags[0]!.qualified)}Relationship Id="rId${number}" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/worksheet" Target="/${escapeAttribute(part)}"/>`,
+      ),
+    ],
+    [
+      types,
+      behind(
+        typesText,
+        tagsOf(typesText)[0],
+        `<${prefixOf(tagsOf(typesText)[0]!.qualified)}Override PartName="/${escapeAttribute(part)}" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/>`,
+      ),
+    ],
   ];
 }

@@ -17,13 +17,23 @@ const NARROW = 14;
  * A sheet with a row for each row of the table: its key, how each filled cell stands, and why. One of an earlier fill is
  * written anew; another of that name is left alone, and is an error.
  */
-export async function statesSheet(layout: Layout, key: readonly string[], columns: readonly TargetColumn[], changes: FileChanges): Promise<{ readonly part: string; readonly isNew: boolean; readonly content: AsyncIterable<string> }> {
+export async function statesSheet(
+  layout: Layout,
+  key: readonly string[],
+  columns: readonly TargetColumn[],
+  changes: FileChanges,
+): Promise<{ readonly part: string; readonly isNew: boolean; readonly content: AsyncIterable<string> }> {
   const { file, book, sheet } = layout;
   const before = book.sheets.find((one) => one.name === STATES_SHEET);
   if (before) {
     const names = (await readLayout(file, { sheet: STATES_SHEET, headerRow: 1 })).columns.map((column) => column.name);
     if (before.part === sheet.part || names.at(-1) !== WHY || !key.every((column, index) => names[index] === column)) {
-      throw broken(file, before, "row 1", `a sheet of that name is there already, and is none that tells of cells. Give it another name, or leave out \`states: sheet\`.`);
+      throw broken(
+        file,
+        before,
+        "row 1",
+        `a sheet of that name is there already, and is none that tells of cells. Give it another name, or leave out \`states: sheet\`.`,
+      );
     }
   }
   const folder = path.posix.dirname(sheet.part);
@@ -32,15 +42,32 @@ export async function statesSheet(layout: Layout, key: readonly string[], column
   return { part, isNew: !before, content: sheetText(layout, key, columns, changes) };
 }
 
-async function* sheetText(layout: Layout, key: readonly string[], columns: readonly TargetColumn[], changes: FileChanges): AsyncGenerator<string> {
+async function* sheetText(
+  layout: Layout,
+  key: readonly string[],
+  columns: readonly TargetColumn[],
+  changes: FileChanges,
+): AsyncGenerator<string> {
   const header = [...key, ...columns.map(({ name }) => name), WHY];
-  const widths = header.map((_, index) => `<col min="${index + 1}" max="${index + 1}" width="${index === header.length - 1 ? WIDE : NARROW}" customWidth="1"/>`).join("");
+  const widths = header
+    .map(
+      (_, index) => `<col min="${index + 1}" max="${index + 1}" width="${index === header.length - 1 ? WIDE : NARROW}" customWidth="1"/>`,
+    )
+    .join("");
   yield `<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetViews><sheetView workbookViewId="0"><pane ySplit="1" topLeftCell="A2" activePane="bottomLeft" state="frozen"/></sheetView></sheetViews><cols>${widths}</cols><sheetData>`;
   yield rowText(1, header);
   let number = 1;
   const told = async (rows: readonly Named[]): Promise<string> => {
     const states = await changes.statesOf!(rows.map((row) => row.key));
-    return rows.map(({ values, problem }, index) => rowText(++number, [...key.map((column) => values[column] ?? ""), ...columns.map(({ name }) => states[index]?.[name]?.state ?? ""), problem ?? whyOf(columns, states[index] ?? {})])).join("");
+    return rows
+      .map(({ values, problem }, index) =>
+        rowText(++number, [
+          ...key.map((column) => values[column] ?? ""),
+          ...columns.map(({ name }) => states[index]?.[name]?.state ?? ""),
+          problem ?? whyOf(columns, states[index] ?? {}),
+        ]),
+      )
+      .join("");
   };
   let batch: FileRow[] = [];
   const seen = new KeySet();

@@ -20,7 +20,11 @@ export function styleEditor(text: string): StyleEditor {
   const root = tags.find((tag) => tag.name === "styleSheet")!;
   const opening = tags.find((tag) => tag.name === "cellXfs")!;
   const formats = cellFormats(text, tags);
-  const sources = formats.map((tag) => (tag.selfClosing ? text.slice(tag.start, tag.end) : text.slice(tag.start, text.indexOf(`</${tag.qualified}>`, tag.end) + tag.qualified.length + 3)));
+  const sources = formats.map((tag) =>
+    tag.selfClosing
+      ? text.slice(tag.start, tag.end)
+      : text.slice(tag.start, text.indexOf(`</${tag.qualified}>`, tag.end) + tag.qualified.length + 3),
+  );
   const prefix = prefixOf(opening.qualified);
   const ownFormats = tags.filter((tag) => tag.name === "numFmt");
   const codes = new Map(ownFormats.map((tag) => [attribute(tag, "formatCode") ?? "", Number(attribute(tag, "numFmtId"))]));
@@ -61,17 +65,34 @@ export function styleEditor(text: string): StyleEditor {
       if (added.length === 0) return undefined;
       const end = text.indexOf(`</${opening.qualified}>`, opening.end);
       const edits = [
-        { start: opening.start, end: opening.end, text: withAttribute(text.slice(opening.start, opening.end), "count", String(sources.length + added.length)) },
+        {
+          start: opening.start,
+          end: opening.end,
+          text: withAttribute(text.slice(opening.start, opening.end), "count", String(sources.length + added.length)),
+        },
         { start: end, end, text: added.join("") },
       ];
       if (newCodes.length > 0) {
         const list = tags.find((tag) => tag.name === "numFmts");
         const items = newCodes.map(({ id, code }) => `<${prefix}numFmt numFmtId="${id}" formatCode="${code}"/>`).join("");
-        if (!list) edits.push({ start: root.end, end: root.end, text: `<${prefix}numFmts count="${newCodes.length}">${items}</${prefix}numFmts>` });
-        else if (list.selfClosing) edits.push({ start: list.start, end: list.end, text: `<${list.qualified} count="${newCodes.length}">${items}</${list.qualified}>` });
+        if (!list)
+          edits.push({ start: root.end, end: root.end, text: `<${prefix}numFmts count="${newCodes.length}">${items}</${prefix}numFmts>` });
+        else if (list.selfClosing)
+          edits.push({
+            start: list.start,
+            end: list.end,
+            text: `<${list.qualified} count="${newCodes.length}">${items}</${list.qualified}>`,
+          });
         else {
           const close = text.indexOf(`</${list.qualified}>`, list.end);
-          edits.push({ start: list.start, end: list.end, text: withAttribute(text.slice(list.start, list.end), "count", String(ownFormats.length + newCodes.length)) }, { start: close, end: close, text: items });
+          edits.push(
+            {
+              start: list.start,
+              end: list.end,
+              text: withAttribute(text.slice(list.start, list.end), "count", String(ownFormats.length + newCodes.length)),
+            },
+            { start: close, end: close, text: items },
+          );
         }
       }
       return edited(text, edits);

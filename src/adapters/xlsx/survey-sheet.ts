@@ -67,7 +67,12 @@ export async function surveySheet(layout: Layout, targets: readonly TargetColumn
         lastData = row.number;
         lastStyles = new Map(row.cells.map((cell) => [cell.column, cell.style]));
       }
-      if (table && row.number > lastRow && row.cells.some((cell) => cell.value !== undefined && cell.column >= table.area.left && cell.column <= table.area.right)) blocked = Math.min(blocked, row.number);
+      if (
+        table &&
+        row.number > lastRow &&
+        row.cells.some((cell) => cell.value !== undefined && cell.column >= table.area.left && cell.column <= table.area.right)
+      )
+        blocked = Math.min(blocked, row.number);
       if (table && row.number > table.area.bottom) continue;
       for (const cell of row.cells) {
         const isBlank = cell.value === undefined && cell.formula === undefined;
@@ -76,30 +81,65 @@ export async function surveySheet(layout: Layout, targets: readonly TargetColumn
         const target = old.get(cell.column);
         if (target && row.number > headerRow && row.number <= lastRow) {
           bases.get(target)!.add(cell.style);
-          if (cell.formula !== undefined && cell.formula !== "normal") throw broken(file, sheet, `cell ${columnLetters(cell.column)}${row.number}`, `a formula that several cells share stands in \`${target.name}\`, which the plan fills. Fill a column of its own, or replace the formulas by their values first.`);
+          if (cell.formula !== undefined && cell.formula !== "normal")
+            throw broken(
+              file,
+              sheet,
+              `cell ${columnLetters(cell.column)}${row.number}`,
+              `a formula that several cells share stands in \`${target.name}\`, which the plan fills. Fill a column of its own, or replace the formulas by their values first.`,
+            );
           replacesFormulas ||= cell.formula !== undefined;
         }
         if (cell.column === after) for (const one of added) bases.get(one)!.add(cell.style);
       }
     }
   }
-  if (taken !== undefined && table) throw broken(file, sheet, `cell ${taken}`, `the table ${table.name} has no room at its right for ${added.map(({ name }) => `\`${name}\``).join(", ")}. Move what stands there.`);
+  if (taken !== undefined && table)
+    throw broken(
+      file,
+      sheet,
+      `cell ${taken}`,
+      `the table ${table.name} has no room at its right for ${added.map(({ name }) => `\`${name}\``).join(", ")}. Move what stands there.`,
+    );
   const bottom = lastData + growing;
   if (table && growing > 0 && (bottom >= blocked || (table.totals > 0 && bottom > lastRow))) {
-    throw broken(file, sheet, `row ${lastData + 1}`, `the table ${table.name} has no room for ${growing} new rows below it. Insert ${growing} empty rows there (above its row of totals), or move the file away: then it is made anew from the source.`);
+    throw broken(
+      file,
+      sheet,
+      `row ${lastData + 1}`,
+      `the table ${table.name} has no room for ${growing} new rows below it. Insert ${growing} empty rows there (above its row of totals), or move the file away: then it is made anew from the source.`,
+    );
   }
   const first = firstFree(taken === undefined ? after + 1 : widest + 1, added.length, table ? [] : hidden);
   if (first + added.length - 1 > MOST_COLUMNS) throw broken(file, sheet, `row ${headerRow}`, "the sheet has no room for further columns.");
   for (const [target, styled] of bases) for (const base of styled) styles.like(base, formatOf(target.type));
-  const places = targets.map((target) => ({ target, column: existing.get(target.name) ?? first + added.indexOf(target), isNew: !existing.has(target.name) }));
-  return { places, neighbour: after, replacesFormulas, isProtected, lastData, lastStyles, bottom: Math.max(bottom, table?.area.bottom ?? 0), dayStyle: growing > 0 ? styles.like(0, "date") : 0 };
+  const places = targets.map((target) => ({
+    target,
+    column: existing.get(target.name) ?? first + added.indexOf(target),
+    isNew: !existing.has(target.name),
+  }));
+  return {
+    places,
+    neighbour: after,
+    replacesFormulas,
+    isProtected,
+    lastData,
+    lastStyles,
+    bottom: Math.max(bottom, table?.area.bottom ?? 0),
+    dayStyle: growing > 0 ? styles.like(0, "date") : 0,
+  };
 }
 
 function hiddenColumns(tags: readonly Tag[]): (readonly [number, number])[] {
-  return tags.filter((tag) => tag.name === "col" && /^(1|true)$/.test(attribute(tag, "hidden") ?? "")).map((tag) => [Number(attribute(tag, "min")), Number(attribute(tag, "max"))] as const);
+  return tags
+    .filter((tag) => tag.name === "col" && /^(1|true)$/.test(attribute(tag, "hidden") ?? ""))
+    .map((tag) => [Number(attribute(tag, "min")), Number(attribute(tag, "max"))] as const);
 }
 
-/** The first column from which on so many stand side by side, none of them hidden. All to the right being hidden, that is how the sheet was cut off; then they are shown. */
+/**
+ * The first column from which on so many stand side by side, none of them hidden. All to the right being hidden, that is how the sheet was
+ * cut off; then they are shown.
+ */
 function firstFree(from: number, count: number, hidden: readonly (readonly [number, number])[]): number {
   let first = from;
   for (const [min, max] of hidden) if (min <= first + count - 1 && max >= first && max < MOST_COLUMNS) first = max + 1;

@@ -40,14 +40,19 @@ export async function readWorkbook(file: PackageFile): Promise<Workbook> {
   const main = (await relationships(file, "")).find((one) => one.type === "officeDocument");
   const text = main && (await file.text(main.target));
   if (!main || text === undefined) throw new YoroshiError("fileUnreadable", { file: file.name, problem: "it is not a workbook" });
-  if (/\.bin$/i.test(main.target)) throw new YoroshiError("fileUnreadable", { file: file.name, problem: "it is a binary workbook (.xlsb). Save it as .xlsx" });
+  if (/\.bin$/i.test(main.target))
+    throw new YoroshiError("fileUnreadable", { file: file.name, problem: "it is a binary workbook (.xlsb). Save it as .xlsx" });
   const related = await relationships(file, main.target);
   const tags = tagsOf(text);
   const byType = (type: string): string | undefined => related.find((one) => one.type === type)?.target;
-  const sheets = tags.filter((tag) => tag.name === "sheet").flatMap((tag) => {
-    const target = related.find((one) => one.id === attribute(tag, "id") && one.type === "worksheet");
-    return target ? [{ name: attribute(tag, "name") ?? "", part: target.target, visible: (attribute(tag, "state") ?? "visible") === "visible" }] : [];
-  });
+  const sheets = tags
+    .filter((tag) => tag.name === "sheet")
+    .flatMap((tag) => {
+      const target = related.find((one) => one.id === attribute(tag, "id") && one.type === "worksheet");
+      return target
+        ? [{ name: attribute(tag, "name") ?? "", part: target.target, visible: (attribute(tag, "state") ?? "visible") === "visible" }]
+        : [];
+    });
   const properties = tags.find((tag) => tag.name === "workbookPr");
   return {
     part: main.target,
@@ -60,14 +65,19 @@ export async function readWorkbook(file: PackageFile): Promise<Workbook> {
 }
 
 /** Where a part's relationships stand. */
-export const relationshipsPart = (part: string): string => path.posix.join(path.posix.dirname(part), "_rels", `${path.posix.basename(part)}.rels`);
+export const relationshipsPart = (part: string): string =>
+  path.posix.join(path.posix.dirname(part), "_rels", `${path.posix.basename(part)}.rels`);
 
 async function relationships(file: PackageFile, part: string): Promise<Relationship[]> {
   const text = await file.text(part === "" ? "_rels/.rels" : relationshipsPart(part));
   if (text === undefined) return [];
   return tagsOf(text)
     .filter((tag) => tag.name === "Relationship" && attribute(tag, "TargetMode") !== "External")
-    .map((tag) => ({ id: attribute(tag, "Id") ?? "", type: (attribute(tag, "Type") ?? "").split("/").at(-1)!, target: targetOf(part, attribute(tag, "Target") ?? "") }));
+    .map((tag) => ({
+      id: attribute(tag, "Id") ?? "",
+      type: (attribute(tag, "Type") ?? "").split("/").at(-1)!,
+      target: targetOf(part, attribute(tag, "Target") ?? ""),
+    }));
 }
 
 /** Targets are relative to their part, or absolute in the package. */
@@ -100,7 +110,9 @@ export async function dateStyles(file: PackageFile, { styles }: Workbook): Promi
   const text = styles === undefined ? undefined : await file.text(styles);
   if (text === undefined) return [];
   const tags = tagsOf(text);
-  const formats = new Map(tags.filter((tag) => tag.name === "numFmt").map((tag) => [Number(attribute(tag, "numFmtId")), attribute(tag, "formatCode") ?? ""]));
+  const formats = new Map(
+    tags.filter((tag) => tag.name === "numFmt").map((tag) => [Number(attribute(tag, "numFmtId")), attribute(tag, "formatCode") ?? ""]),
+  );
   return cellFormats(text, tags).map((tag) => isDate(Number(attribute(tag, "numFmtId") ?? 0), formats));
 }
 

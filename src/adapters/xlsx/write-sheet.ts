@@ -13,7 +13,13 @@ import { attribute, edited, prefixOf, withAttribute, type Tag } from "./xml.js";
 const BATCH_ROWS = 500;
 
 /** The sheet's part as it is written, in a stream. Every character that is not of a written cell stays. */
-export async function* writtenSheet(layout: Layout, survey: Survey, key: readonly string[], styles: StyleEditor, changes: FileChanges): AsyncGenerator<string> {
+export async function* writtenSheet(
+  layout: Layout,
+  survey: Survey,
+  key: readonly string[],
+  styles: StyleEditor,
+  changes: FileChanges,
+): AsyncGenerator<string> {
   const { lastData } = survey;
   const seen = new KeySet();
   let batch: SheetPiece[] = [];
@@ -46,7 +52,11 @@ export async function* writtenSheet(layout: Layout, survey: Survey, key: readonl
       begun = true;
       await pull();
     }
-    for (; next && number < limit; await pull()) yield `<${prefix}row r="${number}">${[...newCells(next, number, prefix, layout, survey, styles)].sort(([a], [b]) => a - b).map(([, cell]) => cell).join("")}</${prefix}row>`;
+    for (; next && number < limit; await pull())
+      yield `<${prefix}row r="${number}">${[...newCells(next, number, prefix, layout, survey, styles)]
+        .sort(([a], [b]) => a - b)
+        .map(([, cell]) => cell)
+        .join("")}</${prefix}row>`;
   };
   for await (const pieces of sheetPieces(layout.file, layout.sheet.part)) {
     for (const piece of pieces) {
@@ -80,7 +90,13 @@ async function* flatRows(changes: FileChanges): AsyncGenerator<NewRow> {
   for await (const rows of changes.added()) yield* rows;
 }
 
-function sourceOf(piece: SheetPiece, layout: Layout, survey: Survey, styles: StyleEditor, changes: ReadonlyMap<RowPiece, RowChange>): string {
+function sourceOf(
+  piece: SheetPiece,
+  layout: Layout,
+  survey: Survey,
+  styles: StyleEditor,
+  changes: ReadonlyMap<RowPiece, RowChange>,
+): string {
   if ("head" in piece) return headSource(piece.head, piece.tags, layout, survey);
   if ("raw" in piece) return piece.raw;
   const { row } = piece;
@@ -92,20 +108,38 @@ function sourceOf(piece: SheetPiece, layout: Layout, survey: Survey, styles: Sty
 
 function headerCells(row: RowPiece, places: readonly Place[]): Map<number, string> {
   const last = row.cells.findLast((cell) => cell.value !== undefined);
-  return new Map(places.filter((place) => place.isNew).map(({ target, column }) => [column, cellSource(prefixOf(row.qualified), column, row.number, last?.style ?? 0, { text: target.name })]));
+  return new Map(
+    places
+      .filter((place) => place.isNew)
+      .map(({ target, column }) => [
+        column,
+        cellSource(prefixOf(row.qualified), column, row.number, last?.style ?? 0, { text: target.name }),
+      ]),
+  );
 }
 
 /** The cells of a row that goes: blank, so that no other row moves and all that refers to them stays right. */
 function blankCells(row: RowPiece, { columns }: Layout): Map<number, string> {
   const isOurs = new Set(columns.map(({ column }) => column));
-  return new Map(row.cells.filter((cell) => isOurs.has(cell.column) && (cell.formula === undefined || cell.formula === "normal")).map(({ column, style }) => [column, cellSource(prefixOf(row.qualified), column, row.number, style, { text: "" })]));
+  return new Map(
+    row.cells
+      .filter((cell) => isOurs.has(cell.column) && (cell.formula === undefined || cell.formula === "normal"))
+      .map(({ column, style }) => [column, cellSource(prefixOf(row.qualified), column, row.number, style, { text: "" })]),
+  );
 }
 
-function dataCells(row: RowPiece, layout: Layout, survey: Survey, styles: StyleEditor, { cells: given = {}, brought = {} }: RowChange): Map<number, string> {
+function dataCells(
+  row: RowPiece,
+  layout: Layout,
+  survey: Survey,
+  styles: StyleEditor,
+  { cells: given = {}, brought = {} }: RowChange,
+): Map<number, string> {
   const { places } = survey;
   const { dates } = layout.cells;
   const written = new Map<number, string>();
-  const put = (column: number, style: number, value: WrittenValue): void => void written.set(column, cellSource(prefixOf(row.qualified), column, row.number, style, value));
+  const put = (column: number, style: number, value: WrittenValue): void =>
+    void written.set(column, cellSource(prefixOf(row.qualified), column, row.number, style, value));
   const cellAt = (column: number): RowPiece["cells"][number] | undefined => row.cells.find((one) => one.column === column);
   for (const [name, cell] of Object.entries(brought)) {
     const column = columnOf(name, layout, places);
@@ -133,12 +167,21 @@ function filledStyle(target: Place["target"], isNew: boolean, base: number, valu
 }
 
 /** A day needs a style that shows it as one. */
-const styleFor = (value: WrittenValue, style: number, { cells }: Layout, { dayStyle }: Survey): number => ("serial" in value && !cells.isDate[style] ? dayStyle : style);
+const styleFor = (value: WrittenValue, style: number, { cells }: Layout, { dayStyle }: Survey): number =>
+  "serial" in value && !cells.isDate[style] ? dayStyle : style;
 
-const columnOf = (name: string, { columns }: Layout, places: readonly Place[]): number | undefined => columns.find((one) => one.name === name)?.column ?? places.find(({ target }) => target.name === name)?.column;
+const columnOf = (name: string, { columns }: Layout, places: readonly Place[]): number | undefined =>
+  columns.find((one) => one.name === name)?.column ?? places.find(({ target }) => target.name === name)?.column;
 
 /** The cells of a new row; each looks like the one above it. */
-function newCells({ values, sources, cells }: NewRow, number: number, prefix: string, layout: Layout, survey: Survey, styles: StyleEditor): Map<number, string> {
+function newCells(
+  { values, sources, cells }: NewRow,
+  number: number,
+  prefix: string,
+  layout: Layout,
+  survey: Survey,
+  styles: StyleEditor,
+): Map<number, string> {
   const found = new Map<number, string>();
   const styleAt = (column: number): number => survey.lastStyles.get(column) ?? 0;
   for (const [name, text] of Object.entries(values)) {
@@ -151,7 +194,10 @@ function newCells({ values, sources, cells }: NewRow, number: number, prefix: st
     const cell: CellOut | undefined = cells?.[target.name];
     if (cell === undefined) continue;
     const value = valueOf(target, cell, layout.cells.dates);
-    found.set(column, cellSource(prefix, column, number, filledStyle(target, isNew, styleAt(isNew ? survey.neighbour : column), value, styles), value));
+    found.set(
+      column,
+      cellSource(prefix, column, number, filledStyle(target, isNew, styleAt(isNew ? survey.neighbour : column), value, styles), value),
+    );
   }
   return found;
 }
@@ -160,7 +206,13 @@ function newCells({ values, sources, cells }: NewRow, number: number, prefix: st
 function withCells(row: RowPiece, cells: ReadonlyMap<number, string>): string {
   if (cells.size === 0) return row.source;
   const columns = [...cells.keys()].sort((a, b) => a - b);
-  const opening = row.source.slice(0, row.openEnd).replace(/(\sspans\s*=\s*["'])(\d+):(\d+)(["'])/, (_, start: string, from: string, to: string, end: string) => `${start}${Math.min(Number(from), columns[0]!)}:${Math.max(Number(to), columns.at(-1)!)}${end}`);
+  const opening = row.source
+    .slice(0, row.openEnd)
+    .replace(
+      /(\sspans\s*=\s*["'])(\d+):(\d+)(["'])/,
+      (_, start: string, from: string, to: string, end: string) =>
+        `${start}${Math.min(Number(from), columns[0]!)}:${Math.max(Number(to), columns.at(-1)!)}${end}`,
+    );
   if (row.selfClosing) return `${opening.replace(/\s*\/>$/, ">")}${columns.map((column) => cells.get(column)).join("")}</${row.qualified}>`;
   let out = opening;
   let at = row.openEnd;
@@ -188,9 +240,24 @@ function headSource(head: string, tags: readonly Tag[], { headerRow }: Layout, {
   const reference = dimension && attribute(dimension, "ref");
   if (dimension && reference) {
     const area = areaOf(reference);
-    const now = { ...area, right: Math.max(area.right, ...places.map((place) => place.column)), bottom: lastData > headerRow ? Math.max(area.bottom, bottom) : area.bottom };
-    if (now.right !== area.right || now.bottom !== area.bottom) edits.push({ start: dimension.start, end: dimension.end, text: withAttribute(head.slice(dimension.start, dimension.end), "ref", areaText(now)) });
+    const now = {
+      ...area,
+      right: Math.max(area.right, ...places.map((place) => place.column)),
+      bottom: lastData > headerRow ? Math.max(area.bottom, bottom) : area.bottom,
+    };
+    if (now.right !== area.right || now.bottom !== area.bottom)
+      edits.push({
+        start: dimension.start,
+        end: dimension.end,
+        text: withAttribute(head.slice(dimension.start, dimension.end), "ref", areaText(now)),
+      });
   }
-  edits.push(...columnTags(head, tags, places.filter((place) => place.isNew)));
+  edits.push(
+    ...columnTags(
+      head,
+      tags,
+      places.filter((place) => place.isNew),
+    ),
+  );
   return edited(head, edits);
 }

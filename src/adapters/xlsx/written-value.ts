@@ -8,7 +8,8 @@ import { escapeText } from "./xml.js";
 const MOST_CHARS = 32_767;
 
 /** A value in the form that its cell takes. */
-export type WrittenValue = { readonly text: string } | { readonly number: number } | { readonly serial: number } | { readonly yes: boolean };
+export type WrittenValue =
+  { readonly text: string } | { readonly number: number } | { readonly serial: number } | { readonly yes: boolean };
 
 export function valueOf({ type = "text" }: TargetColumn, cell: CellOut, dates: DateSystem): WrittenValue {
   if (typeof cell === "number") return { number: cell };
@@ -18,7 +19,8 @@ export function valueOf({ type = "text" }: TargetColumn, cell: CellOut, dates: D
   const serial = isDate ? serialOf(text, dates) : undefined;
   if (serial !== undefined) return { serial };
   // A person's own number is a number.
-  if (!isDate && type !== "text" && type !== "yesNo" && text.trim() !== "" && String(Number(text)) === text) return { number: Number(text) };
+  if (!isDate && type !== "text" && type !== "yesNo" && text.trim() !== "" && String(Number(text)) === text)
+    return { number: Number(text) };
   return { text: text.length > MOST_CHARS ? `${text.slice(0, MOST_CHARS - 1)}…` : text };
 }
 
@@ -48,7 +50,8 @@ export function formatOf(type: CellType | undefined): NumberFormat {
 /** A cell as it stands in a sheet's part. */
 export function cellSource(prefix: string, column: number, row: number, style: number, value: WrittenValue): string {
   const start = `<${prefix}c r="${columnLetters(column)}${row}"${style === 0 ? "" : ` s="${style}"`}`;
-  if ("number" in value || "serial" in value) return `${start}><${prefix}v>${"number" in value ? value.number : value.serial}</${prefix}v></${prefix}c>`;
+  if ("number" in value || "serial" in value)
+    return `${start}><${prefix}v>${"number" in value ? value.number : value.serial}</${prefix}v></${prefix}c>`;
   if ("yes" in value) return `${start} t="b"><${prefix}v>${value.yes ? 1 : 0}</${prefix}v></${prefix}c>`;
   if (value.text === "") return `${start}/>`;
   const keepSpace = /^\s|\s$|[\n\t]| {2}/.test(value.text) ? ' xml:space="preserve"' : "";

@@ -36,8 +36,17 @@ export function xlsxFormat({ key: keyColumns, showsStates, onNotice, ...choice }
     topRows: (from) => withLayout(from, choice, topRows),
     async *rows(from, { sources = false, tell = false } = {}) {
       const uncalculated = new Map<string, number>();
-      yield* chunks(from, choice, key, sources, tell ? (column) => uncalculated.set(column, (uncalculated.get(column) ?? 0) + 1) : undefined);
-      for (const [column, cells] of uncalculated) onNotice?.(`${from.name}: ${plural(cells, "formula")} in \`${column}\` ${cells === 1 ? "has" : "have"} no calculated value and ${cells === 1 ? "counts" : "count"} as blank. Open the workbook in a spreadsheet program and save it.`);
+      yield* chunks(
+        from,
+        choice,
+        key,
+        sources,
+        tell ? (column) => uncalculated.set(column, (uncalculated.get(column) ?? 0) + 1) : undefined,
+      );
+      for (const [column, cells] of uncalculated)
+        onNotice?.(
+          `${from.name}: ${plural(cells, "formula")} in \`${column}\` ${cells === 1 ? "has" : "have"} no calculated value and ${cells === 1 ? "counts" : "count"} as blank. Open the workbook in a spreadsheet program and save it.`,
+        );
     },
     write: (base, target, begin, write) =>
       withLayout(base!, choice, async (layout) => {
@@ -45,7 +54,9 @@ export function xlsxFormat({ key: keyColumns, showsStates, onNotice, ...choice }
         dates = layout.book.dates;
         const changes = begin();
         const growing = changes.carries ? await countAdded(layout, key, begin()) : 0;
-        const { changed, fresh } = await changedParts(layout, key, changes, begin, growing, (text) => onNotice?.(`${target.name}: ${text}`));
+        const { changed, fresh } = await changedParts(layout, key, changes, begin, growing, (text) =>
+          onNotice?.(`${target.name}: ${text}`),
+        );
         await layout.file.copy(changed, fresh, write);
       }),
     asWritten: (column, value) => writtenText(column, value, dates),
@@ -55,25 +66,38 @@ export function xlsxFormat({ key: keyColumns, showsStates, onNotice, ...choice }
 type Parts = Map<string, string | AsyncIterable<string> | null>;
 
 /** The parts of the workbook that are written anew, and those that are added. */
-async function changedParts(layout: Layout, key: readonly string[], changes: FileChanges, begin: () => FileChanges, growing: number, tell: (text: string) => void): Promise<{ changed: Parts; fresh: Map<string, AsyncIterable<string>> }> {
+async function changedParts(
+  layout: Layout,
+  key: readonly string[],
+  changes: FileChanges,
+  begin: () => FileChanges,
+  growing: number,
+  tell: (text: string) => void,
+): Promise<{ changed: Parts; fresh: Map<string, AsyncIterable<string>> }> {
   const { book, sheet, table, file: parts } = layout;
   const styles = styleEditor((book.styles && (await parts.text(book.styles))) || NO_STYLES);
   // Without styles a number cannot be shown as a day.
-  const targets = book.styles === undefined ? changes.columns.map((column) => ({ ...column, type: isDay(column.type) ? "text" : column.type }) as const) : changes.columns;
+  const targets =
+    book.styles === undefined
+      ? changes.columns.map((column) => ({ ...column, type: isDay(column.type) ? "text" : column.type }) as const)
+      : changes.columns;
   const brought = changes.brought.map((name) => ({ name, freeText: false }));
   const survey = await surveySheet(layout, [...brought, ...targets], styles, growing);
   if (survey.isProtected) tell(`the sheet ${sheet.name} is protected and stays so; filled cells are locked for people as its others are.`);
   const changed: Parts = new Map();
   const fresh = new Map<string, AsyncIterable<string>>();
   const added = survey.places.filter((place) => place.isNew).map((place) => place.target.name);
-  if (table && (added.length > 0 || survey.bottom > table.area.bottom)) changed.set(table.part, resizedTable((await parts.text(table.part))!, added, survey.bottom));
+  if (table && (added.length > 0 || survey.bottom > table.area.bottom))
+    changed.set(table.part, resizedTable((await parts.text(table.part))!, added, survey.bottom));
   const partText = async (part: string): Promise<string> => (changed.get(part) as string | undefined) ?? (await parts.text(part))!;
   if (changes.carries || added.length < survey.places.length) changed.set(book.part, recalculated((await parts.text(book.part))!));
-  if (changes.carries || survey.replacesFormulas) for (const [part, text] of await withoutCalculationChain(parts, book)) changed.set(part, text);
+  if (changes.carries || survey.replacesFormulas)
+    for (const [part, text] of await withoutCalculationChain(parts, book)) changed.set(part, text);
   if (changes.statesOf) {
     const states = await statesSheet(layout, key, changes.columns, begin());
     (states.isNew ? fresh : changed).set(states.part, states.content);
-    if (states.isNew) for (const [part, text] of await withSheet(book, { name: STATES_SHEET, part: states.part }, partText)) changed.set(part, text);
+    if (states.isNew)
+      for (const [part, text] of await withSheet(book, { name: STATES_SHEET, part: states.part }, partText)) changed.set(part, text);
   }
   const styled = styles.text();
   if (styled !== undefined && book.styles !== undefined) changed.set(book.styles, styled);
@@ -84,16 +108,19 @@ async function changedParts(layout: Layout, key: readonly string[], changes: Fil
 const isDay = (type: CellType | undefined): boolean => type === "date" || type === "dateTime";
 
 /** A workbook without styles has one, plain. */
-const NO_STYLES = '<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><cellXfs count="1"><xf numFmtId="0"/></cellXfs></styleSheet>';
+const NO_STYLES =
+  '<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><cellXfs count="1"><xf numFmtId="0"/></cellXfs></styleSheet>';
 
 /** How many rows the source brings; a sheet says at its beginning how far it reaches. */
 async function countAdded(layout: Layout, key: readonly string[], changes: FileChanges): Promise<number> {
   const seen = new KeySet();
   for await (const rows of dataRows(layout)) {
-    await changes.of(rows.flatMap((row) => {
-      const values = rowValues(layout, row);
-      return values ? [sheetRow(layout, row, values, key, seen)] : [];
-    }));
+    await changes.of(
+      rows.flatMap((row) => {
+        const values = rowValues(layout, row);
+        return values ? [sheetRow(layout, row, values, key, seen)] : [];
+      }),
+    );
   }
   let added = 0;
   for await (const rows of changes.added()) added += rows.length;
@@ -111,7 +138,13 @@ export async function withLayout<T>({ file, name }: NamedFile, choice: SheetChoi
   }
 }
 
-async function* chunks({ file, name }: NamedFile, choice: SheetChoice, key: readonly string[], sources: boolean, onUncalculated?: (column: string) => void): AsyncGenerator<{ rows: FileRow[]; share: number }> {
+async function* chunks(
+  { file, name }: NamedFile,
+  choice: SheetChoice,
+  key: readonly string[],
+  sources: boolean,
+  onUncalculated?: (column: string) => void,
+): AsyncGenerator<{ rows: FileRow[]; share: number }> {
   const parts = await openPackage(file, name);
   try {
     const layout = await readLayout(parts, choice);
@@ -139,12 +172,18 @@ async function* chunks({ file, name }: NamedFile, choice: SheetChoice, key: read
 
 /** As the sheet itself says; for showing how far one is, so it need not be right. */
 async function lastRowOf({ file, sheet }: Layout): Promise<number> {
-  for await (const text of file.stream(sheet.part)) return Number(/<(?:\w+:)?dimension[^>]*ref="[A-Z]+\d+:[A-Z]+(\d+)"/.exec(text)?.[1] ?? Infinity);
+  for await (const text of file.stream(sheet.part))
+    return Number(/<(?:\w+:)?dimension[^>]*ref="[A-Z]+\d+:[A-Z]+(\d+)"/.exec(text)?.[1] ?? Infinity);
   return Infinity;
 }
 
 function requireKey({ file, sheet, headerRow, columns }: Layout, key: readonly string[]): void {
   const known = columns.map((column) => column.name);
   const missing = key.find((column) => !known.includes(column));
-  if (missing !== undefined) throw new YoroshiError("tableBroken", { table: `${file.name} (${sheet.name})`, place: `row ${headerRow}`, problem: `there is no column \`${missing}\` for the key. Columns: ${known.join(", ")}.` });
+  if (missing !== undefined)
+    throw new YoroshiError("tableBroken", {
+      table: `${file.name} (${sheet.name})`,
+      place: `row ${headerRow}`,
+      problem: `there is no column \`${missing}\` for the key. Columns: ${known.join(", ")}.`,
+    });
 }

@@ -12,7 +12,11 @@ export interface XlsxTableOptions extends SheetChoice, Omit<FileTableOptions, "g
 /** A sheet, or a defined table, of a workbook (`.xlsx`, `.xlsm`) as a table. */
 export function xlsxTable({ sheet, table, headerRow, showsStates, ...options }: XlsxTableOptions): Table {
   const { key, onNotice } = options;
-  return fileTable(options, xlsxFormat({ sheet, table, headerRow, showsStates, key, onNotice }), table === undefined ? sheet : `table ${table}`);
+  return fileTable(
+    options,
+    xlsxFormat({ sheet, table, headerRow, showsStates, key, onNotice }),
+    table === undefined ? sheet : `table ${table}`,
+  );
 }
 
 /** All rows of a sheet in a stream. */

@@ -124,7 +124,7 @@ export class XmlScanner {
 
 /** Where an opening tag ends; a `>` may stand in a value. */
 function tagEnd(text: string, start: number): number {
-  for (let at = start + 1; ; ) {
+  for (let at = start + 1; ;) {
     const end = text.indexOf(">", at);
     if (end < 0) return -1;
     let quote = 0;
@@ -159,7 +159,7 @@ export function localName(name: string): string {
 /** An attribute by its name; by its name without prefix where there is none of just that name. */
 export function attribute({ source, qualified }: Tag, name: string): string | undefined {
   let prefixed: string | undefined;
-  for (let at = qualified.length + 1; at < source.length; ) {
+  for (let at = qualified.length + 1; at < source.length;) {
     const equals = source.indexOf("=", at);
     if (equals < 0) break;
     let from = equals + 1;
@@ -190,8 +190,12 @@ function decoded(text: string): string {
 /** `x:` of `x:row`, empty without. */
 export const prefixOf = (qualified: string): string => qualified.slice(0, qualified.indexOf(":") + 1);
 
-export const escapeText = (text: string): string => text.replace(/[&<>]/g, (char) => (char === "&" ? "&amp;" : char === "<" ? "&lt;" : "&gt;"));
-export const escapeAttribute = (text: string): string => escapeText(text).replace(/"/g, "&quot;").replace(/[\n\r\t]/g, (char) => `&#${char.charCodeAt(0)};`);
+export const escapeText = (text: string): string =>
+  text.replace(/[&<>]/g, (char) => (char === "&" ? "&amp;" : char === "<" ? "&lt;" : "&gt;"));
+export const escapeAttribute = (text: string): string =>
+  escapeText(text)
+    .replace(/"/g, "&quot;")
+    .replace(/[\n\r\t]/g, (char) => `&#${char.charCodeAt(0)};`);
 
 /** A tag's source with an attribute set to another value, or added. */
 export function withAttribute(source: string, name: string, value: string): string {

@@ -22,7 +22,12 @@ interface UnpackOptions extends CommonOptions {
   readonly overwrite?: readonly string[] | undefined;
 }
 
-const WORDS: Readonly<Record<Arrival["state"], string>> = { written: good("written    "), same: quiet("there       "), overwritten: warn("overwritten"), conflict: bad("conflict   ") };
+const WORDS: Readonly<Record<Arrival["state"], string>> = {
+  written: good("written    "),
+  same: quiet("there       "),
+  overwritten: warn("overwritten"),
+  conflict: bad("conflict   "),
+};
 
 /** `yoroshi unpack`: exit 1, and nothing written, where another file stands in the way. */
 export async function unpack(file: string, options: UnpackOptions): Promise<number> {
@@ -32,7 +37,10 @@ export async function unpack(file: string, options: UnpackOptions): Promise<numb
     if (options.json) outJson({ bundle: file, files: arrivals, written: conflicts.length === 0 });
     else {
       for (const { path: one, state } of arrivals) out(`${WORDS[state]} ${one}`);
-      if (conflicts.length > 0) out(`Nothing was written: ${plural(conflicts.length, "other file stands", "other files stand")} in the way. Rename yours, or give it up with --overwrite ${conflicts[0]!.path}.`);
+      if (conflicts.length > 0)
+        out(
+          `Nothing was written: ${plural(conflicts.length, "other file stands", "other files stand")} in the way. Rename yours, or give it up with --overwrite ${conflicts[0]!.path}.`,
+        );
     }
     return conflicts.length === 0 ? 0 : 1;
   });

@@ -17,7 +17,8 @@ export async function demo(folder: string, options: CommonOptions): Promise<numb
   const root = path.resolve(folder);
   const source = packageFolder("demo");
   const isNew = !existsSync(path.join(root, PROJECT_FILE));
-  if (isNew && existsSync(root)) throw new YoroshiError("badOption", { option: folder, problem: "this folder exists and is not a project. Name another." });
+  if (isNew && existsSync(root))
+    throw new YoroshiError("badOption", { option: folder, problem: "this folder exists and is not a project. Name another." });
   if (isNew) await cp(source, root, { recursive: true });
   const project = await openProject({ cwd: root, onNotice: note });
   try {
@@ -28,18 +29,26 @@ export async function demo(folder: string, options: CommonOptions): Promise<numb
 }
 
 async function walkThrough(project: Project, source: string, folder: string, isNew: boolean): Promise<number> {
-  out(isNew ? `The demo project is set up in ${folder}: deck reports of Marrowby Ferries, a made-up operator.` : `${folder} is set up already; going on with it.`);
+  out(
+    isNew
+      ? `The demo project is set up in ${folder}: deck reports of Marrowby Ferries, a made-up operator.`
+      : `${folder} is set up already; going on with it.`,
+  );
   const file = path.join(project.root, "templates", `${TEMPLATE}.yaml`);
 
   if (isNew) {
     step("1  Trial of a first draft", "a short task, options without their meanings");
     await copyFile(path.join(source, "drafts", `${TEMPLATE}.first.yaml`), file);
     const first = await runTrial(project, TEMPLATE, { json: true });
-    for (const { part, right, graded, accuracy } of first.report.parts) out(`  ${part}: ${right} of ${graded} right (${((accuracy ?? 0) * 100).toFixed(1)} %)`);
+    for (const { part, right, graded, accuracy } of first.report.parts)
+      out(`  ${part}: ${right} of ${graded} right (${((accuracy ?? 0) * 100).toFixed(1)} %)`);
     await copyFile(path.join(source, "templates", `${TEMPLATE}.yaml`), file);
   }
 
-  step(isNew ? "2  Trial of the improved template" : "1  Trial", "options with meanings, a described scale, the reason first, two examples");
+  step(
+    isNew ? "2  Trial of the improved template" : "1  Trial",
+    "options with meanings, a described scale, the reason first, two examples",
+  );
   const { report, contest, others } = await runTrial(project, TEMPLATE, { json: true });
   const { currency } = project.settings;
   printTrial(report, { currency, all: false, halfWidth: 0.05 });
@@ -50,7 +59,9 @@ async function walkThrough(project: Project, source: string, folder: string, isN
   for (const plan of ["triage", "headlines", "actions"]) {
     exit = Math.max(exit, await fillAndShow(project, { plan }, { isDemo: true }));
   }
-  out(`\n${heading("Done.")} The filled table is ${path.join(folder, "deck-log.filled.csv")}; all answers are in ${path.join(folder, ".yoroshi", "ledger.sqlite")}.`);
+  out(
+    `\n${heading("Done.")} The filled table is ${path.join(folder, "deck-log.filled.csv")}; all answers are in ${path.join(folder, ".yoroshi", "ledger.sqlite")}.`,
+  );
   out(quiet(`Go on with: cd ${folder}, then yoroshi status triage, yoroshi try triage --row R-012, yoroshi versions ${TEMPLATE}.`));
   note("Everything was answered by the offline stand-in, not by a language model.");
   return exit === 1 ? 0 : exit; // rows without an answer are part of the demo
@@ -65,7 +76,11 @@ async function quietDemo(project: Project): Promise<number> {
     const { rows, asked, reused, filled, skipped, failed } = await runJob(fillPlan, project, { plan });
     fills.push({ plan, rows, asked, reused, filled, skipped, failed });
   }
-  outJson({ folder: project.root, trial: { version: report.version, parts: report.parts.map(({ part, right, graded, accuracy }) => ({ part, right, graded, accuracy })) }, fills });
+  outJson({
+    folder: project.root,
+    trial: { version: report.version, parts: report.parts.map(({ part, right, graded, accuracy }) => ({ part, right, graded, accuracy })) },
+    fills,
+  });
   return 0;
 }
 

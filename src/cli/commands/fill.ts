@@ -1,6 +1,16 @@
 import type * as z from "zod";
 import { formatMoney, plural, type FillOptions } from "../../core/index.js";
-import { capAdvice, errorJson, exitOf, fillPlan, previewFill, runJob, type FilledPlan, type FillPlanEvent, type PreviewedPlan } from "../../jobs/index.js";
+import {
+  capAdvice,
+  errorJson,
+  exitOf,
+  fillPlan,
+  previewFill,
+  runJob,
+  type FilledPlan,
+  type FillPlanEvent,
+  type PreviewedPlan,
+} from "../../jobs/index.js";
 import type { Project } from "../../project/index.js";
 import { bad, duration, good, heading, note, out, outJson, quiet, standinNote, table, warn } from "../print/print.js";
 import { fillProgress } from "../print/progress.js";
@@ -29,15 +39,37 @@ interface FillCommandOptions extends CommonOptions {
 /** `yoroshi fill`: exit 0 when every row is as it should be, 1 when some failed or a limit stopped it, 3, 130. */
 export async function fillCommand(name: string, options: FillCommandOptions): Promise<number> {
   const { column, only, where, refill, rows, sample, seed, overwrite, standing, spend, createColumns, derived } = options;
-  const choice = { plan: name, columns: column, only, where, refill, rows, sample, seed, overwrite, standing, spend, createColumns, derived };
-  return withProject(options, (project) => (options.dryRun ? dryRun(project, choice, options) : fillAndShow(project, { ...choice, inPlace: options.inPlace, ignoreGate: options.ignoreGate, probe: options.probe }, options)));
+  const choice = {
+    plan: name,
+    columns: column,
+    only,
+    where,
+    refill,
+    rows,
+    sample,
+    seed,
+    overwrite,
+    standing,
+    spend,
+    createColumns,
+    derived,
+  };
+  return withProject(options, (project) =>
+    options.dryRun
+      ? dryRun(project, choice, options)
+      : fillAndShow(project, { ...choice, inPlace: options.inPlace, ignoreGate: options.ignoreGate, probe: options.probe }, options),
+  );
 }
 
 /** What is filled, as the job takes it. */
 type FillChoice = z.input<(typeof fillPlan)["input"]>;
 
 /** Fills a plan and shows how it goes, and what came of it. */
-export async function fillAndShow(project: Project, choice: FillChoice, options: CommonOptions & { readonly isDemo?: boolean }): Promise<number> {
+export async function fillAndShow(
+  project: Project,
+  choice: FillChoice,
+  options: CommonOptions & { readonly isDemo?: boolean },
+): Promise<number> {
   const { currency } = project.settings;
   const isJson = options.json === true;
   const done: FilledPlan[] = [];
@@ -50,7 +82,11 @@ export async function fillAndShow(project: Project, choice: FillChoice, options:
       case "notice":
         return note(event.isWarning ? warn(event.text) : event.text);
       case "host":
-        return note(event.state === "open" ? warn(`\n${event.host} keeps failing (${event.problem ?? "no reply"}); waiting for it, with one request at a time.`) : `\n${event.host} answers again.`);
+        return note(
+          event.state === "open"
+            ? warn(`\n${event.host} keeps failing (${event.problem ?? "no reply"}); waiting for it, with one request at a time.`)
+            : `\n${event.host} answers again.`,
+        );
       case "progress":
         return (progress ??= fillProgress(currency, !isJson)).update(event.progress);
       case "end":
@@ -59,7 +95,8 @@ export async function fillAndShow(project: Project, choice: FillChoice, options:
         done.push(event.filled);
         // The demo says once who answered.
         if (!isJson) printFilled(event.filled, currency, options.isDemo !== true);
-        if (event.filled.rows === 0 && event.filled.end === "done") for (const line of whyNoRow(event.filled, choice.where)) note(warn(line));
+        if (event.filled.rows === 0 && event.filled.end === "done")
+          for (const line of whyNoRow(event.filled, choice.where)) note(warn(line));
     }
   };
   const { signals, release } = interruptible();
@@ -67,7 +104,12 @@ export async function fillAndShow(project: Project, choice: FillChoice, options:
     const { feeds, ...report } = await runJob(fillPlan, project, choice, { ...signals, on });
     const failed = [report, ...(report.derived ?? [])].find(({ error }) => error)?.error;
     if (isJson) outJson(failed ? { ...report, error: failed } : report);
-    else if (feeds.length > 0 && !report.derived) note(quiet(`Made of its rows: ${feeds.join(", ")}. \`yoroshi fill ${choice.plan} --derived\` fills ${feeds.length === 1 ? "it" : "them"}, too.`));
+    else if (feeds.length > 0 && !report.derived)
+      note(
+        quiet(
+          `Made of its rows: ${feeds.join(", ")}. \`yoroshi fill ${choice.plan} --derived\` fills ${feeds.length === 1 ? "it" : "them"}, too.`,
+        ),
+      );
     if (failed) process.stderr.write(`error: ${failed.message}\n`);
     return Math.max(...[report, ...(report.derived ?? [])].map(exitOf));
   } catch (error) {
@@ -114,25 +156,38 @@ async function dryRun(project: Project, choice: object, options: CommonOptions):
 }
 
 /** An amount in units of the currency, for people. */
-const amountIn = (currency: string) => (amount: number): string => formatMoney(Math.round(amount * 1e6), currency);
+const amountIn =
+  (currency: string) =>
+  (amount: number): string =>
+    formatMoney(Math.round(amount * 1e6), currency);
 
 function printPreview(result: PreviewedPlan, currency: string): void {
   const money = amountIn(currency);
   const several = Object.keys(result.steps).length > 1;
   out(heading(`Plan ${result.plan}`) + quiet(`  ${result.table}, ${plural(result.rows, "row")}; nothing is asked`));
   const about = result.counted < result.asked ? ` (from the first ${result.counted} prompts)` : "";
-  out(table(["", ""], [
-    ["to ask", plural(result.asked, several ? "question" : "row")],
-    ["depend on answers", `${plural(result.unknown, "row")} of later steps, counted as if all were asked`],
-    ["known or doubled", plural(result.reused, "row")],
-    ["settled by rules", plural(result.ruled, "row")],
-    ["skipped", plural(result.skipped, "row")],
-    ["edited by a person", plural(result.edited, "row")],
-    ["cannot be asked", plural(result.failed, "row")],
-    ["left by a limit", plural(result.blank, "row")],
-    ["tokens", `about ${result.tokensIn.toLocaleString("en")} in, ${result.tokensOut.toLocaleString("en")} out${about}`],
-    ["cost", result.unpriced === undefined ? `about ${money(result.cost)}; at the dearest ${money(result.dearest)}` : `unknown: the model ${result.unpriced} has no price in yoroshi.yaml`],
-  ].filter(([label, value]) => ["to ask", "tokens", "cost"].includes(label!) || !value!.startsWith("0 "))));
+  out(
+    table(
+      ["", ""],
+      [
+        ["to ask", plural(result.asked, several ? "question" : "row")],
+        ["depend on answers", `${plural(result.unknown, "row")} of later steps, counted as if all were asked`],
+        ["known or doubled", plural(result.reused, "row")],
+        ["settled by rules", plural(result.ruled, "row")],
+        ["skipped", plural(result.skipped, "row")],
+        ["edited by a person", plural(result.edited, "row")],
+        ["cannot be asked", plural(result.failed, "row")],
+        ["left by a limit", plural(result.blank, "row")],
+        ["tokens", `about ${result.tokensIn.toLocaleString("en")} in, ${result.tokensOut.toLocaleString("en")} out${about}`],
+        [
+          "cost",
+          result.unpriced === undefined
+            ? `about ${money(result.cost)}; at the dearest ${money(result.dearest)}`
+            : `unknown: the model ${result.unpriced} has no price in yoroshi.yaml`,
+        ],
+      ].filter(([label, value]) => ["to ask", "tokens", "cost"].includes(label!) || !value!.startsWith("0 ")),
+    ),
+  );
   if (several) out(stepTable(result.steps));
 }
 
@@ -143,7 +198,11 @@ type Figures = Readonly<Record<(typeof FIGURES)[number], number>>;
 function stepTable(steps: Readonly<Record<string, Figures>>): string {
   const titles: Partial<Record<(typeof FIGURES)[number], string>> = { reused: "known", ruled: "by rule", blank: "not reached" };
   const used = FIGURES.filter((figure) => figure === "filled" || Object.values(steps).some((tally) => tally[figure] > 0));
-  return table(["step", ...used.map((figure) => titles[figure] ?? figure)], Object.entries(steps).map(([name, tally]) => [name, ...used.map((figure) => tally[figure])]), { right: used.map((_, index) => index + 1) });
+  return table(
+    ["step", ...used.map((figure) => titles[figure] ?? figure)],
+    Object.entries(steps).map(([name, tally]) => [name, ...used.map((figure) => tally[figure])]),
+    { right: used.map((_, index) => index + 1) },
+  );
 }
 
 /** Nothing is chosen silently. */
@@ -168,10 +227,18 @@ function printFilled(report: FilledPlan, currency: string, tellsStandin: boolean
   // Of several steps the table below tells how each stands; a sum over them would count no rows.
   if (!several) out(`  ${states.filter(Boolean).join(" · ")}`);
   const asked = `${plural(report.asked, several ? "question" : "row")} asked, ${report.reused} known already${report.ruled > 0 ? `, ${report.ruled} settled by rules` : ""}`;
-  out(`  ${asked} · ${report.tokensIn.toLocaleString("en")} tokens in, ${report.tokensOut.toLocaleString("en")} out · ${money(report.spent)} spent`);
+  out(
+    `  ${asked} · ${report.tokensIn.toLocaleString("en")} tokens in, ${report.tokensOut.toLocaleString("en")} out · ${money(report.spent)} spent`,
+  );
   if (several) out(stepTable(report.steps));
   for (const line of remarks(report, money)) out(`  ${line}`);
-  out(report.written ? `  written: ${report.target}` : report.end === "done" ? `  ${report.target} stands as it should; it was not written again` : "  nothing was written");
+  out(
+    report.written
+      ? `  written: ${report.target}`
+      : report.end === "done"
+        ? `  ${report.target} stands as it should; it was not written again`
+        : "  nothing was written",
+  );
   for (const line of advice(report, currency)) note(line);
   const standin = standinNote(tellsStandin && report.standin);
   if (standin) note(standin);
@@ -179,13 +246,19 @@ function printFilled(report: FilledPlan, currency: string, tellsStandin: boolean
 
 /** What a person should know of the values, the table and the cost. */
 function remarks({ unsure, newEdits, earlier, notes, refused }: FilledPlan, money: (amount: number) => string): string[] {
-  const some = (keys: readonly string[], rows: number, shown: number): string => quiet(`  (${keys.slice(0, shown).join(", ")}${rows > Math.min(shown, keys.length) ? " …" : ""})`);
+  const some = (keys: readonly string[], rows: number, shown: number): string =>
+    quiet(`  (${keys.slice(0, shown).join(", ")}${rows > Math.min(shown, keys.length) ? " …" : ""})`);
   return [
     ...(unsure > 0 ? [warn(`Up to ${money(unsure)} more may have been charged for requests that broke off.`)] : []),
     ...(newEdits > 0 ? [warn(`${plural(newEdits, "cell was", "cells were")} edited by a person since the last fill; kept.`)] : []),
-    ...(earlier > 0 ? [warn(`${plural(earlier, "row")} stood as after an earlier fill (an old result put back?); written as they are now.`)] : []),
+    ...(earlier > 0
+      ? [warn(`${plural(earlier, "row")} stood as after an earlier fill (an old result put back?); written as they are now.`)]
+      : []),
     ...notes.map(({ note: told, rows, keys }) => `${warn(`${plural(rows, "row")}: ${told}`)}${some(keys, rows, 3)}`),
-    ...refused.map(({ rows, keys, columns, problem }) => `${bad(`${plural(rows, "row")} did not take ${columns.join(", ")}: ${problem}.`)}${some(keys, rows, keys.length)}`),
+    ...refused.map(
+      ({ rows, keys, columns, problem }) =>
+        `${bad(`${plural(rows, "row")} did not take ${columns.join(", ")}: ${problem}.`)}${some(keys, rows, keys.length)}`,
+    ),
   ];
 }
 

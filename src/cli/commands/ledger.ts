@@ -29,8 +29,11 @@ const DAY_MS = 86_400_000;
 /** `yoroshi ledger prune`: forgets old answers that no cell rests on. */
 export async function prune(options: PruneOptions): Promise<number> {
   return withProject(options, async (project) => {
-    if (options.olderThan === undefined) throw new YoroshiError("badOption", { option: "--older-than", problem: "say how many days old an answer must be to be forgotten." });
-    const forgotten = await project.ledger().answers.prune({ before: project.clock.now() - options.olderThan * DAY_MS, subject: options.of });
+    if (options.olderThan === undefined)
+      throw new YoroshiError("badOption", { option: "--older-than", problem: "say how many days old an answer must be to be forgotten." });
+    const forgotten = await project
+      .ledger()
+      .answers.prune({ before: project.clock.now() - options.olderThan * DAY_MS, subject: options.of });
     if (options.json) outJson({ forgotten });
     else out(`${good("forgotten")}  ${plural(forgotten, "answer")}. Every cell's own answer is kept.`);
     return 0;

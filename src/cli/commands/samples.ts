@@ -1,7 +1,16 @@
 import { visible } from "../print/visible.js";
 import { createInterface } from "node:readline";
 import { MARK_COLUMN, partPaths, plural, SET_COLUMN, YoroshiError, type NamedShape, type Option, type Prepared } from "../../core/index.js";
-import { drawSamples, FROM_COLUMN, markOf, openSamples, saveSamples, sealSamples, type Project, type SamplesFile } from "../../project/index.js";
+import {
+  drawSamples,
+  FROM_COLUMN,
+  markOf,
+  openSamples,
+  saveSamples,
+  sealSamples,
+  type Project,
+  type SamplesFile,
+} from "../../project/index.js";
 import { block, good, heading, note, out, outJson, quiet, warn } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
@@ -18,14 +27,24 @@ const DEFAULT_DRAW = 80;
 /** `yoroshi samples draw`: rows of a plan's table to be labelled. */
 export async function draw(plan: string, options: DrawCommandOptions): Promise<number> {
   return withProject(options, async (project) => {
-    if (options.balance !== undefined && options.doubtful) throw new YoroshiError("badOption", { option: "--doubtful", problem: "a draw is balanced or goes by doubt, not both." });
+    if (options.balance !== undefined && options.doubtful)
+      throw new YoroshiError("badOption", { option: "--doubtful", problem: "a draw is balanced or goes by doubt, not both." });
     const seed = options.seed ?? 1;
     const wanted = options.rows ?? DEFAULT_DRAW;
-    const { file, drawn, left } = await drawSamples(project, plan, { rows: wanted, seed, balance: options.balance, doubtful: options.doubtful, file: options.samples });
+    const { file, drawn, left } = await drawSamples(project, plan, {
+      rows: wanted,
+      seed,
+      balance: options.balance,
+      doubtful: options.doubtful,
+      file: options.samples,
+    });
     if (options.json) outJson({ plan, file, drawn, left, seed });
     else {
-      out(`${good("drawn")}  ${plural(drawn, "row")} into ${file}${drawn < wanted ? quiet(options.doubtful ? "; no more answers have a confidence" : "; the table has no more that are not in it") : ""}`);
-      if (drawn > 0) out(quiet(`Label them with \`yoroshi samples label ${file}\`, or fill in the columns of right values in any spreadsheet.`));
+      out(
+        `${good("drawn")}  ${plural(drawn, "row")} into ${file}${drawn < wanted ? quiet(options.doubtful ? "; no more answers have a confidence" : "; the table has no more that are not in it") : ""}`,
+      );
+      if (drawn > 0)
+        out(quiet(`Label them with \`yoroshi samples label ${file}\`, or fill in the columns of right values in any spreadsheet.`));
     }
     return 0;
   });
@@ -43,10 +62,12 @@ const DEFAULT_SHARE = 30;
 export async function seal(file: string, options: SealCommandOptions): Promise<number> {
   return withProject(options, async (project) => {
     const share = options.share ?? DEFAULT_SHARE;
-    if (!(share > 0 && share < 100)) throw new YoroshiError("badOption", { option: "--share", problem: "the share is a percentage above 0 and below 100." });
+    if (!(share > 0 && share < 100))
+      throw new YoroshiError("badOption", { option: "--share", problem: "the share is a percentage above 0 and below 100." });
     const { sealed, rows } = await sealSamples(project, file, share / 100, options.seed ?? 1, options.balance);
     if (options.json) outJson({ file, sealed, rows });
-    else out(`${good("sealed")}  ${sealed} of ${plural(rows, "row")} in ${file}. Trials leave them alone until \`yoroshi trial … --sealed\`.`);
+    else
+      out(`${good("sealed")}  ${sealed} of ${plural(rows, "row")} in ${file}. Trials leave them alone until \`yoroshi trial … --sealed\`.`);
     return 0;
   });
 }
@@ -92,10 +113,18 @@ class Labelling {
   ) {
     const paths = new Set(partPaths(prepared.template.answer));
     // Reasons and other free words are labelled only where the file has a column for them.
-    this.#parts = prepared.parts.filter((part) => paths.has(part.name) && (part.kind.freeText !== true || samples.columns.includes(part.name)));
+    this.#parts = prepared.parts.filter(
+      (part) => paths.has(part.name) && (part.kind.freeText !== true || samples.columns.includes(part.name)),
+    );
     this.#inputs = prepared.inputs.map(({ name }) => name);
-    this.#context = samples.columns.filter((column) => !NOT_CONTEXT.includes(column) && !this.#inputs.includes(column) && !prepared.parts.some(({ name }) => column === name || column.startsWith(`${name}@`) || column.startsWith(`${name}.`)));
-    if (this.#parts.length === 0) throw new YoroshiError("samplesUnfit", { file: samples.file, problem: "the template's answer has no part that could be labelled." });
+    this.#context = samples.columns.filter(
+      (column) =>
+        !NOT_CONTEXT.includes(column) &&
+        !this.#inputs.includes(column) &&
+        !prepared.parts.some(({ name }) => column === name || column.startsWith(`${name}@`) || column.startsWith(`${name}.`)),
+    );
+    if (this.#parts.length === 0)
+      throw new YoroshiError("samplesUnfit", { file: samples.file, problem: "the template's answer has no part that could be labelled." });
     for (const part of this.#parts) if (!samples.columns.includes(this.#column(part))) samples.columns.push(this.#column(part));
     if (!samples.columns.includes(MARK_COLUMN)) samples.columns.push(MARK_COLUMN);
   }
@@ -183,13 +212,19 @@ function legendOf(part: NamedShape): string[] {
   const told = part.kind.control === "someOf" ? [] : (part.kind.meanings?.(part.spec) ?? []);
   if (!told.some(({ about }) => about)) return [];
   const isNumbered = optionsFor(part).length > 0;
-  return [heading(part.name), ...told.map(({ name, about }, index) => `  ${isNumbered ? `${index + 1} ` : ""}${name}${about ? quiet(`  ${about}`) : ""}`)];
+  return [
+    heading(part.name),
+    ...told.map(({ name, about }, index) => `  ${isNumbered ? `${index + 1} ` : ""}${name}${about ? quiet(`  ${about}`) : ""}`),
+  ];
 }
 
 function choicesOf(part: NamedShape): string {
   const options = optionsFor(part);
   if (options.length > 0) return `(${options.map(({ name }, index) => `${index + 1} ${name}`).join(", ")}):`;
-  return `(${part.tell().split("\n")[0]!.replace(/, where$/, "")}):`;
+  return `(${part
+    .tell()
+    .split("\n")[0]!
+    .replace(/, where$/, "")}):`;
 }
 
 /** What a person typed, as a cell has it; "" for nothing, `undefined` for what does not fit. */

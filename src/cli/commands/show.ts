@@ -1,4 +1,15 @@
-import { columnsOf, isTemplateStep, keyColumnsOf, sourceName, type Plan, type Step, type InputSpec, type Json, type Message, type Prepared } from "../../core/index.js";
+import {
+  columnsOf,
+  isTemplateStep,
+  keyColumnsOf,
+  sourceName,
+  type Plan,
+  type Step,
+  type InputSpec,
+  type Json,
+  type Message,
+  type Prepared,
+} from "../../core/index.js";
 import { findTemplates, type Project } from "../../project/index.js";
 import { block, cut, heading, out, outJson, quiet, table } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
@@ -20,35 +31,77 @@ export async function show(name: string | undefined, options: ShowOptions): Prom
 
 async function showAll(project: Project, options: ShowOptions): Promise<void> {
   const searching = options.find !== undefined || options.tag !== undefined;
-  const templates = (await findTemplates(project, { words: options.find, tag: options.tag })).map(({ name, title, tags, broken }) => ({ name, title: broken ? "(has mistakes: see `yoroshi check`)" : title, tags }));
+  const templates = (await findTemplates(project, { words: options.find, tag: options.tag })).map(({ name, title, tags, broken }) => ({
+    name,
+    title: broken ? "(has mistakes: see `yoroshi check`)" : title,
+    tags,
+  }));
   if (searching) {
     if (options.json) return outJson({ templates });
-    return out(templates.length === 0 ? "No template has all of that." : table(["name", "title", "tags"], templates.map(({ name, title, tags }) => [name, title, tags.join(", ")])));
+    return out(
+      templates.length === 0
+        ? "No template has all of that."
+        : table(
+            ["name", "title", "tags"],
+            templates.map(({ name, title, tags }) => [name, title, tags.join(", ")]),
+          ),
+    );
   }
   const plans = await Promise.all(
     (await project.listPlans()).map(async ({ name, file }) => {
       const plan = await project.plan(file).catch(() => undefined);
-      return { name, title: plan?.title ?? "", table: plan ? sourceName(plan.table) : "", fills: plan ? Object.values(plan.steps).flatMap(columnsOf) : [] };
+      return {
+        name,
+        title: plan?.title ?? "",
+        table: plan ? sourceName(plan.table) : "",
+        fills: plan ? Object.values(plan.steps).flatMap(columnsOf) : [],
+      };
     }),
   );
   if (options.json) return outJson({ templates, plans });
   out(heading("Templates"));
-  out(table(["name", "title", "tags"], templates.map(({ name, title, tags }) => [name, title, tags.join(", ")])));
+  out(
+    table(
+      ["name", "title", "tags"],
+      templates.map(({ name, title, tags }) => [name, title, tags.join(", ")]),
+    ),
+  );
   out(`\n${heading("Plans")}`);
-  out(table(["name", "table", "fills"], plans.map(({ name, table: file, fills }) => [name, file, fills.join(", ")]), { width: { 2: 60 } }));
+  out(
+    table(
+      ["name", "table", "fills"],
+      plans.map(({ name, table: file, fills }) => [name, file, fills.join(", ")]),
+      { width: { 2: 60 } },
+    ),
+  );
 }
 
 async function showPlan(project: Project, name: string, options: CommonOptions): Promise<void> {
   const plan = await project.plan(name);
   if (options.json) return outJson({ plan });
   out(heading(`Plan ${plan.name}`) + (plan.title ? `  ${plan.title}` : ""));
-  out(table(["", ""], [
-    ["table", `${sourceName(plan.table)}, key ${keyColumnsOf(plan.table.key).join(", ")}`],
-    ...madeOf(plan.table),
-    ...Object.entries(plan.related ?? {}).map(([related, source]) => [`rows ${related}`, `${sourceName(source.table)}, where ${Object.entries(source.match).map(([there, here]) => `${there} is ${here}`).join(" and ")}`]),
-    ["refill", plan.refill],
-    ["limits", Object.entries(plan.limits).map(([limit, value]) => `${limit} ${value}`).join(", ") || "none"],
-  ]));
+  out(
+    table(
+      ["", ""],
+      [
+        ["table", `${sourceName(plan.table)}, key ${keyColumnsOf(plan.table.key).join(", ")}`],
+        ...madeOf(plan.table),
+        ...Object.entries(plan.related ?? {}).map(([related, source]) => [
+          `rows ${related}`,
+          `${sourceName(source.table)}, where ${Object.entries(source.match)
+            .map(([there, here]) => `${there} is ${here}`)
+            .join(" and ")}`,
+        ]),
+        ["refill", plan.refill],
+        [
+          "limits",
+          Object.entries(plan.limits)
+            .map(([limit, value]) => `${limit} ${value}`)
+            .join(", ") || "none",
+        ],
+      ],
+    ),
+  );
   for (const [stepName, step] of Object.entries(plan.steps)) showStep(stepName, step);
 }
 
@@ -57,14 +110,49 @@ function madeOf({ items, groups }: Plan["table"]): string[][] {
   if (items) return [["made of", `each item of ${items.column} of ${items.of}${items.carry ? `, with ${items.carry.join(", ")}` : ""}`]];
   if (!groups) return [];
   const by = groups.by === undefined ? `all rows of ${groups.of}` : `groups of ${groups.of} by ${keyColumnsOf(groups.by).join(", ")}`;
-  return [["made of", `${by}${groups.when === undefined ? "" : `, when ${groups.when}`}`], ...Object.entries(groups.figures).map(([name, figure]) => [name, Object.entries(figure).map(([key, value]) => `${key}: ${value}`).join(", ")])];
+  return [
+    ["made of", `${by}${groups.when === undefined ? "" : `, when ${groups.when}`}`],
+    ...Object.entries(groups.figures).map(([name, figure]) => [
+      name,
+      Object.entries(figure)
+        .map(([key, value]) => `${key}: ${value}`)
+        .join(", "),
+    ]),
+  ];
 }
 
 function showStep(name: string, step: Step): void {
-  out(`\n${heading(`Step ${name}`)}  ${isTemplateStep(step) ? `template ${step.template}` : "plain columns"}${quiet(step.when === undefined ? ", for every row" : `, when ${step.when}`)}`);
-  if (!isTemplateStep(step)) return out(table(["column", "made of"], Object.entries(step.set).map(([column, source]) => [column, typeof source === "string" ? source : "cel" in source ? `CEL: ${source.cel}` : "the row itself"])));
-  if (step.clear) out(table(["rule", "when", "gives"], step.clear.map((rule, index) => [index + 1, rule.when, Object.entries(rule.give).map(([part, value]) => `${part} ${JSON.stringify(value)}`).join(", ")])));
-  out(Object.keys(step.inputs).length > 0 ? table(["input", "from column"], Object.entries(step.inputs)) : quiet("  Each input comes from the column of its own name."));
+  out(
+    `\n${heading(`Step ${name}`)}  ${isTemplateStep(step) ? `template ${step.template}` : "plain columns"}${quiet(step.when === undefined ? ", for every row" : `, when ${step.when}`)}`,
+  );
+  if (!isTemplateStep(step))
+    return out(
+      table(
+        ["column", "made of"],
+        Object.entries(step.set).map(([column, source]) => [
+          column,
+          typeof source === "string" ? source : "cel" in source ? `CEL: ${source.cel}` : "the row itself",
+        ]),
+      ),
+    );
+  if (step.clear)
+    out(
+      table(
+        ["rule", "when", "gives"],
+        step.clear.map((rule, index) => [
+          index + 1,
+          rule.when,
+          Object.entries(rule.give)
+            .map(([part, value]) => `${part} ${JSON.stringify(value)}`)
+            .join(", "),
+        ]),
+      ),
+    );
+  out(
+    Object.keys(step.inputs).length > 0
+      ? table(["input", "from column"], Object.entries(step.inputs))
+      : quiet("  Each input comes from the column of its own name."),
+  );
   out(table(["column", "from part"], Object.entries(step.fill)));
 }
 
@@ -75,13 +163,34 @@ async function showTemplate(project: Project, name: string, options: CommonOptio
   if (options.json) return outJson({ template, file, schema: prepared.schema, prompt: messages });
   out(heading(`Template ${template.name}`) + (template.title ? `  ${template.title}` : "") + quiet(`  ${file}`));
   out(`\n${heading("Inputs")}`);
-  out(table(["name", "kind", "about"], prepared.inputs.map(({ name: input, spec }) => [(spec as InputSpec).required === false ? `${input} (optional)` : input, spec.kind, spec.about ?? ""]), { width: { 2: 70 } }));
+  out(
+    table(
+      ["name", "kind", "about"],
+      prepared.inputs.map(({ name: input, spec }) => [
+        (spec as InputSpec).required === false ? `${input} (optional)` : input,
+        spec.kind,
+        spec.about ?? "",
+      ]),
+      { width: { 2: 70 } },
+    ),
+  );
   out(`\n${heading("Answer")}`);
-  out(table(["part", "kind", "about"], prepared.parts.map(({ name: part, spec, tell }) => [part, spec.kind, cut(spec.about ?? tell(), 70)])));
+  out(
+    table(
+      ["part", "kind", "about"],
+      prepared.parts.map(({ name: part, spec, tell }) => [part, spec.kind, cut(spec.about ?? tell(), 70)]),
+    ),
+  );
   if (template.background?.length) {
     const { countTokens } = await import("gpt-tokenizer/encoding/o200k_base");
     out(`\n${heading("Background")}`);
-    out(table(["document", "tokens"], await Promise.all(template.background.map(async (document) => [document, countTokens(await project.text(document))])), { right: [1] }));
+    out(
+      table(
+        ["document", "tokens"],
+        await Promise.all(template.background.map(async (document) => [document, countTokens(await project.text(document))])),
+        { right: [1] },
+      ),
+    );
   }
   out(`\n${heading("Prompt")} ${quiet("with the inputs' samples")}`);
   printPrompt(messages);
@@ -89,7 +198,9 @@ async function showTemplate(project: Project, name: string, options: CommonOptio
 
 /** The samples that a template gives for its inputs; a stand-in word where it gives none. */
 export function sampleInputs(prepared: Prepared): Record<string, Json> {
-  return Object.fromEntries(prepared.inputs.map(({ name, spec, kind }) => [name, (spec as InputSpec).sample ?? (kind.takesRows ? [] : `(${name})`)]));
+  return Object.fromEntries(
+    prepared.inputs.map(({ name, spec, kind }) => [name, (spec as InputSpec).sample ?? (kind.takesRows ? [] : `(${name})`)]),
+  );
 }
 
 export function printPrompt(messages: readonly Message[]): void {

@@ -18,9 +18,21 @@ export async function standinCommand(options: StandinCommandOptions): Promise<nu
     out(table(["fault", "what happens"], Object.entries(FAULTS)));
     return 0;
   }
-  const server = await standinServer({ port: options.port, latencyMs: options.latency, requestsPerMinute: options.rate, faults: faultsOf(options.fault), seed: options.seed, key: options.key }).catch((error: unknown) => {
+  const server = await standinServer({
+    port: options.port,
+    latencyMs: options.latency,
+    requestsPerMinute: options.rate,
+    faults: faultsOf(options.fault),
+    seed: options.seed,
+    key: options.key,
+  }).catch((error: unknown) => {
     const code = (error as { code?: string }).code;
-    throw code === "EADDRINUSE" || code === "EACCES" ? new YoroshiError("badOption", { option: "--port", problem: code === "EACCES" ? "this port may not be used." : "something else uses this port." }) : error;
+    throw code === "EADDRINUSE" || code === "EACCES"
+      ? new YoroshiError("badOption", {
+          option: "--port",
+          problem: code === "EACCES" ? "this port may not be used." : "something else uses this port.",
+        })
+      : error;
   });
   out(server.endpoint);
   note("Serving the stand-in model. Write this address into yoroshi.yaml as `endpoint:`. Ctrl-C ends it.");
@@ -39,10 +51,14 @@ function faultsOf(pairs: readonly string[] = []): FaultShares {
       const [name = "", share = "1"] = pair.split("=");
       if (!names.includes(name)) {
         const near = nearest(name, names);
-        throw new YoroshiError("badOption", { option: "--fault", problem: `there is no fault \`${name}\`.${near ? ` Did you mean \`${near}\`?` : ""} --list-faults lists them.` });
+        throw new YoroshiError("badOption", {
+          option: "--fault",
+          problem: `there is no fault \`${name}\`.${near ? ` Did you mean \`${near}\`?` : ""} --list-faults lists them.`,
+        });
       }
       const number = Number(share);
-      if (!(number >= 0 && number <= 1)) throw new YoroshiError("badOption", { option: "--fault", problem: `the share of \`${name}\` must be a number from 0 to 1.` });
+      if (!(number >= 0 && number <= 1))
+        throw new YoroshiError("badOption", { option: "--fault", problem: `the share of \`${name}\` must be a number from 0 to 1.` });
       return [name as Fault, number];
     }),
   );

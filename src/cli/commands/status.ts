@@ -67,19 +67,41 @@ function printExplained({ plan, table: source, steps }: RowExplanation, currency
 function explainStep(found: StepExplanation, currency: string): void {
   const { record, answer, prompt } = found;
   const when = (at: number): string => `${new Date(at).toISOString().slice(0, 16).replace("T", " ")} UTC`;
-  out(table(["", ""], [
-    ["state", `${found.state}${found.reason ? `: ${found.reason}` : ""}`],
-    ...(record ? [["since", `${when(record.at)}, run ${record.run}`]] : []),
-    ...(record?.notes ?? []).map((note) => ["note", note]),
-    ...(answer ? [["answered by", `${answer.model}, template ${answer.template} version ${answer.version}, ${when(answer.at)}`], ["cost", `${formatMoney(Math.round(answer.answer.spent * 1e6), currency)}, ${answer.answer.asks === 0 && answer.answer.usage.tokensIn > 0 ? "its share of a request" : plural(answer.answer.asks, "request")}, ${answer.answer.usage.tokensIn} tokens in, ${answer.answer.usage.tokensOut} out`]] : []),
-    ...(answer && answer.answer.notes.length > 0 ? [["reading it", answer.answer.notes.join(", ")]] : []),
-    ...(answer?.answer.confidence ? [["confidence", `${answer.answer.confidence.value.toFixed(2)} by ${answer.answer.confidence.by}`]] : []),
-    ...(record?.fingerprint ? [["fingerprint", record.fingerprint.slice(0, 16)]] : []),
-  ], { width: { 1: 110 } }));
+  out(
+    table(
+      ["", ""],
+      [
+        ["state", `${found.state}${found.reason ? `: ${found.reason}` : ""}`],
+        ...(record ? [["since", `${when(record.at)}, run ${record.run}`]] : []),
+        ...(record?.notes ?? []).map((note) => ["note", note]),
+        ...(answer
+          ? [
+              ["answered by", `${answer.model}, template ${answer.template} version ${answer.version}, ${when(answer.at)}`],
+              [
+                "cost",
+                `${formatMoney(Math.round(answer.answer.spent * 1e6), currency)}, ${answer.answer.asks === 0 && answer.answer.usage.tokensIn > 0 ? "its share of a request" : plural(answer.answer.asks, "request")}, ${answer.answer.usage.tokensIn} tokens in, ${answer.answer.usage.tokensOut} out`,
+              ],
+            ]
+          : []),
+        ...(answer && answer.answer.notes.length > 0 ? [["reading it", answer.answer.notes.join(", ")]] : []),
+        ...(answer?.answer.confidence
+          ? [["confidence", `${answer.answer.confidence.value.toFixed(2)} by ${answer.answer.confidence.by}`]]
+          : []),
+        ...(record?.fingerprint ? [["fingerprint", record.fingerprint.slice(0, 16)]] : []),
+      ],
+      { width: { 1: 110 } },
+    ),
+  );
   const columns = Object.keys({ ...record?.values, ...record?.edited });
   if (columns.length > 0) {
     out(`\n${heading("Values")}`);
-    out(table(["column", "value", "instead, by a person"], columns.map((column) => [column, String(record?.values[column] ?? ""), record?.edited?.[column] ?? ""]), { width: { 1: 60, 2: 40 } }));
+    out(
+      table(
+        ["column", "value", "instead, by a person"],
+        columns.map((column) => [column, String(record?.values[column] ?? ""), record?.edited?.[column] ?? ""]),
+        { width: { 1: 60, 2: 40 } },
+      ),
+    );
   }
   if (prompt) {
     out(`\n${heading("Prompt")}  ${quiet(found.same ? "to which this is the answer" : "as it would be asked now")}`);
@@ -93,21 +115,50 @@ function printSpend(spend: SurveyReport["spend"], money: (amount: number) => str
   if (spend.length === 0) return;
   out(`\n${heading("Spent in all")}`);
   const steps = new Set(spend.map(({ step }) => step)).size > 1;
-  out(table([...(steps ? ["step"] : []), "model", "requests", "tokens in", "tokens out", "spent"], spend.map(({ step, model, requests, tokensIn, tokensOut, spent, unsure }) => [
-    ...(steps ? [step === "" ? "-" : step] : []), model, requests, tokensIn.toLocaleString("en"), tokensOut.toLocaleString("en"), `${money(spent)}${unsure > 0 ? `, perhaps ${money(unsure)} more` : ""}`,
-  ]), { right: steps ? [2, 3, 4, 5] : [1, 2, 3, 4] }));
+  out(
+    table(
+      [...(steps ? ["step"] : []), "model", "requests", "tokens in", "tokens out", "spent"],
+      spend.map(({ step, model, requests, tokensIn, tokensOut, spent, unsure }) => [
+        ...(steps ? [step === "" ? "-" : step] : []),
+        model,
+        requests,
+        tokensIn.toLocaleString("en"),
+        tokensOut.toLocaleString("en"),
+        `${money(spent)}${unsure > 0 ? `, perhaps ${money(unsure)} more` : ""}`,
+      ]),
+      { right: steps ? [2, 3, 4, 5] : [1, 2, 3, 4] },
+    ),
+  );
 }
 
 function printSurvey({ columns, reasons, notes }: SurveyReport): void {
   const used = STATES.filter((state) => Object.values(columns).some((counts) => (counts[state] ?? 0) > 0));
-  out(table(["column", ...used], Object.entries(columns).map(([column, counts]) => [column, ...used.map((state) => counts[state] ?? 0)]), { right: used.map((_, index) => index + 1) }));
+  out(
+    table(
+      ["column", ...used],
+      Object.entries(columns).map(([column, counts]) => [column, ...used.map((state) => counts[state] ?? 0)]),
+      { right: used.map((_, index) => index + 1) },
+    ),
+  );
   if (reasons.length > 0) {
     out(`\n${heading("Why cells are empty or out of date")}`);
     const steps = new Set(reasons.map(({ step }) => step)).size > 1;
-    out(table(["rows", ...(steps ? ["step"] : []), "state", "why", "for example"], reasons.map(({ rows, step, state, reason, keys }) => [rows, ...(steps ? [step] : []), state, reason, keys.slice(0, 3).join(", ")]), { right: [0], width: { [steps ? 3 : 2]: 60 } }));
+    out(
+      table(
+        ["rows", ...(steps ? ["step"] : []), "state", "why", "for example"],
+        reasons.map(({ rows, step, state, reason, keys }) => [rows, ...(steps ? [step] : []), state, reason, keys.slice(0, 3).join(", ")]),
+        { right: [0], width: { [steps ? 3 : 2]: 60 } },
+      ),
+    );
   }
   if (notes.length > 0) {
     out(`\n${heading("How some values came about")}`);
-    out(table(["rows", "", "for example"], notes.map(({ rows, note, keys }) => [rows, note, keys.slice(0, 3).join(", ")]), { right: [0], width: { 1: 70 } }));
+    out(
+      table(
+        ["rows", "", "for example"],
+        notes.map(({ rows, note, keys }) => [rows, note, keys.slice(0, 3).join(", ")]),
+        { right: [0], width: { 1: 70 } },
+      ),
+    );
   }
 }

@@ -11,7 +11,11 @@ interface TryOptions extends CommonOptions {
   readonly fresh?: boolean | undefined;
 }
 
-const CONFIDENCE_WORDS = { agreement: "agreement of several asks", logProbabilities: "the probabilities of its tokens", stated: "the model's own word" };
+const CONFIDENCE_WORDS = {
+  agreement: "agreement of several asks",
+  logProbabilities: "the probabilities of its tokens",
+  stated: "the model's own word",
+};
 
 /** What came of a row that was asked about. */
 type Tried = Extract<TryReport, { prompt: unknown }>;
@@ -19,7 +23,13 @@ type Tried = Extract<TryReport, { prompt: unknown }>;
 /** `yoroshi try`: one row in; the exact prompt, the raw reply, the typed answer and its cost out. */
 export async function tryOne(name: string, options: TryOptions): Promise<number> {
   return withProject(options, async (project) => {
-    const report = await runJob(tryRow, project, { of: name, row: options.row, step: options.step, inputs: inputsOf(options.input), fresh: options.fresh });
+    const report = await runJob(tryRow, project, {
+      of: name,
+      row: options.row,
+      step: options.step,
+      inputs: inputsOf(options.input),
+      fresh: options.fresh,
+    });
     if (options.json) outJson(report);
     else if (!("prompt" in report)) out(`${warn("Not asked:")} ${report.reason}.`);
     else printTried(report, project.settings.currency);
@@ -47,12 +57,27 @@ function printTried(report: Tried, currency: string): void {
 function printExchanges({ exchanges }: Tried, currency: string): void {
   if (!exchanges) return;
   out(`\n${heading("Requests")}  ${quiet(String(exchanges.length))}`);
-  out(table(["why", "model", "reply", "cost"], exchanges.map(({ why, model, raw, spent }) => [why, model, cut(raw, 76), formatMoney(spent, currency)]), { right: [3] }));
+  out(
+    table(
+      ["why", "model", "reply", "cost"],
+      exchanges.map(({ why, model, raw, spent }) => [why, model, cut(raw, 76), formatMoney(spent, currency)]),
+      { right: [3] },
+    ),
+  );
 }
 
 function printAnswer({ state, notes, cells, reason, confidence }: Tried): void {
-  out(`\n${heading("Answer")}  ${state === "answered" ? good("answered") : warn(state)}${notes.length > 0 ? quiet(`  (${notes.join(", ")})`) : ""}`);
-  if (state === "answered") out(table(["part", "kind", "value"], cells.map(({ part, kind, value }) => [part, kind, value]), { width: { 2: 90 } }));
+  out(
+    `\n${heading("Answer")}  ${state === "answered" ? good("answered") : warn(state)}${notes.length > 0 ? quiet(`  (${notes.join(", ")})`) : ""}`,
+  );
+  if (state === "answered")
+    out(
+      table(
+        ["part", "kind", "value"],
+        cells.map(({ part, kind, value }) => [part, kind, value]),
+        { width: { 2: 90 } },
+      ),
+    );
   else out(`  ${reason}`);
   if (confidence) out(`  ${quiet("confidence")}  ${percent(confidence.value)} ${quiet(`by ${CONFIDENCE_WORDS[confidence.by]}`)}`);
 }

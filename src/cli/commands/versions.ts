@@ -40,13 +40,21 @@ export async function versions(name: string, options: VersionsOptions): Promise<
     if (options.json) outJson({ template: loaded.template.name, versions: lines });
     else {
       out(heading(`Versions of ${loaded.template.name}`));
-      out(table(["version", "first seen", "changed", "trials", ""], lines.map((line) => [
-        line.version,
-        `${line.firstSeen.slice(0, 16).replace("T", " ")} UTC`,
-        line.change ? `${line.change.keys.join(", ") || "order only"} (+${line.change.added} −${line.change.removed} lines)` : "first version",
-        line.trials,
-        line.current ? good("today's file") : "",
-      ]), { right: [0, 3] }));
+      out(
+        table(
+          ["version", "first seen", "changed", "trials", ""],
+          lines.map((line) => [
+            line.version,
+            `${line.firstSeen.slice(0, 16).replace("T", " ")} UTC`,
+            line.change
+              ? `${line.change.keys.join(", ") || "order only"} (+${line.change.added} −${line.change.removed} lines)`
+              : "first version",
+            line.trials,
+            line.current ? good("today's file") : "",
+          ]),
+          { right: [0, 3] },
+        ),
+      );
     }
     return 0;
   });
@@ -54,12 +62,19 @@ export async function versions(name: string, options: VersionsOptions): Promise<
 
 function showDiff(all: readonly VersionRecord[], wanted: number, options: VersionsOptions): number {
   const index = all.findIndex((version) => version.version === wanted);
-  if (index < 0) throw new YoroshiError("notFound", { what: "version", name: String(wanted), known: all.map((version) => String(version.version)) });
+  if (index < 0)
+    throw new YoroshiError("notFound", { what: "version", name: String(wanted), known: all.map((version) => String(version.version)) });
   const parts = diffLines(all[index - 1]?.text ?? "", all[index]!.text);
-  if (options.json) outJson({ version: wanted, against: all[index - 1]?.version ?? null, parts: parts.map(({ value, added, removed }) => ({ value, added: added === true, removed: removed === true })) });
+  if (options.json)
+    outJson({
+      version: wanted,
+      against: all[index - 1]?.version ?? null,
+      parts: parts.map(({ value, added, removed }) => ({ value, added: added === true, removed: removed === true })),
+    });
   else {
     for (const { value, added, removed } of parts) {
-      for (const line of value.replace(/\n$/, "").split("\n")) out(added ? good(`+ ${line}`) : removed ? bad(`- ${line}`) : quiet(`  ${line}`));
+      for (const line of value.replace(/\n$/, "").split("\n"))
+        out(added ? good(`+ ${line}`) : removed ? bad(`- ${line}`) : quiet(`  ${line}`));
     }
   }
   return 0;

@@ -16,7 +16,23 @@ export function outJson(value: unknown): void {
   process.stdout.write(`${visibleJson(value)}\n`);
 }
 
-const BARE = { top: "", "top-mid": "", "top-left": "", "top-right": "", bottom: "", "bottom-mid": "", "bottom-left": "", "bottom-right": "", left: "  ", "left-mid": "", mid: "", "mid-mid": "", right: "", "right-mid": "", middle: "  " };
+const BARE = {
+  top: "",
+  "top-mid": "",
+  "top-left": "",
+  "top-right": "",
+  bottom: "",
+  "bottom-mid": "",
+  "bottom-left": "",
+  "bottom-right": "",
+  left: "  ",
+  "left-mid": "",
+  mid: "",
+  "mid-mid": "",
+  right: "",
+  "right-mid": "",
+  middle: "  ",
+};
 
 export interface TableLook {
   /** Columns whose cells stand on the right, by index. */
@@ -26,10 +42,23 @@ export interface TableLook {
 }
 
 /** A plain table: names in a quiet colour, columns two spaces apart. */
-export function table(head: readonly string[], rows: readonly (readonly (string | number)[])[], { right = [], width = {} }: TableLook = {}): string {
-  const grid = new Table({ chars: BARE, style: { head: [], border: [], "padding-left": 0, "padding-right": 0 }, head: head.map((name) => pc.dim(name)), colAligns: head.map((_, index) => (right.includes(index) ? "right" : "left")) });
+export function table(
+  head: readonly string[],
+  rows: readonly (readonly (string | number)[])[],
+  { right = [], width = {} }: TableLook = {},
+): string {
+  const grid = new Table({
+    chars: BARE,
+    style: { head: [], border: [], "padding-left": 0, "padding-right": 0 },
+    head: head.map((name) => pc.dim(name)),
+    colAligns: head.map((_, index) => (right.includes(index) ? "right" : "left")),
+  });
   for (const row of rows) grid.push(row.map((cell, index) => visible(cut(String(cell), width[index]))));
-  return grid.toString().split("\n").map((line) => line.trimEnd()).join("\n");
+  return grid
+    .toString()
+    .split("\n")
+    .map((line) => line.trimEnd())
+    .join("\n");
 }
 
 /** One line, at most `length` characters. */
@@ -60,7 +89,10 @@ export function duration(ms: number): string {
 
 /** Indents every line, for prompts and replies. */
 export function block(text: string): string {
-  return text.split("\n").map((line) => `  ${pc.dim("│")} ${visible(line, false)}`).join("\n");
+  return text
+    .split("\n")
+    .map((line) => `  ${pc.dim("│")} ${visible(line, false)}`)
+    .join("\n");
 }
 
 export const standinNote = (isStandin: boolean): string | undefined =>

@@ -9,7 +9,13 @@ const REDRAW_MS = 100;
 export function fillProgress(currency: string, shown: boolean): { update(progress: Progress): void; stop(): void } {
   if (!shown) return { update: () => undefined, stop: () => undefined };
   const began = Date.now();
-  const line = ({ share, rows, asked, failed, spent }: Progress): { rows: string; rate: string; left: string; spent: string; failed: string } => {
+  const line = ({
+    share,
+    rows,
+    asked,
+    failed,
+    spent,
+  }: Progress): { rows: string; rate: string; left: string; spent: string; failed: string } => {
     const elapsed = Date.now() - began;
     return {
       rows: groupDigits(rows),
@@ -32,7 +38,15 @@ export function fillProgress(currency: string, shown: boolean): { update(progres
       stop: () => undefined,
     };
   }
-  const bar = new SingleBar({ format: "  {bar} {rows} rows · {rate} asked/s · {left} · {spent}{failed}", barCompleteChar: "━", barIncompleteChar: "─", barsize: 24, hideCursor: true, clearOnComplete: true, stream: process.stderr });
+  const bar = new SingleBar({
+    format: "  {bar} {rows} rows · {rate} asked/s · {left} · {spent}{failed}",
+    barCompleteChar: "━",
+    barIncompleteChar: "─",
+    barsize: 24,
+    hideCursor: true,
+    clearOnComplete: true,
+    stream: process.stderr,
+  });
   bar.start(1000, 0, { rows: "0", rate: "0", left: "", spent: formatMoney(0, currency), failed: "" });
   return {
     update: (progress) => {

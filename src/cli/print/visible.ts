@@ -21,4 +21,8 @@ export function visible(text: string, colours = true): string {
 }
 
 /** JSON whose every control character is escaped. */
-export const visibleJson = (value: unknown): string => JSON.stringify(value).replace(/[\u007f-\u009f\u202a-\u202e\u2066-\u2069]/g, (char) => `\\u${char.charCodeAt(0).toString(16).padStart(4, "0")}`);
+export const visibleJson = (value: unknown): string =>
+  JSON.stringify(value).replace(
+    /[\u007f-\u009f\u202a-\u202e\u2066-\u2069]/g,
+    (char) => `\\u${char.charCodeAt(0).toString(16).padStart(4, "0")}`,
+  );

@@ -14,7 +14,11 @@ const tone = template({
   name: "tone",
   inputs: { note: { kind: "text" } },
   task: "{{ note }}",
-  answer: { why: { kind: "text", maxChars: 30 }, tone: { kind: "choice", options: ["calm", "upset"] }, level: { kind: "score", from: 1, to: 3 } },
+  answer: {
+    why: { kind: "text", maxChars: 30 },
+    tone: { kind: "choice", options: ["calm", "upset"] },
+    level: { kind: "score", from: 1, to: 3 },
+  },
 });
 const prepared = prepare(tone);
 const GOOD = '{"why":"it says so","tone":"calm","level":2}';
@@ -37,7 +41,8 @@ describe("finding JSON in a reply", () => {
   });
 
   it("finds nothing where there is nothing, and never throws", async () => {
-    for (const reply of ["", "calm", "[1,2]", "no { here", "{".repeat(50_000)]) expect(await findJson(reply)).toSatisfy((found) => found === undefined || typeof found === "object");
+    for (const reply of ["", "calm", "[1,2]", "no { here", "{".repeat(50_000)])
+      expect(await findJson(reply)).toSatisfy((found) => found === undefined || typeof found === "object");
     expect(await findJson("I will come back to you.")).toBeUndefined();
     await fc.assert(fc.asyncProperty(fc.string(), async (reply) => void (await findJson(reply))));
   });
@@ -51,7 +56,10 @@ describe("reading a reply", () => {
   });
 
   it("lists everything that is wrong", async () => {
-    expect(await readReply(prepared.parts, '{"why":"","tone":"cross"}')).toEqual({ ok: false, problems: ['"why" must not be empty', '"tone" must be one of: calm, upset', '"level" is missing'] });
+    expect(await readReply(prepared.parts, '{"why":"","tone":"cross"}')).toEqual({
+      ok: false,
+      problems: ['"why" must not be empty', '"tone" must be one of: calm, upset', '"level" is missing'],
+    });
   });
 
   it("takes a bare value only where not any text would do", async () => {
@@ -61,23 +69,36 @@ describe("reading a reply", () => {
   });
 
   it("lets nothing untyped through, whatever a model writes", async () => {
-    const reply = fc.oneof(fc.json(), fc.record({ why: fc.anything(), tone: fc.anything(), level: fc.anything() }).map((value) => JSON.stringify(value) ?? ""), fc.string());
-    await fc.assert(fc.asyncProperty(reply, async (text) => {
-      const reading = await readReply(prepared.parts, text);
-      if (!reading.ok) {
-        expect(reading.problems.length).toBeGreaterThan(0);
-        return;
-      }
-      expect(reading.parts["tone"]).toMatch(/^(calm|upset)$/);
-      expect([1, 2, 3]).toContain(reading.parts["level"]);
-      expect(String(reading.parts["why"]).length).toBeLessThanOrEqual(30);
-    }));
+    const reply = fc.oneof(
+      fc.json(),
+      fc.record({ why: fc.anything(), tone: fc.anything(), level: fc.anything() }).map((value) => JSON.stringify(value) ?? ""),
+      fc.string(),
+    );
+    await fc.assert(
+      fc.asyncProperty(reply, async (text) => {
+        const reading = await readReply(prepared.parts, text);
+        if (!reading.ok) {
+          expect(reading.problems.length).toBeGreaterThan(0);
+          return;
+        }
+        expect(reading.parts["tone"]).toMatch(/^(calm|upset)$/);
+        expect([1, 2, 3]).toContain(reading.parts["level"]);
+        expect(String(reading.parts["why"]).length).toBeLessThanOrEqual(30);
+      }),
+    );
   });
 });
 
 describe("asking", () => {
   it("answers with parts, usage and cost", async () => {
-    expect(await askWith([GOOD]).answer).toMatchObject({ state: "answered", parts: { tone: "calm" }, asks: 1, usage: { tokensIn: 100, tokensOut: 10 }, spent: 110, notes: [] });
+    expect(await askWith([GOOD]).answer).toMatchObject({
+      state: "answered",
+      parts: { tone: "calm" },
+      asks: 1,
+      usage: { tokensIn: 100, tokensOut: 10 },
+      spent: 110,
+      notes: [],
+    });
   });
 
   it("asks once more, naming what was wrong, and pays for both", async () => {
@@ -96,14 +117,28 @@ describe("asking", () => {
   });
 
   it("fails the row when the host fails, and the run when every row would fail", async () => {
-    const failing = (kind: "server" | "unauthorised") => askPrepared(prepared, { note: "x" }, { model: scriptedModel(() => { throw new ModelFailure(kind, "HTTP 500"); }), clock: fakeClock() });
+    const failing = (kind: "server" | "unauthorised") =>
+      askPrepared(
+        prepared,
+        { note: "x" },
+        {
+          model: scriptedModel(() => {
+            throw new ModelFailure(kind, "HTTP 500");
+          }),
+          clock: fakeClock(),
+        },
+      );
     expect(await failing("server")).toMatchObject({ state: "failed", reason: "HTTP 500", asks: 0 });
     await expect(failing("unauthorised")).rejects.toThrow(ModelFailure);
   });
 
   it("declines without asking when an input is missing", async () => {
     const model = scriptedModel(() => GOOD);
-    expect(await ask(tone, { note: " " }, { model, clock: fakeClock() })).toMatchObject({ state: "declined", reason: "note is blank", spent: 0 });
+    expect(await ask(tone, { note: " " }, { model, clock: fakeClock() })).toMatchObject({
+      state: "declined",
+      reason: "note is blank",
+      spent: 0,
+    });
     expect(model.requests).toHaveLength(0);
   });
 });
@@ -117,14 +152,24 @@ describe("more than one request for an answer", () => {
   };
 
   it("agreement: asks k times at its temperature, takes what most say, and records how many did", async () => {
-    const { model, answer } = asked({ doubt: { by: "agreement", asks: 5, parts: ["tone"] } }, (index) => verdict(index === 0 || index === 3 ? "upset" : "calm"));
-    expect(await answer).toMatchObject({ state: "answered", parts: { tone: "calm" }, asks: 5, spent: 550, confidence: { value: 0.6, by: "agreement", parts: { tone: 0.6 } } });
+    const { model, answer } = asked({ doubt: { by: "agreement", asks: 5, parts: ["tone"] } }, (index) =>
+      verdict(index === 0 || index === 3 ? "upset" : "calm"),
+    );
+    expect(await answer).toMatchObject({
+      state: "answered",
+      parts: { tone: "calm" },
+      asks: 5,
+      spent: 550,
+      confidence: { value: 0.6, by: "agreement", parts: { tone: 0.6 } },
+    });
     expect(model.requests.map(({ temperature, seed }) => [temperature, seed])).toEqual([1, 2, 3, 4, 5].map((seed) => [0.7, seed]));
     expect((await answer).exchanges?.map(({ why }) => why)).toEqual(["asked", "asked again", "asked again", "asked again", "asked again"]);
   });
 
   it("agreement counts free words only where there is no verdict to count", async () => {
-    const { answer } = asked({ answer: { why: { kind: "text", maxChars: 20 } }, doubt: { by: "agreement", asks: 3 } }, (index) => JSON.stringify({ why: index === 0 ? "another" : "the same" }));
+    const { answer } = asked({ answer: { why: { kind: "text", maxChars: 20 } }, doubt: { by: "agreement", asks: 3 } }, (index) =>
+      JSON.stringify({ why: index === 0 ? "another" : "the same" }),
+    );
     expect(await answer).toMatchObject({ parts: { why: "the same" }, confidence: { value: 2 / 3, parts: { why: 2 / 3 } } });
   });
 
@@ -135,7 +180,10 @@ describe("more than one request for an answer", () => {
 
   it("log probabilities: the product over the tokens that spell the values; told when the host gives none", async () => {
     const text = '{"why":"x","tone":"calm","level":2}';
-    const tokens = ['{"why":"x","tone":', '"ca', 'lm"', ',"level":', "2", "}"].map((token, index) => ({ text: token, logProbability: Math.log([1, 0.5, 0.8, 0.1, 0.9, 1][index]!) }));
+    const tokens = ['{"why":"x","tone":', '"ca', 'lm"', ',"level":', "2", "}"].map((token, index) => ({
+      text: token,
+      logProbability: Math.log([1, 0.5, 0.8, 0.1, 0.9, 1][index]!),
+    }));
     const { model, answer } = asked({ doubt: { by: "logProbabilities" } }, () => ({ text, tokens }));
     const { confidence } = await answer;
     expect(confidence).toMatchObject({ by: "logProbabilities" });
@@ -158,7 +206,12 @@ describe("more than one request for an answer", () => {
     const careful = scriptedModel(() => verdict("upset"), { id: "careful", price: { input: 10, output: 10 } });
     const shape = { doubt: { by: "agreement", asks: 2, below: 0.9, ask: "careful" } };
     const doubtful = await asked(shape, (index) => verdict(index === 0 ? "calm" : "upset"), { careful }).answer;
-    expect(doubtful).toMatchObject({ parts: { tone: "upset" }, spent: 220 + 1100, spentBy: { scripted: 220, careful: 1100 }, notes: ["in doubt, so careful was asked"] });
+    expect(doubtful).toMatchObject({
+      parts: { tone: "upset" },
+      spent: 220 + 1100,
+      spentBy: { scripted: 220, careful: 1100 },
+      notes: ["in doubt, so careful was asked"],
+    });
     const sure = await asked(shape, () => verdict("calm"), { careful }).answer;
     expect([sure.spent, sure.spentBy, careful.requests.length]).toEqual([220, undefined, 1]);
     await expect(asked(shape, (index) => verdict(index === 0 ? "calm" : "upset")).answer).rejects.toThrow("asks the model `careful`, too");
@@ -167,8 +220,21 @@ describe("more than one request for an answer", () => {
   it("a second look shows the answer and the list, may correct it, and keeps what was before", async () => {
     const look = { secondLook: { checks: ["Shouting is upset."] } };
     const { model, answer } = asked(look, (index) => verdict(index === 0 ? "calm" : "upset"));
-    expect(await answer).toMatchObject({ parts: { tone: "upset" }, firstParts: { tone: "calm" }, asks: 2, notes: ["the second look changed tone"] });
-    expect(model.requests[1]!.messages.slice(-2)).toEqual([{ role: "assistant", content: verdict("calm") }, { role: "user", content: expect.stringMatching(/^Check your answer against these points:\n- Shouting is upset\.\nThen answer again with one JSON object/) as string }]);
+    expect(await answer).toMatchObject({
+      parts: { tone: "upset" },
+      firstParts: { tone: "calm" },
+      asks: 2,
+      notes: ["the second look changed tone"],
+    });
+    expect(model.requests[1]!.messages.slice(-2)).toEqual([
+      { role: "assistant", content: verdict("calm") },
+      {
+        role: "user",
+        content: expect.stringMatching(
+          /^Check your answer against these points:\n- Shouting is upset\.\nThen answer again with one JSON object/,
+        ) as string,
+      },
+    ]);
     const unread = await asked(look, (index) => (index === 0 ? verdict("calm") : "All fine!")).answer;
     expect(unread).toMatchObject({ state: "answered", parts: { tone: "calm" }, notes: ["the second look could not be read"] });
   });
@@ -177,7 +243,16 @@ describe("more than one request for an answer", () => {
 describe("inputs above their limit", () => {
   const LONE = /\p{Surrogate}/u;
   const long = Array.from({ length: 40 }, (_, index) => `Sentence number ${index} says something.`).join(" ");
-  const made = (way: "cut" | "ends" | "condense") => prepare(template({ name: "long", inputs: { note: { kind: "text", maxChars: 400 } }, task: "Sum up: {{ note }}", answer: { tone: { kind: "choice", options: ["calm", "upset"] } }, whenLong: { note: way } }));
+  const made = (way: "cut" | "ends" | "condense") =>
+    prepare(
+      template({
+        name: "long",
+        inputs: { note: { kind: "text", maxChars: 400 } },
+        task: "Sum up: {{ note }}",
+        answer: { tone: { kind: "choice", options: ["calm", "upset"] } },
+        whenLong: { note: way },
+      }),
+    );
 
   it("are cut at a sentence, or keep head and tail, and it is said what was left out", () => {
     const cut = readInputs(made("cut"), { note: long });
@@ -188,21 +263,32 @@ describe("inputs above their limit", () => {
     expect(both).toMatch(/^Sentence number 0 .*\n\[… 1,\d{3} characters are left out here …\]\n.*Sentence number 39 says something\.$/s);
     for (const text of [short, both]) expect(text.length).toBeLessThanOrEqual(400);
     expect(cut.shortened!["note"]).toMatch(/^\d+ of 1,\d{3} characters read, at the end of a sentence$/);
-    fc.assert(fc.property(fc.string({ unit: "binary", minLength: 200, maxLength: 900 }), fc.integer({ min: 120, max: 199 }), (text, limit) => {
-      for (const shorter of [cutAtSentence(text, limit).text, keepEnds(text, limit).text]) {
-        expect(shorter.length).toBeLessThanOrEqual(limit);
-        if (!LONE.test(text)) expect(LONE.test(shorter)).toBe(false);
-      }
-      expect(piecesOf(text, limit).join("").replace(/\s/g, "")).toBe(text.replace(/\s/g, ""));
-    }));
+    fc.assert(
+      fc.property(fc.string({ unit: "binary", minLength: 200, maxLength: 900 }), fc.integer({ min: 120, max: 199 }), (text, limit) => {
+        for (const shorter of [cutAtSentence(text, limit).text, keepEnds(text, limit).text]) {
+          expect(shorter.length).toBeLessThanOrEqual(limit);
+          if (!LONE.test(text)) expect(LONE.test(shorter)).toBe(false);
+        }
+        expect(piecesOf(text, limit).join("").replace(/\s/g, "")).toBe(text.replace(/\s/g, ""));
+      }),
+    );
   });
 
   it("are condensed in pieces by requests that are counted, and not asked for twice", async () => {
     const kept = new Map<string, Answer>();
-    const recall = { known: async (fingerprint: string) => kept.get(fingerprint), keep: async (fingerprint: string, _: string, answer: Answer) => void kept.set(fingerprint, answer) };
-    const model = scriptedModel((request) => (request.schemaName === "condense" ? JSON.stringify({ text: `${fenced(request, "piece").slice(0, 60)}` }) : '{"tone":"calm"}'));
+    const recall = {
+      known: async (fingerprint: string) => kept.get(fingerprint),
+      keep: async (fingerprint: string, _: string, answer: Answer) => void kept.set(fingerprint, answer),
+    };
+    const model = scriptedModel((request) =>
+      request.schemaName === "condense" ? JSON.stringify({ text: `${fenced(request, "piece").slice(0, 60)}` }) : '{"tone":"calm"}',
+    );
     const answer = await askPrepared(made("condense"), { note: long }, { model, clock: fakeClock(), recall });
-    expect(answer).toMatchObject({ state: "answered", asks: 5, notes: [expect.stringMatching(/^note condensed from 1,\d{3} to \d{3} characters in 4 pieces$/) as string] });
+    expect(answer).toMatchObject({
+      state: "answered",
+      asks: 5,
+      notes: [expect.stringMatching(/^note condensed from 1,\d{3} to \d{3} characters in 4 pieces$/) as string],
+    });
     expect(answer.exchanges!.map(({ why }) => why)).toEqual(["condense", "condense", "condense", "condense", "asked"]);
     expect(fenced(model.requests.at(-1)!, "note").length).toBeLessThanOrEqual(400);
     expect(answer.spent).toBe(550);

@@ -27,12 +27,18 @@ export interface AskOptions {
  *
  * @throws ModelFailure that is final (`unauthorised`, `quota`, `rejected`, `cancelled`), BudgetSpent.
  */
-export async function askPrepared<Inputs, Parts>(prepared: Prepared<Inputs, Parts>, inputs: Readonly<Record<string, Json>>, options: AskOptions): Promise<Answer<Parts>> {
+export async function askPrepared<Inputs, Parts>(
+  prepared: Prepared<Inputs, Parts>,
+  inputs: Readonly<Record<string, Json>>,
+  options: AskOptions,
+): Promise<Answer<Parts>> {
   const talk = new Conversation(options.clock, options.signal);
   const whole = prepared as unknown as Prepared;
   return (await answerFrom(whole, talk, options, async () => {
     const long = tooLong(whole, inputs);
-    return long.length === 0 ? { inputs, notes: [] } : (await import("./condense.js")).condense(whole, inputs, long, talk, options.model, options.recall);
+    return long.length === 0
+      ? { inputs, notes: [] }
+      : (await import("./condense.js")).condense(whole, inputs, long, talk, options.model, options.recall);
   })) as Answer<Parts>;
 }
 
@@ -44,13 +50,19 @@ export interface Opening {
 }
 
 /** From the opening of a question to its answer; a failure that may pass is an answer, too. */
-export async function answerFrom(prepared: Prepared, talk: Conversation, options: AskOptions, open: () => Promise<Opening>): Promise<Answer> {
+export async function answerFrom(
+  prepared: Prepared,
+  talk: Conversation,
+  options: AskOptions,
+  open: () => Promise<Opening>,
+): Promise<Answer> {
   const progress: Progress = { notes: [], raw: "" };
   await patternsReady();
   try {
     return await askAll(prepared, await open(), options, talk, progress);
   } catch (error) {
-    if (error instanceof ModelFailure && error.mayPass) return { state: "failed", reason: error.message, raw: progress.raw, notes: progress.notes, ...talk.facts() };
+    if (error instanceof ModelFailure && error.mayPass)
+      return { state: "failed", reason: error.message, raw: progress.raw, notes: progress.notes, ...talk.facts() };
     throw error;
   }
 }
@@ -61,17 +73,25 @@ interface Progress {
   raw: string;
 }
 
-async function askAll(prepared: Prepared, { inputs, notes, first: known }: Opening, options: AskOptions, talk: Conversation, progress: Progress): Promise<Answer> {
+async function askAll(
+  prepared: Prepared,
+  { inputs, notes, first: known }: Opening,
+  options: AskOptions,
+  talk: Conversation,
+  progress: Progress,
+): Promise<Answer> {
   const { doubt, secondLook } = prepared.template;
   progress.notes.push(...notes);
-  const first = known ?? await askOnce(prepared, inputs, talk, options.model, "asked", firstSettings(prepared, options));
+  const first = known ?? (await askOnce(prepared, inputs, talk, options.model, "asked", firstSettings(prepared, options)));
   if (first.state !== "answered") return unanswered(first, talk, progress);
   let outcome: Extract<Outcome, { state: "answered" }> = first;
   progress.raw = first.reply.text;
   progress.notes.push(...first.notes);
 
   // Loaded by templates that want it: most pages have none.
-  const sure: Sure = doubt ? await (await import("./doubt.js")).withConfidence(prepared, inputs, talk, options.model, first, (options.ask ?? 0) * SEEDS_APART) : { outcome: first };
+  const sure: Sure = doubt
+    ? await (await import("./doubt.js")).withConfidence(prepared, inputs, talk, options.model, first, (options.ask ?? 0) * SEEDS_APART)
+    : { outcome: first };
   outcome = sure.outcome;
   if (sure.note) progress.notes.push(sure.note);
   if (doubt?.below !== undefined && sure.confidence && sure.confidence.value < doubt.below) {
@@ -84,7 +104,14 @@ async function askAll(prepared: Prepared, { inputs, notes, first: known }: Openi
   let { parts } = outcome;
   if (secondLook) {
     const { lookAgain } = await import("./second-look.js");
-    const looked = await lookAgain(prepared, inputs, talk, secondLook.use === undefined ? options.model : otherModel(options, secondLook.use), secondLook, outcome);
+    const looked = await lookAgain(
+      prepared,
+      inputs,
+      talk,
+      secondLook.use === undefined ? options.model : otherModel(options, secondLook.use),
+      secondLook,
+      outcome,
+    );
     parts = looked.parts;
     progress.notes.push(looked.note);
   }

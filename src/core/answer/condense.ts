@@ -17,18 +17,33 @@ const LEAST_CHARS = 200;
  *
  * @returns the inputs, and what was done to which.
  */
-export async function condense(prepared: Prepared, inputs: Readonly<Record<string, Json>>, long: readonly LongInput[], talk: Conversation, model: AskedModel, recall: Recall | undefined): Promise<{ readonly inputs: Readonly<Record<string, Json>>; readonly notes: readonly string[] }> {
+export async function condense(
+  prepared: Prepared,
+  inputs: Readonly<Record<string, Json>>,
+  long: readonly LongInput[],
+  talk: Conversation,
+  model: AskedModel,
+  recall: Recall | undefined,
+): Promise<{ readonly inputs: Readonly<Record<string, Json>>; readonly notes: readonly string[] }> {
   const notes: string[] = [];
   const shorter: Record<string, Json> = { ...inputs };
   for (const { name, text, maxChars } of long) {
-    const { text: condensed, pieces } = await condenseText(text, maxChars, (piece, room) => condensePiece(prepared, piece, room, talk, model, recall));
+    const { text: condensed, pieces } = await condenseText(text, maxChars, (piece, room) =>
+      condensePiece(prepared, piece, room, talk, model, recall),
+    );
     shorter[name] = condensed;
-    notes.push(`${name} condensed from ${groupDigits(countChars(text))} to ${groupDigits(countChars(condensed))} characters in ${plural(pieces, "piece")}`);
+    notes.push(
+      `${name} condensed from ${groupDigits(countChars(text))} to ${groupDigits(countChars(condensed))} characters in ${plural(pieces, "piece")}`,
+    );
   }
   return { inputs: shorter, notes };
 }
 
-async function condenseText(whole: string, maxChars: number, shorten: (piece: string, room: number) => Promise<string>): Promise<{ text: string; pieces: number }> {
+async function condenseText(
+  whole: string,
+  maxChars: number,
+  shorten: (piece: string, room: number) => Promise<string>,
+): Promise<{ text: string; pieces: number }> {
   let text = whole;
   let done = 0;
   for (let round = 0; round < MOST_ROUNDS && countChars(text) > maxChars; round++) {
@@ -42,7 +57,14 @@ async function condenseText(whole: string, maxChars: number, shorten: (piece: st
   return { text: countChars(text) > maxChars ? cutAtSentence(text, maxChars).text : text, pieces: done };
 }
 
-async function condensePiece(prepared: Prepared, piece: string, room: number, talk: Conversation, model: AskedModel, recall: Recall | undefined): Promise<string> {
+async function condensePiece(
+  prepared: Prepared,
+  piece: string,
+  room: number,
+  talk: Conversation,
+  model: AskedModel,
+  recall: Recall | undefined,
+): Promise<string> {
   if (countChars(piece) <= room) return piece;
   const question = condenser(prepared.template.title ?? prepared.template.name, room);
   const fingerprint = fingerprinter(question, model)({ piece });
@@ -52,7 +74,16 @@ async function condensePiece(prepared: Prepared, piece: string, room: number, ta
   // A piece that could not be condensed is cut instead: the question can still be asked.
   if (outcome.state !== "answered") return cutAtSentence(piece, room).text;
   // Its cost is booked with the question that it was asked for.
-  await recall?.keep(fingerprint, question.template.name, { state: "answered", parts: outcome.parts, raw: outcome.reply.text, notes: outcome.notes, asks: 1, usage: { tokensIn: 0, tokensOut: 0 }, spent: 0, tookMs: 0 });
+  await recall?.keep(fingerprint, question.template.name, {
+    state: "answered",
+    parts: outcome.parts,
+    raw: outcome.reply.text,
+    notes: outcome.notes,
+    asks: 1,
+    usage: { tokensIn: 0, tokensOut: 0 },
+    spent: 0,
+    tookMs: 0,
+  });
   return outcome.parts["text"] as string;
 }
 

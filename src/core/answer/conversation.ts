@@ -40,7 +40,10 @@ export class Conversation {
     for (const { model, spent } of exchanges) spentBy[model] = (spentBy[model] ?? 0) + spent;
     return {
       asks: exchanges.length - this.#borrowed,
-      usage: { tokensIn: sum(exchanges, ({ usage }) => usage.tokensIn), tokensOut: sum(exchanges, ({ usage }) => usage.tokensOut) } satisfies Usage,
+      usage: {
+        tokensIn: sum(exchanges, ({ usage }) => usage.tokensIn),
+        tokensOut: sum(exchanges, ({ usage }) => usage.tokensOut),
+      } satisfies Usage,
       spent: sum(exchanges, ({ spent }) => spent),
       form: PROMPT_FORM,
       tookMs: this.clock.now() - this.#began + this.#sharedMs,

@@ -15,17 +15,26 @@ export interface Sure {
 }
 
 /** Finds how sure an answer is; with agreement, the answer that most asks gave is the one that counts. */
-export async function withConfidence(prepared: Prepared, inputs: Readonly<Record<string, Json>>, talk: Conversation, model: AskedModel, first: Answered, firstSeed = 0): Promise<Sure> {
+export async function withConfidence(
+  prepared: Prepared,
+  inputs: Readonly<Record<string, Json>>,
+  talk: Conversation,
+  model: AskedModel,
+  first: Answered,
+  firstSeed = 0,
+): Promise<Sure> {
   const { doubt } = prepared.template;
   if (!doubt) return { outcome: first };
-  if (doubt.by === "stated") return { outcome: first, ...(first.stated === undefined ? {} : { confidence: { value: first.stated, by: "stated" as const } }) };
+  if (doubt.by === "stated")
+    return { outcome: first, ...(first.stated === undefined ? {} : { confidence: { value: first.stated, by: "stated" as const } }) };
   const counted = countedParts(prepared, doubt);
   if (doubt.by === "logProbabilities") {
     const confidence = byProbabilities(first.reply, counted);
     return confidence ? { outcome: first, confidence } : { outcome: first, note: "the host gave no log probabilities" };
   }
   const outcomes: Outcome[] = [first];
-  for (let ask = 1; ask < (doubt.asks ?? DEFAULT_DOUBT.asks); ask++) outcomes.push(await askOnce(prepared, inputs, talk, model, "asked again", settingsFor(doubt, prepared, firstSeed + ask)));
+  for (let ask = 1; ask < (doubt.asks ?? DEFAULT_DOUBT.asks); ask++)
+    outcomes.push(await askOnce(prepared, inputs, talk, model, "asked again", settingsFor(doubt, prepared, firstSeed + ask)));
   return byAgreement(outcomes, counted);
 }
 
@@ -48,7 +57,11 @@ function byAgreement(outcomes: readonly Outcome[], counted: readonly string[]): 
   const whole = share(verdictOf);
   return {
     outcome: answered.find((outcome) => verdictOf(outcome) === whole.best)!,
-    confidence: { value: whole.share, by: "agreement", parts: Object.fromEntries(counted.map((name) => [name, share((outcome) => canonicalJson(outcome.parts[name]!)).share])) },
+    confidence: {
+      value: whole.share,
+      by: "agreement",
+      parts: Object.fromEntries(counted.map((name) => [name, share((outcome) => canonicalJson(outcome.parts[name]!)).share])),
+    },
   };
 }
 

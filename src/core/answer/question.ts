@@ -21,11 +21,30 @@ export function settingsFor(doubt: Doubt | undefined, prepared: Prepared, ask = 
 
 /** What one question and at most one mend came to. */
 export type Outcome =
-  | { readonly state: "answered"; readonly parts: Record<string, Json>; readonly stated: number | undefined; readonly reply: ModelReply; readonly notes: readonly string[]; readonly messages: readonly Message[] }
-  | { readonly state: Exclude<Answer["state"], "answered" | "declined" | "failed">; readonly reason: string; readonly reply: ModelReply; readonly notes: readonly string[] };
+  | {
+      readonly state: "answered";
+      readonly parts: Record<string, Json>;
+      readonly stated: number | undefined;
+      readonly reply: ModelReply;
+      readonly notes: readonly string[];
+      readonly messages: readonly Message[];
+    }
+  | {
+      readonly state: Exclude<Answer["state"], "answered" | "declined" | "failed">;
+      readonly reason: string;
+      readonly reply: ModelReply;
+      readonly notes: readonly string[];
+    };
 
 /** Asks once and reads the reply; one that does not fit is asked to be put right once. */
-export async function askOnce(prepared: Prepared, inputs: Readonly<Record<string, Json>>, talk: Conversation, model: AskedModel, why: Exchange["why"], own: OwnSettings = {}): Promise<Outcome> {
+export async function askOnce(
+  prepared: Prepared,
+  inputs: Readonly<Record<string, Json>>,
+  talk: Conversation,
+  model: AskedModel,
+  why: Exchange["why"],
+  own: OwnSettings = {},
+): Promise<Outcome> {
   const messages = prepared.render(inputs);
   const first = await talk.send(why, model, requestOf(prepared, messages, own));
   const stopped = stoppedEarly(first, []);
@@ -33,12 +52,25 @@ export async function askOnce(prepared: Prepared, inputs: Readonly<Record<string
   const reading = await readChecked(prepared, inputs, first.text);
   if (reading.ok) return { state: "answered", reply: first, messages, ...reading };
 
-  const second = await talk.send("mend", model, requestOf(prepared, [...messages, { role: "assistant", content: first.text }, { role: "user", content: mendRequest(reading.problems) }], own));
+  const second = await talk.send(
+    "mend",
+    model,
+    requestOf(
+      prepared,
+      [...messages, { role: "assistant", content: first.text }, { role: "user", content: mendRequest(reading.problems) }],
+      own,
+    ),
+  );
   const stoppedAgain = stoppedEarly(second, ["mended"]);
   if (stoppedAgain) return stoppedAgain;
   const mended = await readChecked(prepared, inputs, second.text);
   if (mended.ok) return { state: "answered", reply: second, messages, ...mended, notes: ["mended", ...mended.notes] };
-  return { state: "malformed", reason: `the answer did not fit, nor did the second try: ${mended.problems.join("; ")}`, reply: second, notes: ["mended"] };
+  return {
+    state: "malformed",
+    reason: `the answer did not fit, nor did the second try: ${mended.problems.join("; ")}`,
+    reply: second,
+    notes: ["mended"],
+  };
 }
 
 /** The request for a prompt, with the template's settings. */
@@ -47,7 +79,9 @@ export function requestOf(prepared: Prepared, messages: readonly Message[], own:
   return { messages, schema: prepared.schema, schemaName: prepared.template.name, maxTokens: prepared.maxTokens, ...settings, ...own };
 }
 
-export type Checked = { readonly ok: true; readonly parts: Record<string, Json>; readonly stated: number | undefined; readonly notes: readonly string[] } | Extract<ReplyReading, { ok: false }>;
+export type Checked =
+  | { readonly ok: true; readonly parts: Record<string, Json>; readonly stated: number | undefined; readonly notes: readonly string[] }
+  | Extract<ReplyReading, { ok: false }>;
 
 /** Reads a reply; an answer that fits its kinds but breaks a rule is handled like one that does not fit. */
 export async function readChecked(prepared: Prepared, inputs: Readonly<Record<string, Json>>, reply: string): Promise<Checked> {
@@ -61,14 +95,19 @@ export function checked(prepared: Prepared, inputs: Readonly<Record<string, Json
   const { [CONFIDENCE]: stated, ...own } = reading.parts;
   const parts = isStated ? own : reading.parts;
   const broken = prepared.brokenRules(parts, inputs);
-  return broken.length > 0 ? { ok: false, problems: broken } : { ok: true, parts, stated: isStated ? (stated as number) : undefined, notes: reading.notes };
+  return broken.length > 0
+    ? { ok: false, problems: broken }
+    : { ok: true, parts, stated: isStated ? (stated as number) : undefined, notes: reading.notes };
 }
 
 function stoppedEarly(reply: ModelReply, notes: readonly string[]): Outcome | undefined {
   const { finish, refusal } = reply;
-  if (finish === "refused") return { state: "refused", reason: refusal ? `the model refused: ${refusal.slice(0, 200)}` : "the model refused", reply, notes };
+  if (finish === "refused")
+    return { state: "refused", reason: refusal ? `the model refused: ${refusal.slice(0, 200)}` : "the model refused", reply, notes };
   if (finish === "filtered") return { state: "filtered", reason: "the host's content filter held the answer back", reply, notes };
-  return finish === "length" ? { state: "cutShort", reason: "the answer was cut short: it needs more than the template's maxTokens", reply, notes } : undefined;
+  return finish === "length"
+    ? { state: "cutShort", reason: "the answer was cut short: it needs more than the template's maxTokens", reply, notes }
+    : undefined;
 }
 
 function mendRequest(problems: readonly string[]): string {

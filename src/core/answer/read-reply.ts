@@ -15,7 +15,11 @@ export async function readReply(parts: readonly NamedShape[], reply: string): Pr
 }
 
 /** Reads the object of a reply into typed parts. */
-export function readMembers(parts: readonly NamedShape[], object: Readonly<Record<string, unknown>>, done: readonly string[] = []): ReplyReading {
+export function readMembers(
+  parts: readonly NamedShape[],
+  object: Readonly<Record<string, unknown>>,
+  done: readonly string[] = [],
+): ReplyReading {
   const notes = [...done];
   const members = membersOf(parts, object);
   const values: Record<string, Json> = {};
@@ -38,7 +42,8 @@ export function readMembers(parts: readonly NamedShape[], object: Readonly<Recor
 
 /** The object's members by lower-case name; an object wrapped into a single outer member is unwrapped. */
 function membersOf(parts: readonly NamedShape[], object: Record<string, unknown>): Map<string, unknown> {
-  const byName = (members: Record<string, unknown>): Map<string, unknown> => new Map(Object.entries(members).map(([name, value]) => [name.trim().toLowerCase(), value]));
+  const byName = (members: Record<string, unknown>): Map<string, unknown> =>
+    new Map(Object.entries(members).map(([name, value]) => [name.trim().toLowerCase(), value]));
   const members = byName(object);
   const [only, ...others] = Object.entries(object);
   if (only && others.length === 0 && !parts.some((part) => members.has(part.name.toLowerCase()))) {

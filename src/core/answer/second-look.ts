@@ -7,12 +7,25 @@ import { readChecked, requestOf, type Outcome } from "./question.js";
 type Answered = Extract<Outcome, { state: "answered" }>;
 
 /** Shows the model its answer and the analyst's list. What comes back counts when it can be read; else the answer stays. */
-export async function lookAgain(prepared: Prepared, inputs: Readonly<Record<string, Json>>, talk: Conversation, model: AskedModel, { checks }: SecondLook, first: Answered): Promise<{ readonly parts: Record<string, Json>; readonly note: string }> {
-  const request = requestOf(prepared, [...first.messages, { role: "assistant", content: first.reply.text }, { role: "user", content: lookRequest(checks) }]);
+export async function lookAgain(
+  prepared: Prepared,
+  inputs: Readonly<Record<string, Json>>,
+  talk: Conversation,
+  model: AskedModel,
+  { checks }: SecondLook,
+  first: Answered,
+): Promise<{ readonly parts: Record<string, Json>; readonly note: string }> {
+  const request = requestOf(prepared, [
+    ...first.messages,
+    { role: "assistant", content: first.reply.text },
+    { role: "user", content: lookRequest(checks) },
+  ]);
   const reply = await talk.send("second look", model, request);
   const reading = await readChecked(prepared, inputs, reply.text);
   if (!reading.ok) return { parts: first.parts, note: "the second look could not be read" };
-  const changed = prepared.parts.filter(({ name }) => canonicalJson(reading.parts[name]) !== canonicalJson(first.parts[name])).map(({ name }) => name);
+  const changed = prepared.parts
+    .filter(({ name }) => canonicalJson(reading.parts[name]) !== canonicalJson(first.parts[name]))
+    .map(({ name }) => name);
   return { parts: reading.parts, note: changed.length > 0 ? `the second look changed ${changed.join(", ")}` : "the second look agreed" };
 }
 

@@ -7,7 +7,11 @@ import type { AnswerOf } from "./together.js";
  * Asks about several rows in one request; see `together.ts`, which is loaded when it is first needed: most pages ask about one
  * row at a time.
  */
-export async function* askTogether<Inputs, Parts>(prepared: Prepared<Inputs, Parts>, rows: readonly Readonly<Record<string, Json>>[], options: AskOptions): AsyncGenerator<AnswerOf<Parts>> {
+export async function* askTogether<Inputs, Parts>(
+  prepared: Prepared<Inputs, Parts>,
+  rows: readonly Readonly<Record<string, Json>>[],
+  options: AskOptions,
+): AsyncGenerator<AnswerOf<Parts>> {
   if (rows.length === 1) {
     yield { row: 0, answer: await askPrepared(prepared, rows[0]!, options) };
     return;

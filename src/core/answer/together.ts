@@ -25,10 +25,18 @@ export interface AnswerOf<Parts = Record<string, Json>> {
  * @returns the answers, each as soon as it stands, the rows in any order.
  * @throws ModelFailure that is final, BudgetSpent; rows that were not yielded by then have no answer.
  */
-export async function* askTogether(prepared: Prepared, rows: readonly Readonly<Record<string, Json>>[], options: AskOptions): AsyncGenerator<AnswerOf> {
+export async function* askTogether(
+  prepared: Prepared,
+  rows: readonly Readonly<Record<string, Json>>[],
+  options: AskOptions,
+): AsyncGenerator<AnswerOf> {
   await patternsReady();
   const isAlone = rows.map((inputs) => tooLong(prepared, inputs).length > 0);
-  yield* someTogether(prepared, [...rows.keys()].filter((row) => !isAlone[row]).map((row) => ({ row, inputs: rows[row]! })), options);
+  yield* someTogether(
+    prepared,
+    [...rows.keys()].filter((row) => !isAlone[row]).map((row) => ({ row, inputs: rows[row]! })),
+    options,
+  );
   for (const [row, inputs] of rows.entries()) if (isAlone[row]) yield { row, answer: await askPrepared(prepared, inputs, options) };
 }
 
@@ -41,14 +49,22 @@ async function* someTogether(prepared: Prepared, rows: readonly NumberedRow[], o
   const { clock, model, signal } = options;
   if (rows.length === 0) return;
   const marks = rowMarks(rows.map(({ inputs }) => inputs));
-  const messages = renderTogether(prepared, rows.map(({ inputs }, index) => ({ mark: marks[index]!, inputs })));
-  const request: ModelRequest = { ...requestOf(prepared, messages, firstSettings(prepared, options)), schema: schemaTogether(prepared), maxTokens: prepared.maxTokens * rows.length };
+  const messages = renderTogether(
+    prepared,
+    rows.map(({ inputs }, index) => ({ mark: marks[index]!, inputs })),
+  );
+  const request: ModelRequest = {
+    ...requestOf(prepared, messages, firstSettings(prepared, options)),
+    schema: schemaTogether(prepared),
+    maxTokens: prepared.maxTokens * rows.length,
+  };
   const inHalves = async function* (): AsyncGenerator<AnswerOf> {
     const half = Math.ceil(rows.length / 2);
     yield* someTogether(prepared, rows.slice(0, half), options);
     yield* someTogether(prepared, rows.slice(half), options);
   };
-  if (rows.length > 1 && model.context !== undefined && guessUsage(request, "").tokensIn + request.maxTokens > model.context) return yield* inHalves();
+  if (rows.length > 1 && model.context !== undefined && guessUsage(request, "").tokensIn + request.maxTokens > model.context)
+    return yield* inHalves();
   const began = clock.now();
   let reply: ModelReply | undefined;
   try {
@@ -58,7 +74,8 @@ async function* someTogether(prepared: Prepared, rows: readonly NumberedRow[], o
     if (error instanceof BudgetSpent && rows.length > 1) return yield* inHalves();
     if (!(error instanceof ModelFailure)) throw error;
     if (error.mayPass) {
-      for (const { row } of rows) yield { row, answer: { state: "failed", reason: error.message, raw: "", notes: [], ...new Conversation(clock, signal).facts() } };
+      for (const { row } of rows)
+        yield { row, answer: { state: "failed", reason: error.message, raw: "", notes: [], ...new Conversation(clock, signal).facts() } };
       return;
     }
     // Too much for one request, perhaps: each row alone shows whether it is that.
@@ -73,7 +90,9 @@ async function* someTogether(prepared: Prepared, rows: readonly NumberedRow[], o
     for (const [index, { row, inputs }] of rows.entries()) {
       const first = firsts[index];
       if ((first !== undefined) !== isAnswered) continue;
-      const note = isAnswered ? `asked with ${plural(rows.length - 1, "other row")}` : `asked alone, since a request about ${plural(rows.length, "row")} left it open`;
+      const note = isAnswered
+        ? `asked with ${plural(rows.length - 1, "other row")}`
+        : `asked alone, since a request about ${plural(rows.length, "row")} left it open`;
       const talk = new Conversation(clock, signal);
       if (shares[index]) talk.share(shares[index], index > 0, Math.round(ownMs));
       yield { row, answer: await answerFrom(prepared, talk, options, async () => ({ inputs, notes: [note], first })) };
@@ -89,17 +108,28 @@ type Item = Readonly<Record<string, unknown>>;
 async function itemsByMark({ text, finish }: ModelReply): Promise<Map<string, Item[]>> {
   const found = await findJson(text.trim().startsWith("[") ? `{"answers":${text.trim()}}` : text);
   const answers = (found?.value as { answers?: unknown } | undefined)?.answers;
-  const items: unknown[] = Array.isArray(answers) ? (finish === "length" || found?.how === "repaired" ? answers.slice(0, -1) : answers) : [];
+  const items: unknown[] = Array.isArray(answers)
+    ? finish === "length" || found?.how === "repaired"
+      ? answers.slice(0, -1)
+      : answers
+    : [];
   const byMark = new Map<string, Item[]>();
   for (const item of items) {
     if (item === null || typeof item !== "object") continue;
-    const mark = String((item as Item)[ROW_MARK] ?? "").trim().replace(/^row\s+/i, "").toLowerCase();
+    const mark = String((item as Item)[ROW_MARK] ?? "")
+      .trim()
+      .replace(/^row\s+/i, "")
+      .toLowerCase();
     byMark.set(mark, [...(byMark.get(mark) ?? []), item as Item]);
   }
   return byMark;
 }
 
-function readItem(prepared: Prepared, inputs: Readonly<Record<string, Json>>, items: readonly Item[] | undefined): Extract<Outcome, { state: "answered" }> | undefined {
+function readItem(
+  prepared: Prepared,
+  inputs: Readonly<Record<string, Json>>,
+  items: readonly Item[] | undefined,
+): Extract<Outcome, { state: "answered" }> | undefined {
   const [only, second] = items ?? [];
   if (!only || second) return undefined;
   const { [ROW_MARK]: _, ...members } = only;

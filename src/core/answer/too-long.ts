@@ -12,6 +12,8 @@ export function tooLong(prepared: Prepared, inputs: Readonly<Record<string, Json
   return Object.entries(prepared.template.whenLong ?? {}).flatMap(([name, way]) => {
     const text = inputs[name];
     const { maxChars } = (prepared.inputs.find((input) => input.name === name)?.spec ?? {}) as { maxChars?: number };
-    return way === "condense" && typeof text === "string" && maxChars !== undefined && countChars(text) > maxChars ? [{ name, text, maxChars }] : [];
+    return way === "condense" && typeof text === "string" && maxChars !== undefined && countChars(text) > maxChars
+      ? [{ name, text, maxChars }]
+      : [];
   });
 }

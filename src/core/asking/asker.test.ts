@@ -7,7 +7,14 @@ import { prepare, template, type Prepared } from "../template/index.js";
 import { readyAsking, type Question } from "./asking.js";
 import { askOne, openAsking } from "./open-asking.js";
 
-const tone = prepare(template({ name: "tone", inputs: { note: { kind: "text" } }, task: "{{ note }}", answer: { tone: { kind: "choice", options: ["calm", "upset"] } } })) as unknown as Prepared;
+const tone = prepare(
+  template({
+    name: "tone",
+    inputs: { note: { kind: "text" } },
+    task: "{{ note }}",
+    answer: { tone: { kind: "choice", options: ["calm", "upset"] } },
+  }),
+) as unknown as Prepared;
 const answer = (request: ModelRequest): string => JSON.stringify({ tone: fenced(request, "note").includes("!") ? "upset" : "calm" });
 
 function asks(model: ScriptedModel, more: Partial<Question> = {}): (note: string) => Question {
@@ -22,11 +29,18 @@ const slowModel = (clock: ReturnType<typeof virtualClock>, ms = 1_000, options =
     return answer(request);
   }, options);
 
-async function all(ledger: Ledger, clock: ReturnType<typeof virtualClock>, model: ScriptedModel, questions: readonly Question[], more = {}) {
+async function all(
+  ledger: Ledger,
+  clock: ReturnType<typeof virtualClock>,
+  model: ScriptedModel,
+  questions: readonly Question[],
+  more = {},
+) {
   const opened = openAsking({ ledger, clock, run: `run ${clock.random()}`, models: [model], ...more });
   const found: string[] = [];
   try {
-    for await (const { question, answer: given, came } of opened.answers(questions)) found.push(`${question.inputs["note"]} ${given.parts?.["tone"] ?? given.reason} ${came}`);
+    for await (const { question, answer: given, came } of opened.answers(questions))
+      found.push(`${question.inputs["note"]} ${given.parts?.["tone"] ?? given.reason} ${came}`);
   } finally {
     await opened.close();
   }
@@ -39,12 +53,22 @@ describe("asking", () => {
     const ledger = memoryLedger();
     const model = slowModel(clock);
     const question = asks(model);
-    const both = await clock.run(Promise.all([all(ledger, clock, model, ["a", "b!", "a"].map(question)), all(ledger, clock, model, ["b!", "c"].map(question))]));
-    expect(both.map((found) => found.toSorted())).toEqual([["a calm asked", "a calm reused", "b! upset asked"], ["b! upset reused", "c calm asked"]]);
+    const both = await clock.run(
+      Promise.all([all(ledger, clock, model, ["a", "b!", "a"].map(question)), all(ledger, clock, model, ["b!", "c"].map(question))]),
+    );
+    expect(both.map((found) => found.toSorted())).toEqual([
+      ["a calm asked", "a calm reused", "b! upset asked"],
+      ["b! upset reused", "c calm asked"],
+    ]);
     expect(await clock.run(all(ledger, clock, model, ["c", "a"].map(question)))).toEqual(["c calm reused", "a calm reused"]);
     expect(model.requests).toHaveLength(3);
     // Everything that was held is free again.
-    expect(await ledger.leases.take(["a", "b!", "c"].map((note) => `ask:${question(note).fingerprint}`), { holder: "test", until: 1, now: 0 })).toEqual([true, true, true]);
+    expect(
+      await ledger.leases.take(
+        ["a", "b!", "c"].map((note) => `ask:${question(note).fingerprint}`),
+        { holder: "test", until: 1, now: 0 },
+      ),
+    ).toEqual([true, true, true]);
   });
 
   it("asks what another was asking and gave up, and asks afresh after the other is done", async () => {
@@ -55,9 +79,16 @@ describe("asking", () => {
       throw new ModelFailure("rejected", "no such model");
     });
     const good = slowModel(clock);
-    const [lost, won] = await clock.run(Promise.allSettled([all(ledger, clock, failing, [asks(failing)("a")]), all(ledger, clock, good, [asks(good)("a")])]));
+    const [lost, won] = await clock.run(
+      Promise.allSettled([all(ledger, clock, failing, [asks(failing)("a")]), all(ledger, clock, good, [asks(good)("a")])]),
+    );
     expect([lost.status, won.status === "fulfilled" && won.value]).toEqual(["rejected", ["a calm asked"]]);
-    const [one, two] = await clock.run(Promise.all([all(ledger, clock, good, [asks(good, { fresh: true })("a")]), all(ledger, clock, good, [asks(good, { fresh: true })("a")])]));
+    const [one, two] = await clock.run(
+      Promise.all([
+        all(ledger, clock, good, [asks(good, { fresh: true })("a")]),
+        all(ledger, clock, good, [asks(good, { fresh: true })("a")]),
+      ]),
+    );
     expect([one, two]).toEqual([["a calm asked"], ["a calm reused"]]);
     expect(good.requests).toHaveLength(2);
   });
@@ -68,7 +99,9 @@ describe("asking", () => {
       if (fenced(request, "note") === "bad" || index === 0) throw new TypeError("cannot read x of undefined");
       return answer(request);
     });
-    expect(await clock.run(all(memoryLedger(), clock, model, ["bad", "good"].map(asks(model))))).toEqual(expect.arrayContaining(["bad the model failed: cannot read x of undefined asked", "good calm asked"]));
+    expect(await clock.run(all(memoryLedger(), clock, model, ["bad", "good"].map(asks(model))))).toEqual(
+      expect.arrayContaining(["bad the model failed: cannot read x of undefined asked", "good calm asked"]),
+    );
   });
 
   it("leaves a model that never hears of being cancelled", async () => {
@@ -101,7 +134,9 @@ describe("asking", () => {
     const refusing = scriptedModel(() => {
       throw new ModelFailure("unauthorised", "wrong key");
     });
-    await expect(clock.run(all(memoryLedger(), clock, refusing, ["a", "b", "c"].map(asks(refusing))))).rejects.toMatchObject({ kind: "unauthorised" });
+    await expect(clock.run(all(memoryLedger(), clock, refusing, ["a", "b", "c"].map(asks(refusing))))).rejects.toMatchObject({
+      kind: "unauthorised",
+    });
     const broken = { ...memoryLedger(), record: async () => Promise.reject(new Error("disk full")) };
     const model = slowModel(clock, 10);
     await expect(clock.run(all(broken, clock, model, ["a", "b", "c"].map(asks(model))))).rejects.toThrow("disk full");

@@ -79,7 +79,10 @@ export class Asker<Q extends Question = Question> {
     const { ledger, clock, models, spendCap, monthlyCap } = setup;
     this.#holder = holderName(clock);
     if (spendCap !== undefined || monthlyCap !== undefined) checkPrices(models);
-    this.budget = new Budget(spendCap, monthlyCap === undefined ? undefined : new SharedCap(ledger.charges, clock, this.#holder, monthlyCap));
+    this.budget = new Budget(
+      spendCap,
+      monthlyCap === undefined ? undefined : new SharedCap(ledger.charges, clock, this.#holder, monthlyCap),
+    );
     this.#places = atOnce(placesFor(setup));
     this.#elsewhere = new Elsewhere(ledger, clock, this.#holder);
   }
@@ -121,12 +124,19 @@ export class Asker<Q extends Question = Question> {
     };
     const answers = await find(questions);
     for (const fingerprint of seen) this.#recent.delete(fingerprint);
-    const unknown = questions.filter(({ fingerprint }, index) => !answers[index] && !this.#recent.has(fingerprint) && !this.#followers.has(fingerprint));
+    const unknown = questions.filter(
+      ({ fingerprint }, index) => !answers[index] && !this.#recent.has(fingerprint) && !this.#followers.has(fingerprint),
+    );
     const ours = await this.#elsewhere.claim(unknown.map(({ fingerprint }) => fingerprint));
     if (ours.length === 0) return answers;
     // Another process may have been done with it between looking and claiming.
     const own = new Set(ours);
-    const again = await find(questions.map((question, index) => ({ question, index })).filter(({ question, index }) => !answers[index] && own.has(question.fingerprint)).map(({ question }) => question));
+    const again = await find(
+      questions
+        .map((question, index) => ({ question, index }))
+        .filter(({ question, index }) => !answers[index] && own.has(question.fingerprint))
+        .map(({ question }) => question),
+    );
     let at = 0;
     const done: string[] = [];
     const all = questions.map((question, index) => {
@@ -193,7 +203,10 @@ export class Asker<Q extends Question = Question> {
     const settle = async (answer: Answer | undefined, error?: unknown): Promise<void> => {
       try {
         if (error !== undefined) this.#giveUp([question], error);
-        else if (answer) await this.#settle([question, ...this.#followers.take(question.fingerprint)].map((one) => ({ question: one, answer, came: "reused" as const })));
+        else if (answer)
+          await this.#settle(
+            [question, ...this.#followers.take(question.fingerprint)].map((one) => ({ question: one, answer, came: "reused" as const })),
+          );
         else if (this.#isOver) this.#giveUp([question]);
         else await this.#send(question);
       } finally {
@@ -233,7 +246,11 @@ export class Asker<Q extends Question = Question> {
     let failure: unknown;
     try {
       if (!this.#isOver) {
-        for await (const { row, answer } of askTogether(first!.asking.prepared, questions.map(({ inputs }) => inputs), this.#optionsOf(first!))) {
+        for await (const { row, answer } of askTogether(
+          first!.asking.prepared,
+          questions.map(({ inputs }) => inputs),
+          this.#optionsOf(first!),
+        )) {
           await this.#keep(questions[row]!, answer);
           open.delete(questions[row]!);
         }
@@ -266,14 +283,28 @@ export class Asker<Q extends Question = Question> {
   #recordOf({ asking, inputs, fingerprint }: Q, answer: Answer): AnswerRecord {
     const { prepared, version, model } = asking;
     const { clock, run } = this.setup;
-    return { fingerprint, template: prepared.template.name, version, model: model.id, run, at: clock.now(), basis: basisOf(prepared, model, inputs), answer };
+    return {
+      fingerprint,
+      template: prepared.template.name,
+      version,
+      model: model.id,
+      run,
+      at: clock.now(),
+      basis: basisOf(prepared, model, inputs),
+      answer,
+    };
   }
 
   /** Records answers with their cells and charges, then hands them on. */
   async #settle(all: readonly Answered<Q>[], answers: readonly AnswerRecord[] = [], replace = false): Promise<void> {
     const cells = all.map((one) => this.taker.cellsOf?.(one));
     try {
-      await this.#record({ answers, cells: cells.filter((record) => record !== undefined), replace, release: [all[0]!.question.fingerprint] });
+      await this.#record({
+        answers,
+        cells: cells.filter((record) => record !== undefined),
+        replace,
+        release: [all[0]!.question.fingerprint],
+      });
     } catch (error) {
       for (const { question } of all) this.taker.leave(question, error);
       return;
@@ -281,7 +312,17 @@ export class Asker<Q extends Question = Question> {
     for (const [index, one] of all.entries()) this.taker.take(one, cells[index]);
   }
 
-  async #record({ answers = [], cells = [], replace = false, release = [] }: { answers?: readonly AnswerRecord[]; cells?: readonly CellRecord[]; replace?: boolean; release?: readonly string[] }): Promise<void> {
+  async #record({
+    answers = [],
+    cells = [],
+    replace = false,
+    release = [],
+  }: {
+    answers?: readonly AnswerRecord[];
+    cells?: readonly CellRecord[];
+    replace?: boolean;
+    release?: readonly string[];
+  }): Promise<void> {
     const charges = [...this.#charges.values()];
     this.#charges = new Map();
     const ours = this.#elsewhere.forget(release);
@@ -313,7 +354,13 @@ export class Asker<Q extends Question = Question> {
       const { model, others = {} } = asking;
       const charged = (one: Model): AskedModel => this.#chargedTo(this.#layersOf(one), step);
       const named = Object.fromEntries(Object.entries(others).map(([name, one]) => [name, charged(one)]));
-      options = { model: charged(model), others: named, recall: recallFrom(ledger, { model: model.id, run, now: () => clock.now() }), clock, signal: drop };
+      options = {
+        model: charged(model),
+        others: named,
+        recall: recallFrom(ledger, { model: model.id, run, now: () => clock.now() }),
+        clock,
+        signal: drop,
+      };
       this.#options.set(asking, options);
     }
     return ask === undefined && signal === undefined ? options : { ...options, ask, signal: signal ?? options.signal };
@@ -324,14 +371,22 @@ export class Asker<Q extends Question = Question> {
     let layers = this.#layered.get(model);
     if (!layers) {
       const { clock, stop, onBreaker, observed } = this.setup;
-      layers = layered(model, clock, { budget: this.budget, onCharge: (charged) => this.#charge(charged), giveUp: stop, onBreaker, observed });
+      layers = layered(model, clock, {
+        budget: this.budget,
+        onCharge: (charged) => this.#charge(charged),
+        giveUp: stop,
+        onBreaker,
+        observed,
+      });
       this.#layered.set(model, layers);
     }
     return layers;
   }
 
   #chargedTo(model: AskedModel, step: string | undefined): AskedModel {
-    return step === undefined ? model : (withAsk(model, (request, signal) => model.ask({ ...request, chargedTo: step }, signal)) as AskedModel);
+    return step === undefined
+      ? model
+      : (withAsk(model, (request, signal) => model.ask({ ...request, chargedTo: step }, signal)) as AskedModel);
   }
 
   #charge({ model, step, requests, usage, spent, unsure }: Charged): void {

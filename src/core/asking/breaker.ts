@@ -21,7 +21,11 @@ const DOWN: ReadonlySet<ModelFailure["kind"]> = new Set(["server", "network", "t
  * Stops asking a host that keeps failing (circuit breaker; Nygard 2007): all requests wait while one at a time probes it. As
  * soon as one gets through, all go on. When the patience is over, they end with `gone`, and the run with what it has.
  */
-export function breaking(clock: Clock, policy: Partial<BreakerPolicy> = {}, onChange?: (state: "open" | "closed", failure?: ModelFailure) => void): ModelLayer {
+export function breaking(
+  clock: Clock,
+  policy: Partial<BreakerPolicy> = {},
+  onChange?: (state: "open" | "closed", failure?: ModelFailure) => void,
+): ModelLayer {
   const { failures, firstWaitMs, longestWaitMs, patienceMs } = { ...DEFAULT_BREAKER, ...policy };
   return (model: Model): Model => {
     let failed = 0;
@@ -51,7 +55,9 @@ export function breaking(clock: Clock, policy: Partial<BreakerPolicy> = {}, onCh
         onChange?.("open", failure);
       }
       if (openSince !== undefined && clock.now() - openSince >= patienceMs) {
-        gone = new ModelFailure("gone", `${failure.message}, for ${Math.round((clock.now() - openSince) / 1000)} s`, { status: failure.status });
+        gone = new ModelFailure("gone", `${failure.message}, for ${Math.round((clock.now() - openSince) / 1000)} s`, {
+          status: failure.status,
+        });
         wakeAll();
       }
     };

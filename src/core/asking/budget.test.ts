@@ -88,25 +88,37 @@ describe("prices", () => {
 describe("a budget", () => {
   it("is never passed, whatever replies cost and in whatever order they come", async () => {
     await fc.assert(
-      fc.asyncProperty(fc.integer({ min: 0, max: 3000 }), fc.array(fc.record({ used: fc.integer({ min: 0, max: 70 }), turns: fc.nat(5), fails: fc.constantFrom(undefined, "server" as const, "timeout" as const) }), { maxLength: 60 }), async (cap, replies) => {
-        const budget = new Budget(cap);
-        let real = 0;
-        const model = budgeted(budget)(
-          scriptedModel(async (_, index) => {
-            const { used, turns, fails } = replies[index]!;
-            for (let i = 0; i < turns; i++) await Promise.resolve();
-            expect(budget.committed).toBeLessThanOrEqual(cap);
-            if (fails === "timeout") real += 73; // the host may have done all the work
-            if (fails) throw new ModelFailure(fails, "no");
-            real += used;
-            return { text: "", usage: { tokensIn: used, tokensOut: 0 } };
+      fc.asyncProperty(
+        fc.integer({ min: 0, max: 3000 }),
+        fc.array(
+          fc.record({
+            used: fc.integer({ min: 0, max: 70 }),
+            turns: fc.nat(5),
+            fails: fc.constantFrom(undefined, "server" as const, "timeout" as const),
           }),
-        );
-        const results = await Promise.allSettled(replies.map(() => model.ask(request)));
-        for (const result of results) if (result.status === "rejected" && !(result.reason instanceof ModelFailure)) expect(result.reason).toBeInstanceOf(BudgetSpent);
-        expect(real).toBeLessThanOrEqual(cap);
-        expect(budget.committed).toBe(budget.spent + budget.unsure);
-      }),
+          { maxLength: 60 },
+        ),
+        async (cap, replies) => {
+          const budget = new Budget(cap);
+          let real = 0;
+          const model = budgeted(budget)(
+            scriptedModel(async (_, index) => {
+              const { used, turns, fails } = replies[index]!;
+              for (let i = 0; i < turns; i++) await Promise.resolve();
+              expect(budget.committed).toBeLessThanOrEqual(cap);
+              if (fails === "timeout") real += 73; // the host may have done all the work
+              if (fails) throw new ModelFailure(fails, "no");
+              real += used;
+              return { text: "", usage: { tokensIn: used, tokensOut: 0 } };
+            }),
+          );
+          const results = await Promise.allSettled(replies.map(() => model.ask(request)));
+          for (const result of results)
+            if (result.status === "rejected" && !(result.reason instanceof ModelFailure)) expect(result.reason).toBeInstanceOf(BudgetSpent);
+          expect(real).toBeLessThanOrEqual(cap);
+          expect(budget.committed).toBe(budget.spent + budget.unsure);
+        },
+      ),
     );
   });
 
@@ -121,40 +133,55 @@ describe("a budget", () => {
 
 describe("a cap that several share", () => {
   it("is never passed together, and nobody waits for ever, whatever replies cost and in whatever order they come", async () => {
-    const reply = fc.record({ used: fc.integer({ min: 0, max: 70 }), turns: fc.nat(5), fails: fc.constantFrom(undefined, "server" as const, "timeout" as const) });
+    const reply = fc.record({
+      used: fc.integer({ min: 0, max: 70 }),
+      turns: fc.nat(5),
+      fails: fc.constantFrom(undefined, "server" as const, "timeout" as const),
+    });
     await fc.assert(
-      fc.asyncProperty(fc.integer({ min: 0, max: 3000 }), fc.array(fc.array(reply, { maxLength: 25 }), { minLength: 1, maxLength: 4 }), async (cap, all) => {
-        const ledger = memoryLedger();
-        const clock = fakeClock();
-        let real = 0;
-        const done = all.map(async (replies, holder) => {
-          const shared = new SharedCap(ledger.charges, clock, `h${holder}`, cap);
-          const record = async ({ usage, ...charged }: Charged): Promise<void> => {
-            await ledger.record({ charges: [{ run: "r", day: dayOf(clock.now()), ...charged, ...usage }], holder: `h${holder}` });
-            shared.recorded(charged.spent + charged.unsure);
-          };
-          const recording: Promise<void>[] = [];
-          const model = budgeted(new Budget(undefined, shared), (charged) => void recording.push(record(charged)))(
-            scriptedModel(async (_, index) => {
-              const { used, turns, fails } = replies[index]!;
-              for (let i = 0; i < turns; i++) await Promise.resolve();
-              if (fails === "timeout") real += 73;
-              if (fails) throw new ModelFailure(fails, "no");
-              real += used;
-              return { text: "", usage: { tokensIn: used, tokensOut: 0 } };
-            }),
-          );
-          const results = await Promise.allSettled(replies.map(() => model.ask(request)));
-          for (const result of results) if (result.status === "rejected" && !(result.reason instanceof ModelFailure)) expect(result.reason).toBeInstanceOf(BudgetSpent);
-          await Promise.all(recording);
-          await shared.release();
-        });
-        await Promise.all(done);
-        expect(real).toBeLessThanOrEqual(cap);
-        expect(await ledger.charges.since(0)).toBe(real);
-        // All that was reserved and not used is free again.
-        expect(await ledger.charges.reserve({ holder: "last", needs: cap - real, wants: 0, cap, since: 0, until: 1e15, now: clock.now() })).toBe(cap - real);
-      }),
+      fc.asyncProperty(
+        fc.integer({ min: 0, max: 3000 }),
+        fc.array(fc.array(reply, { maxLength: 25 }), { minLength: 1, maxLength: 4 }),
+        async (cap, all) => {
+          const ledger = memoryLedger();
+          const clock = fakeClock();
+          let real = 0;
+          const done = all.map(async (replies, holder) => {
+            const shared = new SharedCap(ledger.charges, clock, `h${holder}`, cap);
+            const record = async ({ usage, ...charged }: Charged): Promise<void> => {
+              await ledger.record({ charges: [{ run: "r", day: dayOf(clock.now()), ...charged, ...usage }], holder: `h${holder}` });
+              shared.recorded(charged.spent + charged.unsure);
+            };
+            const recording: Promise<void>[] = [];
+            const model = budgeted(
+              new Budget(undefined, shared),
+              (charged) => void recording.push(record(charged)),
+            )(
+              scriptedModel(async (_, index) => {
+                const { used, turns, fails } = replies[index]!;
+                for (let i = 0; i < turns; i++) await Promise.resolve();
+                if (fails === "timeout") real += 73;
+                if (fails) throw new ModelFailure(fails, "no");
+                real += used;
+                return { text: "", usage: { tokensIn: used, tokensOut: 0 } };
+              }),
+            );
+            const results = await Promise.allSettled(replies.map(() => model.ask(request)));
+            for (const result of results)
+              if (result.status === "rejected" && !(result.reason instanceof ModelFailure))
+                expect(result.reason).toBeInstanceOf(BudgetSpent);
+            await Promise.all(recording);
+            await shared.release();
+          });
+          await Promise.all(done);
+          expect(real).toBeLessThanOrEqual(cap);
+          expect(await ledger.charges.since(0)).toBe(real);
+          // All that was reserved and not used is free again.
+          expect(
+            await ledger.charges.reserve({ holder: "last", needs: cap - real, wants: 0, cap, since: 0, until: 1e15, now: clock.now() }),
+          ).toBe(cap - real);
+        },
+      ),
     );
   });
 });

@@ -1,5 +1,16 @@
 import { YoroshiError, type CancelSignal, type Micros } from "../ground/index.js";
-import { BudgetSpent, costOf, dearestUsage, guessUsage, ModelFailure, withAsk, type Model, type ModelLayer, type ModelRequest, type Usage } from "../model/index.js";
+import {
+  BudgetSpent,
+  costOf,
+  dearestUsage,
+  guessUsage,
+  ModelFailure,
+  withAsk,
+  type Model,
+  type ModelLayer,
+  type ModelRequest,
+  type Usage,
+} from "../model/index.js";
 import type { SharedCap } from "./shared-cap.js";
 
 /**

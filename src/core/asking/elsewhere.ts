@@ -68,7 +68,10 @@ export class Elsewhere<Q extends Question> {
   async #lookAgain(drop: CancelSignal | undefined): Promise<void> {
     this.#looks = true;
     while (this.#waiting.length > 0) {
-      const isDropped = await this.clock.sleep(LOOK_AGAIN_MS, drop).then(() => false, () => true);
+      const isDropped = await this.clock.sleep(LOOK_AGAIN_MS, drop).then(
+        () => false,
+        () => true,
+      );
       const waiting = this.#waiting;
       this.#waiting = [];
       try {

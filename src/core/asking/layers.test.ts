@@ -6,13 +6,25 @@ import { ModelFailure, type Model, type ModelRequest } from "../model/index.js";
 
 const request: ModelRequest = { messages: [{ role: "user", content: "word ".repeat(40) }], maxTokens: 10 };
 const ok = { text: "ok", finish: "stop" as const, usage: { tokensIn: 50, tokensOut: 5 } };
-const modelOf = (ask: Model["ask"], limits: Model["limits"] = {}): Model => ({ id: "m", host: "h", price: { input: 1, output: 1 }, limits, ask });
+const modelOf = (ask: Model["ask"], limits: Model["limits"] = {}): Model => ({
+  id: "m",
+  host: "h",
+  price: { input: 1, output: 1 },
+  limits,
+  ask,
+});
 /** Asks so often, so many at once. */
 const askAll = async (model: Model, count: number, atOnce: number): Promise<string[]> => {
   const outcomes: string[] = [];
   let next = 0;
   const worker = async (): Promise<void> => {
-    while (next++ < count) outcomes.push(await model.ask(request).then((reply) => reply.text, (error: unknown) => (error as ModelFailure).kind));
+    while (next++ < count)
+      outcomes.push(
+        await model.ask(request).then(
+          (reply) => reply.text,
+          (error: unknown) => (error as ModelFailure).kind,
+        ),
+      );
   };
   await Promise.all(Array.from({ length: atOnce }, worker));
   return outcomes;
@@ -72,12 +84,15 @@ describe("a model's pace", () => {
     let most = 0;
     let open = 0;
     let index = 0;
-    const model = modelOf(async () => {
-      most = Math.max(most, ++open);
-      await clock.sleep(index++ === 0 ? 60_000 : 100);
-      open--;
-      return ok;
-    }, { atOnce: 4, requestsPerMinute: 6_000 });
+    const model = modelOf(
+      async () => {
+        most = Math.max(most, ++open);
+        await clock.sleep(index++ === 0 ? 60_000 : 100);
+        open--;
+        return ok;
+      },
+      { atOnce: 4, requestsPerMinute: 6_000 },
+    );
     const began = clock.now();
     const [one, two] = [layered(model, clock), layered(model, clock)];
     let quick = 0;
@@ -89,7 +104,16 @@ describe("a model's pace", () => {
   it("keeps tokens a minute, what answers took included", async () => {
     const clock = virtualClock();
     const began = clock.now();
-    await clock.run(askAll(layered(modelOf(async () => ok, { tokensPerMinute: 5_500 }), clock), 200, 10));
+    await clock.run(
+      askAll(
+        layered(
+          modelOf(async () => ok, { tokensPerMinute: 5_500 }),
+          clock,
+        ),
+        200,
+        10,
+      ),
+    );
     const minutes = (clock.now() - began) / 60_000;
     expect((200 * 55) / minutes).toBeLessThanOrEqual(5_700);
     expect((200 * 55) / minutes).toBeGreaterThan(5_000);
@@ -120,9 +144,12 @@ describe("a host that is down", () => {
   it("ends the run when the stated patience is over", async () => {
     const clock = virtualClock();
     const began = clock.now();
-    const model = modelOf(async () => {
-      throw new ModelFailure("server", "the host failed (HTTP 503)");
-    }, { patienceMs: 60_000 });
+    const model = modelOf(
+      async () => {
+        throw new ModelFailure("server", "the host failed (HTTP 503)");
+      },
+      { patienceMs: 60_000 },
+    );
     const outcomes = await clock.run(askAll(layered(model, clock), 40, 10));
     expect(outcomes.every((outcome) => outcome === "gone")).toBe(true);
     expect(clock.now() - began).toBeGreaterThan(60_000);
@@ -175,14 +202,17 @@ describe("a second request", () => {
   it("is not made before there are peers to compare with, and fails only when both do", async () => {
     const clock = virtualClock();
     let asked = 0;
-    const model = modelOf(async (_, signal) => {
-      const own = ++asked;
-      await clock.sleep(own <= 20 ? 100 : 5_000, signal).catch(() => {
-        throw new ModelFailure("cancelled", "cancelled");
-      });
-      if (own > 20) throw new ModelFailure("rejected", `no ${own}`);
-      return ok;
-    }, { secondRequestAfter: 2 });
+    const model = modelOf(
+      async (_, signal) => {
+        const own = ++asked;
+        await clock.sleep(own <= 20 ? 100 : 5_000, signal).catch(() => {
+          throw new ModelFailure("cancelled", "cancelled");
+        });
+        if (own > 20) throw new ModelFailure("rejected", `no ${own}`);
+        return ok;
+      },
+      { secondRequestAfter: 2 },
+    );
     expect(await clock.run(askAll(layered(model, clock), 20, 1))).toHaveLength(20);
     expect(asked).toBe(20);
     expect(await clock.run(askAll(layered(model, clock), 1, 1))).toEqual(["rejected"]);

@@ -30,7 +30,11 @@ export function layered(model: Model, clock: Clock, { budget, onCharge, giveUp, 
   // The pace is that of the model itself, whoever observes or pays.
   const inPace = paced(clock, model)(paying);
   const inTime = secondRequestAfter === undefined ? inPace : secondRequest(clock, secondRequestAfter)(inPace);
-  const whole = breaking(clock, patienceMs === undefined ? {} : { patienceMs }, onBreaker && ((state, failure) => onBreaker(model, state, failure)))(inTime);
+  const whole = breaking(
+    clock,
+    patienceMs === undefined ? {} : { patienceMs },
+    onBreaker && ((state, failure) => onBreaker(model, state, failure)),
+  )(inTime);
   // The one place where a bare model becomes one that may be asked.
   return retrying(clock, attempts === undefined ? {} : { attempts }, giveUp)(whole) as AskedModel;
 }

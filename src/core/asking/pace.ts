@@ -93,11 +93,13 @@ function pacerOf({ limits = {} }: Model, clock: Clock): Pacer {
       }
       if (!reply) return;
       // What the answer took beyond what was expected is owed.
-      if (msAToken > 0 && reply.usage) nextByTokens += Math.max(0, reply.usage.tokensIn + reply.usage.tokensOut - expectedTokens) * msAToken;
+      if (msAToken > 0 && reply.usage)
+        nextByTokens += Math.max(0, reply.usage.tokensIn + reply.usage.tokensOut - expectedTokens) * msAToken;
       if (gapMs > statedGapMs) gapMs = gapMs * FASTER < LEAST_GAP_MS ? statedGapMs : Math.max(statedGapMs, gapMs * FASTER);
       const left = reply.allowance;
       // Nearly nothing is left: the rest is spread until the host counts anew.
-      if (left && left.requests <= NEARLY_NONE) nextStart = Math.max(nextStart, now + Math.min(MINUTE_MS, left.resetMs / (left.requests + 1)));
+      if (left && left.requests <= NEARLY_NONE)
+        nextStart = Math.max(nextStart, now + Math.min(MINUTE_MS, left.resetMs / (left.requests + 1)));
     },
   };
 }

@@ -20,11 +20,18 @@ export interface ProbeSetup {
  *
  * @returns nothing where it answered; `noRoom` where a cap leaves no room even for that; else how it failed.
  */
-export async function probe({ ledger, clock, spendCap, monthlyCap }: ProbeSetup, model: Model, signal: CancelSignal | undefined): Promise<ModelFailure | "noRoom" | undefined> {
+export async function probe(
+  { ledger, clock, spendCap, monthlyCap }: ProbeSetup,
+  model: Model,
+  signal: CancelSignal | undefined,
+): Promise<ModelFailure | "noRoom" | undefined> {
   const holder = holderName(clock);
   const shared = monthlyCap === undefined ? undefined : new SharedCap(ledger.charges, clock, holder, monthlyCap);
   const charges: Charge[] = [];
-  const asked = budgeted(new Budget(spendCap, shared), ({ usage, ...charged }) => void charges.push({ run: "probe", day: dayOf(clock.now()), ...charged, ...usage }))(checkedUsage()(leavable(model)));
+  const asked = budgeted(
+    new Budget(spendCap, shared),
+    ({ usage, ...charged }) => void charges.push({ run: "probe", day: dayOf(clock.now()), ...charged, ...usage }),
+  )(checkedUsage()(leavable(model)));
   try {
     await asked.ask(PROBE, signal);
     return undefined;

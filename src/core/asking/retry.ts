@@ -20,7 +20,8 @@ export const DEFAULT_RETRY: RetryPolicy = { attempts: 6, firstWaitMs: 500, longe
  */
 export function retrying(clock: Clock, policy: Partial<RetryPolicy> = {}, giveUp?: CancelSignal): ModelLayer {
   const { attempts, firstWaitMs, longestWaitMs } = { ...DEFAULT_RETRY, ...policy };
-  return (model) => withAsk(model, async (request, signal) => {
+  return (model) =>
+    withAsk(model, async (request, signal) => {
       for (let attempt = 1; ; attempt++) {
         try {
           return await model.ask(request, signal);

@@ -19,34 +19,39 @@ export function secondRequest(clock: Clock, times: number): ModelLayer {
     took[at] = ms;
     at = (at + 1) % MOST_TIMED;
     // The median moves slowly; sorting at each reply would cost more than it tells.
-    if (took.length >= LEAST_TIMED && (late === undefined || at % 10 === 0)) late = took.toSorted((a, b) => a - b)[took.length >> 1]! * times;
+    if (took.length >= LEAST_TIMED && (late === undefined || at % 10 === 0))
+      late = took.toSorted((a, b) => a - b)[took.length >> 1]! * times;
   };
-  return (model) => withAsk(model, async (request, signal) => {
-    const began = clock.now();
-    const timed = async (own: Parameters<typeof model.ask>[1]): Promise<ModelReply> => {
-      const from = clock.now();
-      const reply = await model.ask(request, own);
-      learn(clock.now() - from);
-      return reply;
-    };
-    if (late === undefined) return timed(signal);
-    const first = ownSignal(signal);
-    const second = ownSignal(signal);
-    const timer = ownSignal(signal);
-    try {
-      const one = timed(first.signal);
-      const wait = clock.sleep(Math.max(0, began + late - clock.now()), timer.signal).then(() => "late" as const, () => "done" as const);
-      const early = await Promise.race([one.then((reply) => ({ reply })), wait]);
-      if (typeof early === "object") return early.reply;
-      if (early === "done") return await one;
-      return await firstOf(one, timed(second.signal));
-    } finally {
-      timer.abort();
-      first.abort();
-      second.abort();
-      for (const own of [timer, first, second]) own.release();
-    }
-  });
+  return (model) =>
+    withAsk(model, async (request, signal) => {
+      const began = clock.now();
+      const timed = async (own: Parameters<typeof model.ask>[1]): Promise<ModelReply> => {
+        const from = clock.now();
+        const reply = await model.ask(request, own);
+        learn(clock.now() - from);
+        return reply;
+      };
+      if (late === undefined) return timed(signal);
+      const first = ownSignal(signal);
+      const second = ownSignal(signal);
+      const timer = ownSignal(signal);
+      try {
+        const one = timed(first.signal);
+        const wait = clock.sleep(Math.max(0, began + late - clock.now()), timer.signal).then(
+          () => "late" as const,
+          () => "done" as const,
+        );
+        const early = await Promise.race([one.then((reply) => ({ reply })), wait]);
+        if (typeof early === "object") return early.reply;
+        if (early === "done") return await one;
+        return await firstOf(one, timed(second.signal));
+      } finally {
+        timer.abort();
+        first.abort();
+        second.abort();
+        for (const own of [timer, first, second]) own.release();
+      }
+    });
 }
 
 /** The first reply; the failure of the first request only when both fail. */

@@ -61,7 +61,15 @@ export class SharedCap {
   async #reserve(needs: Micros, wants: Micros): Promise<boolean> {
     const now = this.clock.now();
     this.#recordedMeanwhile = 0;
-    const held = await this.charges.reserve({ holder: this.holder, needs, wants, cap: this.cap, since: monthStart(now), until: FOR_EVER, now });
+    const held = await this.charges.reserve({
+      holder: this.holder,
+      needs,
+      wants,
+      cap: this.cap,
+      since: monthStart(now),
+      until: FOR_EVER,
+      now,
+    });
     // The ledger may hold more for us than we count on.
     this.#hasReserved ||= held !== undefined;
     if (held !== undefined) this.#held = Math.max(0, held - this.#recordedMeanwhile);

@@ -5,7 +5,9 @@ import type { Considered } from "./walk.js";
 /** For each row whose value is out of date, what has changed since it was answered; the old answers are looked up in bulk. */
 export async function changesOf(work: Work, { does }: StepWork, rows: readonly Considered[]): Promise<(string | undefined)[]> {
   if (does.kind !== "ask") return [];
-  const stale = rows.map(({ decision, record }) => (decision.do === "answer" && decision.was === "stale" ? record?.fingerprint : undefined));
+  const stale = rows.map(({ decision, record }) =>
+    decision.do === "answer" && decision.was === "stale" ? record?.fingerprint : undefined,
+  );
   const wanted = stale.filter((fingerprint) => fingerprint !== undefined);
   if (wanted.length === 0) return [];
   const found = new Map((await work.ledger.answers.find(wanted)).map((answer, index) => [wanted[index]!, answer]));
@@ -13,7 +15,8 @@ export async function changesOf(work: Work, { does }: StepWork, rows: readonly C
     const before = found.get(stale[index] ?? "");
     if (!before?.basis || decision.do !== "answer") return undefined;
     const changed = changesBetween(before.basis, basisOf(does.prepared, does.model, decision.inputs));
-    const since = before.version !== does.version && changed?.includes("the template") ? ` (version ${before.version} then, ${does.version} now)` : "";
+    const since =
+      before.version !== does.version && changed?.includes("the template") ? ` (version ${before.version} then, ${does.version} now)` : "";
     return changed && `${changed}${since}`;
   });
 }

@@ -13,7 +13,14 @@ export type Decision =
   /** They get no answer, and this is why. */
   | { readonly do: "mark"; readonly state: CellState; readonly reason: string }
   /** They need the answer of this fingerprint; `fresh` asks even where the ledger has one. */
-  | { readonly do: "answer"; readonly fingerprint: string; readonly inputs: Readonly<Record<string, Json>>; readonly fresh: boolean; readonly was: "blank" | "stale" | "failed"; readonly shortened?: Readonly<Record<string, string>> | undefined }
+  | {
+      readonly do: "answer";
+      readonly fingerprint: string;
+      readonly inputs: Readonly<Record<string, Json>>;
+      readonly fresh: boolean;
+      readonly was: "blank" | "stale" | "failed";
+      readonly shortened?: Readonly<Record<string, string>> | undefined;
+    }
   /** A rule settles them. */
   | { readonly do: "give"; readonly rule: ReadyRule }
   /** They are plain columns with these values. */
@@ -24,23 +31,41 @@ export const CHANGED = "the template, an input or the model has changed";
 
 /** Decides from the row and what the ledger knows of it, without asking or changing anything. */
 export function decide(work: Work, one: StepWork, passed: Passing, record: CellRecord | undefined): Decision {
-  if (work.chosenSteps?.has(one.name) === false) return { do: "leave", state: heldByPerson(work, one, record) === one.targets.length ? "edited" : (record?.state ?? "blank"), reason: record?.reason };
+  if (work.chosenSteps?.has(one.name) === false)
+    return {
+      do: "leave",
+      state: heldByPerson(work, one, record) === one.targets.length ? "edited" : (record?.state ?? "blank"),
+      reason: record?.reason,
+    };
   if (passed.row.problem !== undefined) return { do: "mark", state: "failed", reason: passed.row.problem };
   if (heldByPerson(work, one, record) === one.targets.length) return { do: "leave", state: "edited" };
   const values = one.condition || one.does.kind === "set" || one.does.rules.length > 0 ? rowFor(passed) : {};
   const holds = one.condition?.test(values) ?? true;
   if (typeof holds === "object") return orWaiting(passed, one.condition!.columns, holds.reason);
-  if (!holds) return hasValues(record) ? { do: "mark", state: "stale", reason: "the condition no longer holds" } : { do: "mark", state: "skipped", reason: "the condition does not hold" };
-  return one.does.kind === "set" ? decideSet(one, one.does, passed, values, record) : decideAsk(work, one, one.does, passed, values, record);
+  if (!holds)
+    return hasValues(record)
+      ? { do: "mark", state: "stale", reason: "the condition no longer holds" }
+      : { do: "mark", state: "skipped", reason: "the condition does not hold" };
+  return one.does.kind === "set"
+    ? decideSet(one, one.does, passed, values, record)
+    : decideAsk(work, one, one.does, passed, values, record);
 }
 
 /** What cannot be evaluated because an earlier step gave nothing is no failure. */
 function orWaiting({ given }: Passing, reads: readonly string[], reason: string): Decision {
   const blank = reads.find((column) => given[column] === "");
-  return blank === undefined ? { do: "mark", state: "failed", reason } : { do: "mark", state: "skipped", reason: `\`${blank}\` of an earlier step is blank` };
+  return blank === undefined
+    ? { do: "mark", state: "failed", reason }
+    : { do: "mark", state: "skipped", reason: `\`${blank}\` of an earlier step is blank` };
 }
 
-function decideSet(one: StepWork, does: SetWork, passed: Passing, row: Readonly<Record<string, unknown>>, record: CellRecord | undefined): Decision {
+function decideSet(
+  one: StepWork,
+  does: SetWork,
+  passed: Passing,
+  row: Readonly<Record<string, unknown>>,
+  record: CellRecord | undefined,
+): Decision {
   const values: Record<string, CellValue> = {};
   for (const set of does.columns) {
     const made = set.value(row);
@@ -48,15 +73,26 @@ function decideSet(one: StepWork, does: SetWork, passed: Passing, row: Readonly<
     values[set.column] = made.value;
   }
   const fingerprint = setFingerprint(values);
-  return record?.fingerprint === fingerprint && record.state === "filled" && coversTargets(one, record) ? { do: "leave", state: "filled" } : { do: "set", values, fingerprint };
+  return record?.fingerprint === fingerprint && record.state === "filled" && coversTargets(one, record)
+    ? { do: "leave", state: "filled" }
+    : { do: "set", values, fingerprint };
 }
 
-function decideAsk(work: Work, one: StepWork, does: AskWork, passed: Passing, values: Readonly<Record<string, unknown>>, record: CellRecord | undefined): Decision {
+function decideAsk(
+  work: Work,
+  one: StepWork,
+  does: AskWork,
+  passed: Passing,
+  values: Readonly<Record<string, unknown>>,
+  record: CellRecord | undefined,
+): Decision {
   for (const rule of does.rules) {
     const settles = rule.condition.test(values);
     if (typeof settles === "object") return orWaiting(passed, rule.condition.columns, `rule ${rule.number}: ${settles.reason}`);
     if (!settles) continue;
-    return record?.fingerprint === rule.fingerprint && record.state === "filled" && coversTargets(one, record) ? { do: "leave", state: "filled" } : { do: "give", rule };
+    return record?.fingerprint === rule.fingerprint && record.state === "filled" && coversTargets(one, record)
+      ? { do: "leave", state: "filled" }
+      : { do: "give", rule };
   }
 
   const reading = readInputs(does.prepared, inputsFor(does.from, passed));
@@ -72,7 +108,9 @@ function decideAsk(work: Work, one: StepWork, does: AskWork, passed: Passing, va
   if (work.refill === "all") return { do: "answer", fingerprint, inputs: reading.inputs, fresh: true, was, shortened: reading.shortened };
   if (same && stands && coversTargets(one, record)) return { do: "leave", state: "filled" };
   if (same && record?.state === "failed") {
-    return work.refill === "failed" ? { do: "answer", fingerprint, inputs: reading.inputs, fresh: true, was } : { do: "leave", state: "failed", reason: record.reason };
+    return work.refill === "failed"
+      ? { do: "answer", fingerprint, inputs: reading.inputs, fresh: true, was }
+      : { do: "leave", state: "failed", reason: record.reason };
   }
   if (stands && !same && work.refill === "blank") return { do: "mark", state: "stale", reason: CHANGED };
   // An old value whose renewal failed: the ledger has that answer, and it is no use.

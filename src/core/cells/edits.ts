@@ -22,15 +22,22 @@ export interface Absorbed {
 export async function absorbEdits(work: Work, run: string): Promise<Absorbed> {
   const written = await readWritten(work);
   const mark = await work.table.standingMark();
-  if (work.renews || ((await standsAsLeft(work, written, mark)) && work.steps.every((one) => written.writers.some((writer) => writer.plan === work.plan.name && writer.step === one.name)))) return { edits: 0, earlier: 0, mark };
+  if (
+    work.renews ||
+    ((await standsAsLeft(work, written, mark)) &&
+      work.steps.every((one) => written.writers.some((writer) => writer.plan === work.plan.name && writer.step === one.name)))
+  )
+    return { edits: 0, earlier: 0, mark };
   const writers = writersOf(work, written);
   const columns = writers.flatMap((writer) => writer.columns.map((column) => column.name));
   const seen = { earlier: 0, today: 0 };
   let edits = 0;
-  for await (const rows of work.table.standing(columns)) for (const writer of writers) edits += await absorbRows(work, writer, rows, run, written.at, { seen });
+  for await (const rows of work.table.standing(columns))
+    for (const writer of writers) edits += await absorbRows(work, writer, rows, run, written.at, { seen });
   const isEarlier = seen.earlier > 1 && seen.earlier > seen.today;
   if (seen.earlier === 0 || isEarlier) return { edits, earlier: isEarlier ? seen.earlier : 0, mark };
-  for await (const rows of work.table.standing(columns)) for (const writer of writers) edits += await absorbRows(work, writer, rows, run, written.at);
+  for await (const rows of work.table.standing(columns))
+    for (const writer of writers) edits += await absorbRows(work, writer, rows, run, written.at);
   return { edits, earlier: 0, mark };
 }
 
@@ -46,8 +53,19 @@ interface Seen {
  * @param about.seen counts the rows that stand as after an earlier write, and leaves them for now.
  * @param about.isEarlier such rows are no edits.
  */
-export async function absorbRows(work: Work, writer: Writer, rows: readonly StandingRow[], run: string, writtenAt: number | undefined, { seen, isEarlier = false }: { readonly seen?: Seen; readonly isEarlier?: boolean | undefined } = {}): Promise<number> {
-  const records = await work.ledger.cells.find(writer.plan, writer.step, rows.map((row) => row.key));
+export async function absorbRows(
+  work: Work,
+  writer: Writer,
+  rows: readonly StandingRow[],
+  run: string,
+  writtenAt: number | undefined,
+  { seen, isEarlier = false }: { readonly seen?: Seen; readonly isEarlier?: boolean | undefined } = {},
+): Promise<number> {
+  const records = await work.ledger.cells.find(
+    writer.plan,
+    writer.step,
+    rows.map((row) => row.key),
+  );
   const changed: CellRecord[] = [];
   let edits = 0;
   for (const { key, values } of rows) {
@@ -55,7 +73,13 @@ export async function absorbRows(work: Work, writer: Writer, rows: readonly Stan
     const edited: Record<string, string> = {};
     for (const column of writer.columns) {
       const now = values[column.name] ?? "";
-      if (now === "" || isOurs(work, column, now, record?.values) || isOurs(work, column, now, unwritten(record, writtenAt)) || isStart(work, writer, now)) continue;
+      if (
+        now === "" ||
+        isOurs(work, column, now, record?.values) ||
+        isOurs(work, column, now, unwritten(record, writtenAt)) ||
+        isStart(work, writer, now)
+      )
+        continue;
       edited[column.name] = now;
     }
     if (record?.past && (seen || isEarlier)) {
@@ -67,7 +91,8 @@ export async function absorbRows(work: Work, writer: Writer, rows: readonly Stan
       if (seen) seen.today++;
     }
     for (const [column, now] of Object.entries(edited)) if (record?.edited?.[column] !== now) edits++;
-    if (!sameEdits(record?.edited ?? {}, edited)) changed.push(withEdits(writer, record, key, edited, run, recordTime(work.clock.now(), writtenAt), writtenAt));
+    if (!sameEdits(record?.edited ?? {}, edited))
+      changed.push(withEdits(writer, record, key, edited, run, recordTime(work.clock.now(), writtenAt), writtenAt));
   }
   if (changed.length > 0) await work.ledger.record({ cells: changed });
   return edits;
@@ -79,7 +104,8 @@ function isOurs(work: Work, column: TargetColumn, now: string, values: CellRecor
 }
 
 /** A value that the step says it takes over. */
-const isStart = ({ plan }: Work, writer: Writer, now: string): boolean => writer.plan === plan.name && plan.steps[writer.step]?.takes?.includes(now) === true;
+const isStart = ({ plan }: Work, writer: Writer, now: string): boolean =>
+  writer.plan === plan.name && plan.steps[writer.step]?.takes?.includes(now) === true;
 
 function sameEdits(a: Readonly<Record<string, string>>, b: Readonly<Record<string, string>>): boolean {
   const keys = Object.keys(a);
@@ -87,7 +113,22 @@ function sameEdits(a: Readonly<Record<string, string>>, b: Readonly<Record<strin
 }
 
 /** Other edits are made on the row as it is now; what it holds is looked at when it is next read. */
-function withEdits(writer: Writer, record: CellRecord | undefined, key: string, edited: Record<string, string>, run: string, at: number, writtenAt: number | undefined): CellRecord {
+function withEdits(
+  writer: Writer,
+  record: CellRecord | undefined,
+  key: string,
+  edited: Record<string, string>,
+  run: string,
+  at: number,
+  writtenAt: number | undefined,
+): CellRecord {
   const base = record ?? { plan: writer.plan, step: writer.step, key, state: "blank" as const, values: {} };
-  return { ...base, was: unwritten(record, writtenAt), edited: Object.keys(edited).length > 0 ? edited : undefined, editedOn: undefined, run, at };
+  return {
+    ...base,
+    was: unwritten(record, writtenAt),
+    edited: Object.keys(edited).length > 0 ? edited : undefined,
+    editedOn: undefined,
+    run,
+    at,
+  };
 }

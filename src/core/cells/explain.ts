@@ -37,7 +37,8 @@ export interface CellExplanation {
 export async function explainCells(setup: FillSetup, key: string, column?: string): Promise<CellExplanation[]> {
   const work = workOf(setup, { refill: "stale", only: [key] });
   const known = work.steps.flatMap(({ targets }) => targets.map(({ name }) => name));
-  if (column !== undefined && !known.includes(column)) throw new YoroshiError("notFound", { what: "column that the plan fills, named", name: column, known });
+  if (column !== undefined && !known.includes(column))
+    throw new YoroshiError("notFound", { what: "column that the plan fills, named", name: column, known });
   await patternsReady();
   await absorbEdits(work, "status");
   for await (const steps of considerAll(work)) {
@@ -54,9 +55,19 @@ export async function explainCells(setup: FillSetup, key: string, column?: strin
   throw new YoroshiError("keyNotFound", { keys: [key], table: setup.table.name });
 }
 
-function explained(one: StepWork, { passed, record, decision }: Considered, answer: AnswerRecord | undefined, changed: string | undefined): CellExplanation {
+function explained(
+  one: StepWork,
+  { passed, record, decision }: Considered,
+  answer: AnswerRecord | undefined,
+  changed: string | undefined,
+): CellExplanation {
   const state = stateOf(decision);
-  const reason = decision.do === "mark" || decision.do === "leave" ? (decision.reason ?? record?.reason) : state === "stale" ? (changed ?? record?.reason ?? CHANGED) : record?.reason;
+  const reason =
+    decision.do === "mark" || decision.do === "leave"
+      ? (decision.reason ?? record?.reason)
+      : state === "stale"
+        ? (changed ?? record?.reason ?? CHANGED)
+        : record?.reason;
   return {
     key: passed.row.key,
     place: passed.row.place,

@@ -5,7 +5,20 @@ export { explainCells, type CellExplanation } from "./explain.js";
 export type { FilledRow } from "./filled-row.js";
 export { hand, inputsFor, notesRead, rowFor, type Passing, type RowState } from "./passing.js";
 export { answeredCells, givenCells, leftCells, markedCells, setCells, type Asked } from "./record.js";
-export { askingOf, isRuled, modelsOf, targetColumns, workOf, type AskWork, type FillEvents, type FillOptions, type FillSetup, type Progress, type StepWork, type Work } from "./setup.js";
+export {
+  askingOf,
+  isRuled,
+  modelsOf,
+  targetColumns,
+  workOf,
+  type AskWork,
+  type FillEvents,
+  type FillOptions,
+  type FillSetup,
+  type Progress,
+  type StepWork,
+  type Work,
+} from "./setup.js";
 export { renewsStanding } from "./standing.js";
 export { survey, type OpenCell, type Survey } from "./survey.js";
 export { Told, type ToldNote } from "./told.js";

@@ -49,7 +49,8 @@ export function inputsFor(from: Readonly<Record<string, string>>, { row, related
     const column = from[input]!;
     const found = related[column];
     const own = given[column];
-    cells[input] = found !== undefined ? (found.length === 0 ? "" : JSON.stringify(found)) : own === undefined ? row.values[column] : textOf(own);
+    cells[input] =
+      found !== undefined ? (found.length === 0 ? "" : JSON.stringify(found)) : own === undefined ? row.values[column] : textOf(own);
   }
   return cells;
 }
@@ -67,8 +68,15 @@ export function hand(passed: Passing, { targets }: StepWork, record: CellRecord 
 
 function typed({ type }: Target, value: CellValue | undefined): string | number | boolean {
   if (value === undefined) return "";
-  if (type === "yesNo" && typeof value === "string") return /^(yes|true)$/i.test(value) ? true : /^(no|false)$/i.test(value) ? false : value;
-  if ((type === "integer" || type === "decimal" || type === "number") && typeof value === "string" && value.trim() !== "" && Number.isFinite(Number(value))) return Number(value);
+  if (type === "yesNo" && typeof value === "string")
+    return /^(yes|true)$/i.test(value) ? true : /^(no|false)$/i.test(value) ? false : value;
+  if (
+    (type === "integer" || type === "decimal" || type === "number") &&
+    typeof value === "string" &&
+    value.trim() !== "" &&
+    Number.isFinite(Number(value))
+  )
+    return Number(value);
   return value;
 }
 

@@ -19,10 +19,24 @@ export interface Asked {
 type About = Pick<Asked, "one" | "passed" | "record">;
 
 /** What every new record of a row's cells begins with. */
-function base(work: Work, { one, passed, record }: About, run: string): Pick<CellRecord, "plan" | "step" | "key" | "was" | "edited" | "editedOn" | "past" | "run" | "at"> {
+function base(
+  work: Work,
+  { one, passed, record }: About,
+  run: string,
+): Pick<CellRecord, "plan" | "step" | "key" | "was" | "edited" | "editedOn" | "past" | "run" | "at"> {
   const edited = keptEdits(work, record);
   const editedOn = edited && (record?.editedOn ?? editMark(one, passed));
-  return { plan: work.plan.name, step: one.name, key: passed.row.key, was: standingOf(work, record), edited, editedOn, past: record?.past, run, at: recordTime(work.clock.now(), work.writtenAt) };
+  return {
+    plan: work.plan.name,
+    step: one.name,
+    key: passed.row.key,
+    was: standingOf(work, record),
+    edited,
+    editedOn,
+    past: record?.past,
+    run,
+    at: recordTime(work.clock.now(), work.writtenAt),
+  };
 }
 
 /** The record of a row's cells that got an answer. An answer that failed never takes away a value that stood. */
@@ -31,12 +45,29 @@ export function answeredCells(work: Work, asked: Asked, fingerprint: string, ans
   const common = base(work, asked, run);
   if (answer.state === "answered") {
     const values = valuesOf(one, answer.parts, answer.confidence?.value);
-    return { ...common, past: pastOf(work, one, record, values), state: "filled", fingerprint, form: answer.form, notes: notesOf([...notesRead(one, asked.passed), ...Object.entries(shortened ?? {}).map(([input, note]) => `${input}: ${note}`)], answer), values };
+    return {
+      ...common,
+      past: pastOf(work, one, record, values),
+      state: "filled",
+      fingerprint,
+      form: answer.form,
+      notes: notesOf(
+        [...notesRead(one, asked.passed), ...Object.entries(shortened ?? {}).map(([input, note]) => `${input}: ${note}`)],
+        answer,
+      ),
+      values,
+    };
   }
   // A failure to reach the model is no answer: without a fingerprint, the next run asks again.
   const kept = answer.state === "failed" ? undefined : fingerprint;
   if (record && Object.keys(record.values).length > 0) {
-    return { ...common, state: "stale", reason: `${NOT_RENEWED}: ${answer.reason}`, fingerprint: record.fingerprint, values: record.values };
+    return {
+      ...common,
+      state: "stale",
+      reason: `${NOT_RENEWED}: ${answer.reason}`,
+      fingerprint: record.fingerprint,
+      values: record.values,
+    };
   }
   return { ...common, state: answer.state === "declined" ? "skipped" : "failed", reason: answer.reason, fingerprint: kept, values: {} };
 }
@@ -44,13 +75,27 @@ export function answeredCells(work: Work, asked: Asked, fingerprint: string, ans
 /** The record of a row that a rule settles. */
 export function givenCells(work: Work, about: About, rule: ReadyRule, run: string): CellRecord {
   const values = valuesOf(about.one, rule.parts, 1);
-  return { ...base(work, about, run), past: pastOf(work, about.one, about.record, values), state: "filled", fingerprint: rule.fingerprint, notes: [`settled by rule ${rule.number}`, ...notesRead(about.one, about.passed)], values };
+  return {
+    ...base(work, about, run),
+    past: pastOf(work, about.one, about.record, values),
+    state: "filled",
+    fingerprint: rule.fingerprint,
+    notes: [`settled by rule ${rule.number}`, ...notesRead(about.one, about.passed)],
+    values,
+  };
 }
 
 /** The record of a row's plain columns. */
 export function setCells(work: Work, about: About, values: CellRecord["values"], fingerprint: string, run: string): CellRecord {
   const notes = notesRead(about.one, about.passed);
-  return { ...base(work, about, run), past: pastOf(work, about.one, about.record, values), state: "filled", fingerprint, values, notes: notes.length > 0 ? notes : undefined };
+  return {
+    ...base(work, about, run),
+    past: pastOf(work, about.one, about.record, values),
+    state: "filled",
+    fingerprint,
+    values,
+    notes: notes.length > 0 ? notes : undefined,
+  };
 }
 
 /** The record of cells that stand as they should, where something about them is to be kept anew; else `undefined`. */
@@ -63,14 +108,27 @@ export function leftCells(work: Work, { one, passed, record }: About, state: Cel
   const [before, now] = [told(record.notes), told(notesRead(one, passed))];
   if (record.state === state && before.join() === now.join()) return marked;
   const notes = [...(record.notes ?? []).filter((note) => !before.includes(note)), ...now];
-  return { ...record, editedOn, was: stillStanding(record, work.writtenAt), state, reason: undefined, notes: notes.length > 0 ? notes : undefined };
+  return {
+    ...record,
+    editedOn,
+    was: stillStanding(record, work.writtenAt),
+    state,
+    reason: undefined,
+    notes: notes.length > 0 ? notes : undefined,
+  };
 }
 
 /** The record of a row that gets no answer, or `undefined` when it stands so already. */
 export function markedCells(work: Work, about: About, state: CellState, reason: string, run: string): CellRecord | undefined {
   const { record } = about;
   if (record?.state === state && record.reason === reason) return undefined;
-  return { ...base(work, about, run), state, reason, fingerprint: state === "stale" ? record?.fingerprint : undefined, values: record?.values ?? {} };
+  return {
+    ...base(work, about, run),
+    state,
+    reason,
+    fingerprint: state === "stale" ? record?.fingerprint : undefined,
+    values: record?.values ?? {},
+  };
 }
 
 const MOST_PAST = 6;
@@ -97,13 +155,18 @@ function keptEdits(work: Work, record: CellRecord | undefined): CellRecord["edit
   return kept.length > 0 ? Object.fromEntries(kept) : undefined;
 }
 
-function valuesOf({ targets }: StepWork, parts: Readonly<Record<string, unknown>>, confidence: number | undefined): Record<string, CellValue> {
+function valuesOf(
+  { targets }: StepWork,
+  parts: Readonly<Record<string, unknown>>,
+  confidence: number | undefined,
+): Record<string, CellValue> {
   const values: Record<string, CellValue> = {};
   for (const { name, part } of targets) values[name] = part!.name === CONFIDENCE ? confidenceCell(confidence) : cellValue(part!, parts);
   return values;
 }
 
-const confidenceCell = (confidence: number | undefined): CellValue => (confidence === undefined ? "" : Math.round(confidence * 1000) / 1000);
+const confidenceCell = (confidence: number | undefined): CellValue =>
+  confidence === undefined ? "" : Math.round(confidence * 1000) / 1000;
 
 /** What a person should know of how a cell's values came about. */
 function notesOf(inputs: readonly string[], answer: Answer): readonly string[] | undefined {
@@ -114,6 +177,8 @@ function notesOf(inputs: readonly string[], answer: Answer): readonly string[] |
 
 function cellValue(part: NonNullable<Target["part"]>, parts: Readonly<Record<string, unknown>>): CellValue {
   // A part inside a record is named by its path.
-  const value = part.name.includes(".") ? part.name.split(".").reduce<unknown>((outer, name) => (outer as Record<string, unknown> | undefined)?.[name], parts) : parts[part.name];
+  const value = part.name.includes(".")
+    ? part.name.split(".").reduce<unknown>((outer, name) => (outer as Record<string, unknown> | undefined)?.[name], parts)
+    : parts[part.name];
   return typeof value === "number" ? value : part.toCell((value ?? null) as never);
 }

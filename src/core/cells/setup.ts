@@ -4,7 +4,23 @@ import { kindOf, shapeSpec } from "../kinds/index.js";
 import type { CellRecord, Ledger } from "../ledger/index.js";
 import type { Model, ModelFailure } from "../model/index.js";
 import type { FilledRow } from "./filled-row.js";
-import { readyRules, type ReadyRule, readCondition, type Condition, columnsRead, inputColumns, orderSteps, checkFilled, isTemplateStep, type Plan, type Refill, type Step, type TemplateStep, readSet, type ReadySet } from "../plan/index.js";
+import {
+  readyRules,
+  type ReadyRule,
+  readCondition,
+  type Condition,
+  columnsRead,
+  inputColumns,
+  orderSteps,
+  checkFilled,
+  isTemplateStep,
+  type Plan,
+  type Refill,
+  type Step,
+  type TemplateStep,
+  readSet,
+  type ReadySet,
+} from "../plan/index.js";
 import type { Related, Table, TargetColumn } from "../table/index.js";
 import { CONFIDENCE, partAt, type NamedShape, type Sha256 } from "../template/index.js";
 
@@ -142,15 +158,23 @@ const CONFIDENCE_SHAPE: NamedShape = { name: CONFIDENCE, ...shapeSpec({ kind: "n
 
 export function workOf(setup: FillSetup, options: FillOptions = {}): Work {
   const { plan } = setup;
-  const ordered = orderSteps(plan, Object.fromEntries(Object.entries(setup.asking).map(([name, { prepared }]) => [name, prepared.template])));
-  if ("cycle" in ordered) throw new YoroshiError("misuse", { problem: `Steps of the plan ${plan.name} wait for each other: ${ordered.cycle.map(({ step }) => step).join(", ")}.` });
+  const ordered = orderSteps(
+    plan,
+    Object.fromEntries(Object.entries(setup.asking).map(([name, { prepared }]) => [name, prepared.template])),
+  );
+  if ("cycle" in ordered)
+    throw new YoroshiError("misuse", {
+      problem: `Steps of the plan ${plan.name} wait for each other: ${ordered.cycle.map(({ step }) => step).join(", ")}.`,
+    });
   const { steps: names, needs } = ordered.order;
   const steps = names.map((name) => stepWork(setup, name, needs[name]!));
   for (const option of ["columns", "overwrite"] as const) checkFilled(plan, option, options[option]);
   return {
     ...setup,
     steps,
-    chosenSteps: options.columns && new Set(steps.filter(({ targets }) => targets.some(({ name }) => options.columns!.includes(name))).map(({ name }) => name)),
+    chosenSteps:
+      options.columns &&
+      new Set(steps.filter(({ targets }) => targets.some(({ name }) => options.columns!.includes(name))).map(({ name }) => name)),
     refill: options.refill ?? plan.refill,
     only: options.only && options.only.length > 0 ? new Set(options.only) : undefined,
     where: options.where === undefined ? undefined : whereOf(options.where),
@@ -162,25 +186,46 @@ function stepWork(setup: FillSetup, name: string, needs: readonly string[]): Ste
   const step = setup.plan.steps[name]!;
   const condition = step.when === undefined ? undefined : readCondition(step.when).condition;
   const reads = columnsRead(step, isTemplateStep(step) ? askingOf(setup, name).prepared.template : undefined);
-  const common = { name, step, needs, reads, condition, targets: targetsOf(setup, name), rowsPerRequest: isTemplateStep(step) ? (step.rowsPerRequest ?? 1) : 1 };
+  const common = {
+    name,
+    step,
+    needs,
+    reads,
+    condition,
+    targets: targetsOf(setup, name),
+    rowsPerRequest: isTemplateStep(step) ? (step.rowsPerRequest ?? 1) : 1,
+  };
   if (!isTemplateStep(step)) return { ...common, does: { kind: "set", columns: readySets(step) } };
   const asking = askingOf(setup, name);
   const { prepared } = asking;
-  return { ...common, does: { kind: "ask", ...readyAsking(asking, setup.sha256), rules: readyRules(step, prepared.parts), from: inputColumns(step, prepared.template) } };
+  return {
+    ...common,
+    does: {
+      kind: "ask",
+      ...readyAsking(asking, setup.sha256),
+      rules: readyRules(step, prepared.parts),
+      from: inputColumns(step, prepared.template),
+    },
+  };
 }
 
-const readySets = (step: Exclude<Step, TemplateStep>): ReadySet[] => Object.entries(step.set).map(([column, source]) => readSet(column, source).set!);
+const readySets = (step: Exclude<Step, TemplateStep>): ReadySet[] =>
+  Object.entries(step.set).map(([column, source]) => readSet(column, source).set!);
 
 /** @throws YoroshiError `misuse` where a setup made in code leaves a step out. */
 export function askingOf({ plan, asking }: Pick<FillSetup, "plan" | "asking">, step: string): Asking {
   const found = asking[step];
-  if (!found) throw new YoroshiError("misuse", { problem: `\`asking\` lacks the step \`${step}\` of the plan ${plan.name}: \`{ prepared, version, model }\`.` });
+  if (!found)
+    throw new YoroshiError("misuse", {
+      problem: `\`asking\` lacks the step \`${step}\` of the plan ${plan.name}: \`{ prepared, version, model }\`.`,
+    });
   return found;
 }
 
 function targetsOf(setup: Pick<FillSetup, "plan" | "asking">, name: string): Target[] {
   const step = setup.plan.steps[name]!;
-  if (!isTemplateStep(step)) return readySets(step).map(({ column, type, freeText }) => ({ name: column, type, freeText, part: undefined }));
+  if (!isTemplateStep(step))
+    return readySets(step).map(({ column, type, freeText }) => ({ name: column, type, freeText, part: undefined }));
   const { parts } = askingOf(setup, name).prepared;
   return Object.entries(step.fill).map(([column, partName]) => {
     const part = partAt(parts, partName) ?? CONFIDENCE_SHAPE;
@@ -193,7 +238,8 @@ export function targetColumns(setup: Pick<FillSetup, "plan" | "asking">): Target
   return Object.keys(setup.plan.steps).flatMap((name) => plainTargets(targetsOf(setup, name)));
 }
 
-export const plainTargets = (targets: readonly Target[]): TargetColumn[] => targets.map(({ name, type, freeText }) => ({ name, type, freeText }));
+export const plainTargets = (targets: readonly Target[]): TargetColumn[] =>
+  targets.map(({ name, type, freeText }) => ({ name, type, freeText }));
 
 function whereOf(source: string): Condition {
   const { condition, problem } = readCondition(source);

@@ -24,8 +24,17 @@ export interface Survey {
   /** Column -> how many of its cells stand in each state. */
   readonly columns: Readonly<Record<string, Readonly<Partial<Record<CellState, number>>>>>;
   /** Why cells are not filled: rows by step and reason, most first, each with a few keys. */
-  readonly reasons: readonly { readonly step: string; readonly state: CellState; readonly reason: string; readonly rows: number; readonly keys: readonly string[] }[];
-  /** What to know of values that stand: settled by a rule, asked of a shortened input, changed by a second look. Figures are left out where rows differ in them. */
+  readonly reasons: readonly {
+    readonly step: string;
+    readonly state: CellState;
+    readonly reason: string;
+    readonly rows: number;
+    readonly keys: readonly string[];
+  }[];
+  /**
+   * What to know of values that stand: settled by a rule, asked of a shortened input, changed by a second look. Figures are left out where
+   * rows differ in them.
+   */
   readonly notes: readonly ToldNote[];
 }
 
@@ -37,7 +46,9 @@ export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => 
   const work = workOf(setup, { refill: "stale" });
   await patternsReady();
   await absorbEdits(work, "status");
-  const columns: Record<string, Partial<Record<CellState, number>>> = Object.fromEntries(work.steps.flatMap(({ targets }) => targets.map(({ name }) => [name, {}])));
+  const columns: Record<string, Partial<Record<CellState, number>>> = Object.fromEntries(
+    work.steps.flatMap(({ targets }) => targets.map(({ name }) => [name, {}])),
+  );
   const reasons = new Map<string, Group<{ step: string; state: CellState; reason: string }>>();
   const notes = new Told();
   let rows = 0;
@@ -50,9 +61,20 @@ export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => 
         const reason = state === "filled" || state === "edited" ? undefined : reasonOf(decision, record?.reason, state, changes[index]);
         const { key, place } = passed.row;
         notes.addAll(record?.notes ?? [], key);
-        if (one.does.kind === "ask" && state === "filled" && record?.fingerprint !== undefined && record.form !== PROMPT_FORM && !isRuled(one, record)) notes.add(EARLIER_FORM, key);
+        if (
+          one.does.kind === "ask" &&
+          state === "filled" &&
+          record?.fingerprint !== undefined &&
+          record.form !== PROMPT_FORM &&
+          !isRuled(one, record)
+        )
+          notes.add(EARLIER_FORM, key);
         for (const { column, remark } of editRemarks(one, passed, record)) {
-          addTo(reasons, `${one.name} edited ${column} ${remark}`, key, { step: one.name, state: "edited" as const, reason: `${column}: ${remark}` });
+          addTo(reasons, `${one.name} edited ${column} ${remark}`, key, {
+            step: one.name,
+            state: "edited" as const,
+            reason: `${column}: ${remark}`,
+          });
           if (remark === CHANGED_SINCE) onOpenCell?.({ key, place, column, state: "edited", reason: remark });
         }
         for (const { name } of one.targets) {

@@ -22,7 +22,11 @@ export async function* walk(work: Work): AsyncGenerator<{ readonly rows: readonl
 async function rowsWhere(work: Work, where: Condition, rows: readonly Row[]): Promise<Row[]> {
   const all = rows.map((row) => passing(row, {}));
   for (const one of work.steps.filter(({ targets }) => targets.some(({ name }) => where.columns.includes(name)))) {
-    const records = await work.ledger.cells.find(work.plan.name, one.name, rows.map(({ key }) => key));
+    const records = await work.ledger.cells.find(
+      work.plan.name,
+      one.name,
+      rows.map(({ key }) => key),
+    );
     for (const passed of all) {
       const record = records.get(passed.row.key);
       // What the ledger knows nothing of is as it stands in the table.
@@ -41,7 +45,11 @@ export interface Considered {
 
 /** Considers one step for rows; their records are looked up in bulk. */
 export async function consider(work: Work, one: StepWork, rows: readonly Passing[]): Promise<Considered[]> {
-  const records = await work.ledger.cells.find(work.plan.name, one.name, rows.map(({ row }) => row.key));
+  const records = await work.ledger.cells.find(
+    work.plan.name,
+    one.name,
+    rows.map(({ row }) => row.key),
+  );
   return rows.map((passed) => {
     const record = records.get(passed.row.key);
     return { passed, record, decision: decide(work, one, passed, record) };
@@ -49,7 +57,9 @@ export async function consider(work: Work, one: StepWork, rows: readonly Passing
 }
 
 /** Walks over the table and considers every step as the ledger stands, handing on what earlier steps gave. */
-export async function* considerAll(work: Work): AsyncGenerator<readonly { readonly one: StepWork; readonly rows: readonly Considered[] }[]> {
+export async function* considerAll(
+  work: Work,
+): AsyncGenerator<readonly { readonly one: StepWork; readonly rows: readonly Considered[] }[]> {
   for await (const { rows } of walk(work)) {
     const steps: { one: StepWork; rows: Considered[] }[] = [];
     for (const one of work.steps) {
@@ -68,7 +78,11 @@ export async function* filledRows(setup: FillSetup): AsyncGenerator<{ readonly r
   await absorbEdits(work, "derived");
   for await (const { rows, share } of walk(work)) {
     for (const one of work.steps) {
-      const records = await work.ledger.cells.find(work.plan.name, one.name, rows.map(({ row }) => row.key));
+      const records = await work.ledger.cells.find(
+        work.plan.name,
+        one.name,
+        rows.map(({ row }) => row.key),
+      );
       for (const passed of rows) hand(passed, one, records.get(passed.row.key));
     }
     yield { rows, share };
@@ -78,7 +92,9 @@ export async function* filledRows(setup: FillSetup): AsyncGenerator<{ readonly r
 /** A mark that changes when the rows of a plan do; `undefined` where that cannot be told. */
 export async function filledMark({ plan, table, ledger }: FillSetup): Promise<string | undefined> {
   const [source, standing, [run]] = await Promise.all([table.sourceMark(), table.standingMark(), ledger.runs.find("fill", plan.name, 1)]);
-  return source === undefined || standing === undefined || run === undefined ? undefined : canonicalJson([source, standing, run.id, run.end ?? ""]);
+  return source === undefined || standing === undefined || run === undefined
+    ? undefined
+    : canonicalJson([source, standing, run.id, run.end ?? ""]);
 }
 
 /** What belongs to each row, looked up for all of them at once. */
@@ -90,16 +106,30 @@ async function relatedRows(work: Pick<FillSetup, "related">, rows: readonly Row[
   return all;
 }
 
-/** What one row gives to the inputs of a template step, with what the ledger knows of the steps before it; and what a person should know of that. */
-export async function inputCells(setup: FillSetup, row: Row, stepName = templateSteps(setup.plan)[0]?.name ?? ""): Promise<{ readonly cells: Record<string, string | undefined>; readonly notes: readonly string[] }> {
+/**
+ * What one row gives to the inputs of a template step, with what the ledger knows of the steps before it; and what a person should know of
+ * that.
+ */
+export async function inputCells(
+  setup: FillSetup,
+  row: Row,
+  stepName = templateSteps(setup.plan)[0]?.name ?? "",
+): Promise<{ readonly cells: Record<string, string | undefined>; readonly notes: readonly string[] }> {
   const step = templateSteps(setup.plan).find(({ name }) => name === stepName)!.step;
   const [related = {}] = await relatedRows(setup, [row]);
   const passed = passing(row, related);
   for (const [name, other] of Object.entries(setup.plan.steps)) {
     if (name === stepName) continue;
     const record = (await setup.ledger.cells.find(setup.plan.name, name, [row.key])).get(row.key);
-    if (record) for (const column of Object.keys("fill" in other ? other.fill : other.set)) passed.given[column] = record.edited?.[column] ?? record.values[column] ?? "";
+    if (record)
+      for (const column of Object.keys("fill" in other ? other.fill : other.set))
+        passed.given[column] = record.edited?.[column] ?? record.values[column] ?? "";
   }
   const from = inputColumns(step, askingOf(setup, stepName).prepared.template);
-  return { cells: inputsFor(from, passed), notes: Object.entries(passed.notes).filter(([name]) => Object.values(from).includes(name)).map(([name, note]) => `${name}: ${note}`) };
+  return {
+    cells: inputsFor(from, passed),
+    notes: Object.entries(passed.notes)
+      .filter(([name]) => Object.values(from).includes(name))
+      .map(([name, note]) => `${name}: ${note}`),
+  };
 }

@@ -2,7 +2,17 @@ import { claim, type CellRecord } from "../ledger/index.js";
 import type { CellOut, Refusal, ShownState, StatesOf } from "../table/index.js";
 import { absorbEdits, absorbRows } from "./edits.js";
 import type { Work } from "./setup.js";
-import { keepTrail, keepWritten, readWritten, recordTime, sameWritten, standsAsLeft, writersOf, type Writer, type Written } from "./writers.js";
+import {
+  keepTrail,
+  keepWritten,
+  readWritten,
+  recordTime,
+  sameWritten,
+  standsAsLeft,
+  writersOf,
+  type Writer,
+  type Written,
+} from "./writers.js";
 
 export interface TableWritten {
   /** Whether anything was written. */
@@ -53,17 +63,31 @@ async function writeAlone(work: Work, run: string, changed: boolean): Promise<Ta
   const isAsLeft = await standsAsLeft(work, before, standingNow);
   if (!changed && edits === 0 && now.source !== null && isAsLeft && sameWritten(before, now)) return NOT_WRITTEN;
   const refused: Refusal[] = [];
-  const standing = await work.table.write(writers.flatMap((writer) => writer.columns), async (keys, rows) => {
-    const cells: Record<string, CellOut>[] = keys.map(() => ({}));
-    for (const writer of writers) {
-      if (rows && !work.renews) edits += await absorbRows(work, writer, rows, run, before.at, { isEarlier: work.isEarlier });
-      const records = await work.ledger.cells.find(writer.plan, writer.step, keys);
-      keys.forEach((key, index) => addCells(cells[index]!, writer, records.get(key), work.renews));
-    }
-    return cells;
-  }, { ...(work.table.showsStates ? { statesOf: statesOf(work, writers) } : {}), touched: standingNow !== undefined && !isAsLeft, givesUp: work.overwrite.size > 0 || work.renews === true, onRefused: (refusals) => void refused.push(...refusals) });
+  const standing = await work.table.write(
+    writers.flatMap((writer) => writer.columns),
+    async (keys, rows) => {
+      const cells: Record<string, CellOut>[] = keys.map(() => ({}));
+      for (const writer of writers) {
+        if (rows && !work.renews) edits += await absorbRows(work, writer, rows, run, before.at, { isEarlier: work.isEarlier });
+        const records = await work.ledger.cells.find(writer.plan, writer.step, keys);
+        keys.forEach((key, index) => addCells(cells[index]!, writer, records.get(key), work.renews));
+      }
+      return cells;
+    },
+    {
+      ...(work.table.showsStates ? { statesOf: statesOf(work, writers) } : {}),
+      touched: standingNow !== undefined && !isAsLeft,
+      givesUp: work.overwrite.size > 0 || work.renews === true,
+      onRefused: (refusals) => void refused.push(...refusals),
+    },
+  );
   await keepTrail(work, standingNow, standing);
-  await keepWritten(work, { source: (await work.table.sourceMark()) ?? null, standing: standing ?? null, at: recordTime(work.clock.now(), before.at), ...about });
+  await keepWritten(work, {
+    source: (await work.table.sourceMark()) ?? null,
+    standing: standing ?? null,
+    at: recordTime(work.clock.now(), before.at),
+    ...about,
+  });
   return { written: true, edits, refused };
 }
 
@@ -86,7 +110,8 @@ function statesOf({ ledger }: Work, writers: readonly Writer[]): StatesOf {
       keys.forEach((key, index) => {
         const record = records.get(key);
         const why = record?.reason ?? record?.notes?.join("; ");
-        for (const { name } of columns) shown[index]![name] = record?.edited?.[name] !== undefined ? { state: "edited" } : { state: record?.state ?? "blank", why };
+        for (const { name } of columns)
+          shown[index]![name] = record?.edited?.[name] !== undefined ? { state: "edited" } : { state: record?.state ?? "blank", why };
       });
     }
     return shown;

@@ -45,8 +45,16 @@ export function stillStanding(record: CellRecord | undefined, writtenAt: number 
 }
 
 /** A short hash of what the table shows in a step's columns of a row. */
-export function rowMark({ table }: Pick<Work, "table">, columns: readonly TargetColumn[], { values, edited }: Pick<CellRecord, "values" | "edited">): string {
-  return textsMark(columns.map((column) => edited?.[column.name] ?? (values[column.name] === undefined ? "" : table.asWritten(column, values[column.name]!))));
+export function rowMark(
+  { table }: Pick<Work, "table">,
+  columns: readonly TargetColumn[],
+  { values, edited }: Pick<CellRecord, "values" | "edited">,
+): string {
+  return textsMark(
+    columns.map(
+      (column) => edited?.[column.name] ?? (values[column.name] === undefined ? "" : table.asWritten(column, values[column.name]!)),
+    ),
+  );
 }
 
 export const textsMark = (texts: readonly string[]): string => quickHash(canonicalJson(texts));
@@ -56,7 +64,8 @@ export async function readWritten(work: Pick<Work, "ledger" | "table">): Promise
 }
 
 /** Whether the ledger knows of any writing to a target. */
-export const hasWritten = async (work: Pick<Work, "ledger" | "table">): Promise<boolean> => (await work.ledger.facts.get(noteName(work))) !== undefined;
+export const hasWritten = async (work: Pick<Work, "ledger" | "table">): Promise<boolean> =>
+  (await work.ledger.facts.get(noteName(work))) !== undefined;
 
 export async function keepWritten(work: Work, written: Written): Promise<void> {
   await work.ledger.facts.set(noteName(work), written as unknown as Json);
@@ -88,7 +97,8 @@ export async function standsAsLeft(work: Pick<Work, "ledger" | "table">, written
 }
 
 /** The same but for the target's mark and the time. */
-export const sameWritten = (a: Written, b: Written): boolean => canonicalJson({ ...a, at: 0, standing: null }) === canonicalJson({ ...b, at: 0, standing: null });
+export const sameWritten = (a: Written, b: Written): boolean =>
+  canonicalJson({ ...a, at: 0, standing: null }) === canonicalJson({ ...b, at: 0, standing: null });
 
 /**
  * Every step whose columns the target holds, those of this plan included. Several plans may fill one table; each keeps what

@@ -19,14 +19,28 @@ const details = template({
   name: "details",
   inputs: { note: { kind: "text" } },
   task: "{{ note }}",
-  answer: { seen: { kind: "list", of: { kind: "record", parts: { what: { kind: "text" }, how: { kind: "score", from: 0, to: 5 } } } }, tags: { kind: "choices", options: ["wet", "dark"], atLeast: 0 }, level: { kind: "score", from: 1, to: 5 } },
+  answer: {
+    seen: { kind: "list", of: { kind: "record", parts: { what: { kind: "text" }, how: { kind: "score", from: 0, to: 5 } } } },
+    tags: { kind: "choices", options: ["wet", "dark"], atLeast: 0 },
+    level: { kind: "score", from: 1, to: 5 },
+  },
 });
 
 /** A note such as `rope 3, oil 1 | wet | 4` gives its own answer. */
-const model = () => scriptedModel((request) => {
-  const [seen = "", tags = "", level = "1"] = fenced(request, "note").split("|").map((part) => part.trim());
-  return JSON.stringify({ seen: seen.split(",").filter((one) => one.trim() !== "").map((one) => ({ what: one.replace(/\d+/, "").trim(), how: Number(/\d+/.exec(one)?.[0] ?? 0) })), tags: tags.split(" ").filter((tag) => tag !== ""), level: Number(level) });
-});
+const model = () =>
+  scriptedModel((request) => {
+    const [seen = "", tags = "", level = "1"] = fenced(request, "note")
+      .split("|")
+      .map((part) => part.trim());
+    return JSON.stringify({
+      seen: seen
+        .split(",")
+        .filter((one) => one.trim() !== "")
+        .map((one) => ({ what: one.replace(/\d+/, "").trim(), how: Number(/\d+/.exec(one)?.[0] ?? 0) })),
+      tags: tags.split(" ").filter((tag) => tag !== ""),
+      level: Number(level),
+    });
+  });
 
 interface World {
   readonly parent: FillSetup & { readonly table: MemoryTable };
@@ -40,8 +54,15 @@ function world(notes: readonly string[]): World {
   const ledger = memoryLedger();
   const clock = fakeClock();
   const parent = {
-    plan: makePlan({ name: "log", table: { file: "log.csv", key: "id" }, steps: { details: { template: "details", fill: { seen: "seen", tags: "tags", level: "level" } } } }),
-    table: memoryTable(notes.map((note, index) => ({ id: `r${index + 1}`, ship: index % 2 === 0 ? "Kea" : "Tui", day: `${index + 1} May 2026`, note })), { key: "id" }),
+    plan: makePlan({
+      name: "log",
+      table: { file: "log.csv", key: "id" },
+      steps: { details: { template: "details", fill: { seen: "seen", tags: "tags", level: "level" } } },
+    }),
+    table: memoryTable(
+      notes.map((note, index) => ({ id: `r${index + 1}`, ship: index % 2 === 0 ? "Kea" : "Tui", day: `${index + 1} May 2026`, note })),
+      { key: "id" },
+    ),
     asking: { details: { prepared: prepare(details) as unknown as Prepared, version: 1, model: model() } },
     ledger,
     clock,
@@ -53,12 +74,24 @@ function world(notes: readonly string[]): World {
     out,
     notices,
     items(source = {}) {
-      const plan = makePlan({ name: "seen", table: { file: "seen.csv", key: "key", items: { of: "log", column: "seen", carry: ["ship"], ...source } } });
+      const plan = makePlan({
+        name: "seen",
+        table: { file: "seen.csv", key: "key", items: { of: "log", column: "seen", carry: ["ship"], ...source } },
+      });
       const made = itemRows(parent, plan.table.items!, { plan: plan.name, key: "key" });
-      return { ...parent, asking: {}, plan: withOwnStep(plan, made), table: derivedTable(made, out, { onNotice: (text) => notices.push(text) }) };
+      return {
+        ...parent,
+        asking: {},
+        plan: withOwnStep(plan, made),
+        table: derivedTable(made, out, { onNotice: (text) => notices.push(text) }),
+      };
     },
     async groups(source, steps = {}) {
-      const plan = makePlan({ name: "ships", table: { file: "ships.csv", groups: { of: "log", ...source } as TableSource["groups"] & object }, steps });
+      const plan = makePlan({
+        name: "ships",
+        table: { file: "ships.csv", groups: { of: "log", ...source } as TableSource["groups"] & object },
+        steps,
+      });
       const made = await groupRows(parent, plan.table.groups!);
       const table = memoryTable([], { key: plan.table.key, name: "groups" });
       const derived = { ...parent, asking: {}, plan: withOwnStep(plan, made), table: derivedTable(made, table) };
@@ -77,24 +110,34 @@ describe("numbers of items", () => {
     expect(told(after(["rope", "oil"], ["oil", "rope"]))).toEqual(["2 oil", "1 rope"]);
     expect(told(after(["rope", "oil"], ["smoke", "oil"]))).toEqual(["3 smoke", "2 oil"]);
     expect(told(after(["rope", "oil"], ["oil"], ["rope", "oil"]))).toEqual(["3 rope", "2 oil"]);
-    expect(told(after(["the rope was worn through", "oil on deck 3"], ["oil on the deck 3", "smoke", "the rope was worn"]))).toEqual(["2 oil on the deck 3", "3 smoke", "1 the rope was worn"]);
+    expect(told(after(["the rope was worn through", "oil on deck 3"], ["oil on the deck 3", "smoke", "the rope was worn"]))).toEqual([
+      "2 oil on the deck 3",
+      "3 smoke",
+      "1 the rope was worn",
+    ]);
     expect(told(after(["same", "same"], ["same"]))).toEqual(["1 same"]);
   });
 
   it("are never given twice", () => {
-    fc.assert(fc.property(fc.array(fc.array(fc.constantFrom("a", "bb", "ccc", "dddd", "dddx"), { maxLength: 5 }), { minLength: 1, maxLength: 6 }), (lists) => {
-      const seen = new Map<number, Json>();
-      let state = start;
-      for (const list of lists) {
-        const before = state;
-        state = numbered(state, list);
-        expect(new Set(state.items.map(({ number }) => number)).size).toBe(list.length);
-        expect(state.items.map(({ item }) => item)).toEqual(list);
-        for (const { number } of state.items) expect(before.items.some((one) => one.number === number) || number >= before.next).toBe(true);
-        for (const { number, item } of state.items) seen.set(number, item);
-        expect(numbered(state, list)).toEqual(state);
-      }
-    }));
+    fc.assert(
+      fc.property(
+        fc.array(fc.array(fc.constantFrom("a", "bb", "ccc", "dddd", "dddx"), { maxLength: 5 }), { minLength: 1, maxLength: 6 }),
+        (lists) => {
+          const seen = new Map<number, Json>();
+          let state = start;
+          for (const list of lists) {
+            const before = state;
+            state = numbered(state, list);
+            expect(new Set(state.items.map(({ number }) => number)).size).toBe(list.length);
+            expect(state.items.map(({ item }) => item)).toEqual(list);
+            for (const { number } of state.items)
+              expect(before.items.some((one) => one.number === number) || number >= before.next).toBe(true);
+            for (const { number, item } of state.items) seen.set(number, item);
+            expect(numbered(state, list)).toEqual(state);
+          }
+        },
+      ),
+    );
   });
 });
 
@@ -197,21 +240,71 @@ describe("rows made of groups", () => {
     one = world(["rope 3 || 4", "oil 1 || 2", "fog 2 || 5", "", "rust 1 || 1"]);
     await fill(one.parent);
   });
-  const filled = async (source: object, steps?: Record<string, SetStep>): Promise<{ report: Awaited<ReturnType<typeof fill>>; rows: Record<string, string>[] }> => {
+  const filled = async (
+    source: object,
+    steps?: Record<string, SetStep>,
+  ): Promise<{ report: Awaited<ReturnType<typeof fill>>; rows: Record<string, string>[] }> => {
     const setup = await one.groups(source, steps);
     return { report: await fill(setup), rows: (setup as unknown as { out: MemoryTable }).out.rows };
   };
 
   it("have figures that code computes, per group", async () => {
-    const figures = { rows: { count: "all" }, bad: { count: "row.level >= 4" }, share: { share: "row.level >= 4" }, ofAll: { shareOfTable: "row.level >= 4" }, sum: { sum: "level" }, mean: { mean: "level" }, middle: { median: "level" }, least: { min: "level" }, last: { max: "day" }, kinds: { distinct: "ship" }, top: { top: "level", most: 2 }, notes: { list: "note", by: "level", most: 1 }, worst: { max: "level", where: "row.level < 5" } };
+    const figures = {
+      rows: { count: "all" },
+      bad: { count: "row.level >= 4" },
+      share: { share: "row.level >= 4" },
+      ofAll: { shareOfTable: "row.level >= 4" },
+      sum: { sum: "level" },
+      mean: { mean: "level" },
+      middle: { median: "level" },
+      least: { min: "level" },
+      last: { max: "day" },
+      kinds: { distinct: "ship" },
+      top: { top: "level", most: 2 },
+      notes: { list: "note", by: "level", most: 1 },
+      worst: { max: "level", where: "row.level < 5" },
+    };
     expect((await filled({ by: "ship", when: "row.note != ''", figures })).rows).toEqual([
-      { ship: "Kea", rows: "3", bad: "2", share: "0.6667", ofAll: "1", sum: "10", mean: "3.3333", middle: "4", least: "1", last: "2026-05-05", kinds: "1", top: "1 (1), 4 (1)", notes: "fog 2 || 5", worst: "4" },
-      { ship: "Tui", rows: "1", bad: "0", share: "0", ofAll: "0", sum: "2", mean: "2", middle: "2", least: "2", last: "2026-05-02", kinds: "1", top: "2 (1)", notes: "oil 1 || 2", worst: "2" },
+      {
+        ship: "Kea",
+        rows: "3",
+        bad: "2",
+        share: "0.6667",
+        ofAll: "1",
+        sum: "10",
+        mean: "3.3333",
+        middle: "4",
+        least: "1",
+        last: "2026-05-05",
+        kinds: "1",
+        top: "1 (1), 4 (1)",
+        notes: "fog 2 || 5",
+        worst: "4",
+      },
+      {
+        ship: "Tui",
+        rows: "1",
+        bad: "0",
+        share: "0",
+        ofAll: "0",
+        sum: "2",
+        mean: "2",
+        middle: "2",
+        least: "2",
+        last: "2026-05-02",
+        kinds: "1",
+        top: "2 (1)",
+        notes: "oil 1 || 2",
+        worst: "2",
+      },
     ]);
   });
 
   it("are one for the whole table, where no column makes groups; steps read the figures", async () => {
-    const { rows } = await filled({ figures: { rows: { count: "all" }, mean: { mean: "level" } } }, { line: { set: { line: "{{ row.rows }} rows, {{ row.mean }}" } } });
+    const { rows } = await filled(
+      { figures: { rows: { count: "all" }, mean: { mean: "level" } } },
+      { line: { set: { line: "{{ row.rows }} rows, {{ row.mean }}" } } },
+    );
     expect(rows).toEqual([{ group: "all rows", rows: "5", mean: "3", line: "5 rows, 3" }]);
   });
 
@@ -219,7 +312,10 @@ describe("rows made of groups", () => {
     const setup = await one.groups({ by: "ship", when: "row.level >= 2", figures: { rows: { count: "all" } } });
     const { out } = setup as unknown as { out: MemoryTable };
     await fill(setup);
-    expect(out.rows).toEqual([{ ship: "Kea", rows: "2" }, { ship: "Tui", rows: "1" }]);
+    expect(out.rows).toEqual([
+      { ship: "Kea", rows: "2" },
+      { ship: "Tui", rows: "1" },
+    ]);
     one.parent.table.rows[1]!["note"] = "oil 1 || 1";
     one.parent.table.rows[4]!["note"] = "rust || 3";
     await fill(one.parent);
@@ -233,13 +329,18 @@ describe("rows made of groups", () => {
     expect(report).toMatchObject({ rows: 2, failed: 2 });
     expect(rows).toEqual([]);
     const spoilt = await one.groups({ by: "ship", figures: { sum: { sum: "note" } } });
-    expect((await survey(spoilt)).reasons.map(({ reason }) => reason)).toEqual(["row 1: `note` is no number, which `sum` needs", "row 2: `note` is no number, which `sum` needs"]);
+    expect((await survey(spoilt)).reasons.map(({ reason }) => reason)).toEqual([
+      "row 1: `note` is no number, which `sum` needs",
+      "row 2: `note` is no number, which `sum` needs",
+    ]);
   });
 
   it("have no share of the table where a row of any group cannot count", async () => {
     one.parent.table.rows[0]!["day"] = "03/04/2026";
     expect((await filled({ by: "ship", figures: { last: { max: "day" } } })).report).toMatchObject({ filled: 1, failed: 1 });
-    expect((await filled({ by: "ship", figures: { last: { max: "day" }, share: { shareOfTable: "row.level > 0" } } })).report).toMatchObject({ filled: 0, failed: 2 });
+    expect(
+      (await filled({ by: "ship", figures: { last: { max: "day" }, share: { shareOfTable: "row.level > 0" } } })).report,
+    ).toMatchObject({ filled: 0, failed: 2 });
   });
 
   it("stay when a row spoils them later", async () => {
@@ -249,7 +350,10 @@ describe("rows made of groups", () => {
     one.parent.table.rows[0]!["day"] = "03/04/2026";
     await fill(one.parent);
     expect(await fill(setup)).toMatchObject({ failed: 1, filled: 1 });
-    expect(out.rows).toEqual([{ ship: "Kea", last: "2026-05-05" }, { ship: "Tui", last: "2026-05-04" }]);
+    expect(out.rows).toEqual([
+      { ship: "Kea", last: "2026-05-05" },
+      { ship: "Tui", last: "2026-05-04" },
+    ]);
   });
 
   it("have figures that conditions of a command see as numbers", async () => {
@@ -259,7 +363,11 @@ describe("rows made of groups", () => {
 
   it("put blank values into a group of their own", async () => {
     one.parent.table.rows[0]!["ship"] = " ";
-    expect((await filled({ by: ["ship"], figures: { rows: { count: "all" } } })).rows).toEqual([{ ship: "(blank)", rows: "1" }, { ship: "Tui", rows: "2" }, { ship: "Kea", rows: "2" }]);
+    expect((await filled({ by: ["ship"], figures: { rows: { count: "all" } } })).rows).toEqual([
+      { ship: "(blank)", rows: "1" },
+      { ship: "Tui", rows: "2" },
+      { ship: "Kea", rows: "2" },
+    ]);
   });
 
   it.each([
@@ -274,20 +382,35 @@ describe("rows made of groups", () => {
   });
 
   it("agree with the plain definitions, whatever the numbers are", () => {
-    fc.assert(fc.property(fc.array(fc.integer({ min: -1000, max: 1000 }), { minLength: 1, maxLength: 40 }), fc.integer({ min: 1, max: 5 }), (numbers, most) => {
-      const of = (source: object): unknown => {
-        const figure = readyFigure("x", source as never);
-        const [own, all] = [figure.start(), figure.start()];
-        for (const n of numbers) for (const counter of [own, all]) counter.add({ n, name: `v${n}` } satisfies FigureRow);
-        return own.value(all);
-      };
-      const sorted = numbers.toSorted((a, b) => a - b);
-      expect(of({ sum: "n" })).toBe(numbers.reduce((a, b) => a + b, 0));
-      expect(of({ min: "n" })).toBe(sorted[0]);
-      expect(of({ max: "n" })).toBe(sorted.at(-1));
-      expect(of({ distinct: "n" })).toBe(new Set(numbers).size);
-      expect(of({ count: "row.n > 0" })).toBe(numbers.filter((n) => n > 0).length);
-      expect(String(of({ list: "name", by: "n", most })).split("\n").slice(0, Math.min(most, numbers.length))).toEqual(sorted.toReversed().slice(0, most).map((n) => `v${n}`));
-    }));
+    fc.assert(
+      fc.property(
+        fc.array(fc.integer({ min: -1000, max: 1000 }), { minLength: 1, maxLength: 40 }),
+        fc.integer({ min: 1, max: 5 }),
+        (numbers, most) => {
+          const of = (source: object): unknown => {
+            const figure = readyFigure("x", source as never);
+            const [own, all] = [figure.start(), figure.start()];
+            for (const n of numbers) for (const counter of [own, all]) counter.add({ n, name: `v${n}` } satisfies FigureRow);
+            return own.value(all);
+          };
+          const sorted = numbers.toSorted((a, b) => a - b);
+          expect(of({ sum: "n" })).toBe(numbers.reduce((a, b) => a + b, 0));
+          expect(of({ min: "n" })).toBe(sorted[0]);
+          expect(of({ max: "n" })).toBe(sorted.at(-1));
+          expect(of({ distinct: "n" })).toBe(new Set(numbers).size);
+          expect(of({ count: "row.n > 0" })).toBe(numbers.filter((n) => n > 0).length);
+          expect(
+            String(of({ list: "name", by: "n", most }))
+              .split("\n")
+              .slice(0, Math.min(most, numbers.length)),
+          ).toEqual(
+            sorted
+              .toReversed()
+              .slice(0, most)
+              .map((n) => `v${n}`),
+          );
+        },
+      ),
+    );
   });
 });

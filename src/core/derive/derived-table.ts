@@ -31,14 +31,18 @@ const FEW = 3;
  * The keys of all rows are in memory while the table is written.
  */
 export function derivedTable(made: MadeRows, out: Table, { onNotice }: DerivedOptions = {}): Table {
-  const withKey = (columns: readonly TargetColumn[]): TargetColumn[] => [...out.keyColumns.map((name) => ({ name, freeText: false })), ...columns];
+  const withKey = (columns: readonly TargetColumn[]): TargetColumn[] => [
+    ...out.keyColumns.map((name) => ({ name, freeText: false })),
+    ...columns,
+  ];
   return {
     name: made.name,
     target: out.target,
     keyColumns: out.keyColumns,
     columns: async () => [...out.keyColumns, ...made.columns.map(({ name }) => name)],
     async *read() {
-      for await (const { rows, share } of made.rows()) yield { rows: rows.map((row) => ({ ...row, numbers: numbersOf(made.columns, row) })), share };
+      for await (const { rows, share } of made.rows())
+        yield { rows: rows.map((row) => ({ ...row, numbers: numbersOf(made.columns, row) })), share };
     },
     standing: (columns) => out.standing(columns),
     standingMark: () => out.standingMark(),
@@ -50,14 +54,18 @@ export function derivedTable(made: MadeRows, out: Table, { onNotice }: DerivedOp
       const spoilt = new Set<string>();
       for await (const { rows } of made.rows()) {
         for (const { key, values, problem } of rows) {
-          if (problem === undefined) missing.set(key, { key, values: Object.fromEntries(out.keyColumns.map((column) => [column, values[column] ?? ""])) });
+          if (problem === undefined)
+            missing.set(key, { key, values: Object.fromEntries(out.keyColumns.map((column) => [column, values[column] ?? ""])) });
           else spoilt.add(key);
         }
       }
       const kept: string[] = [];
       const growth = growthOf(missing, spoilt, [...out.keyColumns, ...columns.map(({ name }) => name)], kept);
       const mark = await out.write(columns, cellsOf, { growth });
-      if (kept.length > 0) onNotice?.(`${kept.length === 1 ? "One row" : `${kept.length} rows`} of ${out.target} ${kept.length === 1 ? "is" : "are"} made of nothing any more, and ${kept.length === 1 ? "stays" : "stay"} since a person wrote in ${kept.length === 1 ? "it" : "them"}: ${kept.slice(0, FEW).join(", ")}${kept.length > FEW ? " …" : ""}.`);
+      if (kept.length > 0)
+        onNotice?.(
+          `${kept.length === 1 ? "One row" : `${kept.length} rows`} of ${out.target} ${kept.length === 1 ? "is" : "are"} made of nothing any more, and ${kept.length === 1 ? "stays" : "stay"} since a person wrote in ${kept.length === 1 ? "it" : "them"}: ${kept.slice(0, FEW).join(", ")}${kept.length > FEW ? " …" : ""}.`,
+        );
       return mark;
     },
     ...(out.missingColumns ? { missingColumns: (columns) => out.missingColumns!(withKey(columns)) } : {}),
@@ -71,7 +79,8 @@ function numbersOf(columns: readonly TargetColumn[], { values }: Row): Record<st
   const numbers: Record<string, number> = {};
   for (const { name, type } of columns) {
     const text = values[name] ?? "";
-    if ((type === "integer" || type === "number" || type === "decimal") && text !== "" && Number.isFinite(Number(text))) numbers[name] = Number(text);
+    if ((type === "integer" || type === "number" || type === "decimal") && text !== "" && Number.isFinite(Number(text)))
+      numbers[name] = Number(text);
   }
   return numbers;
 }
@@ -79,7 +88,8 @@ function numbersOf(columns: readonly TargetColumn[], { values }: Row): Record<st
 /** @param missing the rows that shall be there, by key; those that are found are taken out of it. */
 function growthOf(missing: Map<string, StandingRow>, spoilt: ReadonlySet<string>, own: readonly string[], kept: string[]): Growth {
   const isMine = new Set(own);
-  const wroteBeside = ({ values }: StandingRow): boolean => Object.entries(values).some(([column, text]) => text !== "" && !isMine.has(column));
+  const wroteBeside = ({ values }: StandingRow): boolean =>
+    Object.entries(values).some(([column, text]) => text !== "" && !isMine.has(column));
   const made = new Set<string>([...missing.keys(), ...spoilt]);
   return {
     goes(row, cells) {
@@ -104,6 +114,11 @@ function growthOf(missing: Map<string, StandingRow>, spoilt: ReadonlySet<string>
  */
 export function withOwnStep(plan: Plan, { name, columns }: Pick<MadeRows, "name" | "columns">): Plan {
   const twice = columns.find((own) => writerOf(plan, own.name) !== undefined);
-  if (twice) throw new YoroshiError("tableBroken", { table: name, place: "steps", problem: `the step ${writerOf(plan, twice.name)} fills \`${twice.name}\`, which the rows have of their own. Give the column another name.` });
+  if (twice)
+    throw new YoroshiError("tableBroken", {
+      table: name,
+      place: "steps",
+      problem: `the step ${writerOf(plan, twice.name)} fills \`${twice.name}\`, which the rows have of their own. Give the column another name.`,
+    });
   return { ...plan, steps: { [OWN_STEP]: { set: Object.fromEntries(columns.map((own) => [own.name, { own }])) }, ...plan.steps } };
 }

@@ -37,23 +37,67 @@ const DIGITS = 4;
 export function readyFigure(name: string, source: FigureSource): Figure {
   const { count, share, shareOfTable, sum, mean, median, min, max, distinct, top, list, by, most, where } = source;
   const condition = count === "all" ? undefined : conditionOf(count ?? share ?? shareOfTable ?? where);
-  const only = (start: (column: string) => Counter, column: string): (() => Counter) => () => filtered(condition, start(column));
+  const only =
+    (start: (column: string) => Counter, column: string): (() => Counter) =>
+    () =>
+      filtered(condition, start(column));
   const figure = (type: TargetColumn["type"], column: string | undefined, start: () => Counter): Figure => ({
     column: { name, type, freeText: type === "text" },
     reads: [...new Set([...(condition?.columns ?? []), ...(column === undefined ? [] : [column]), ...(by === undefined ? [] : [by])])],
     start,
   });
   if (count !== undefined) return figure("integer", undefined, () => counting(condition, ({ rows }) => rows));
-  if (share !== undefined) return figure("number", undefined, () => counting(condition, ({ rows, all }) => (all === 0 ? "" : rounded(rows / all))));
-  if (shareOfTable !== undefined) return figure("number", undefined, () => counting(condition, ({ rows }, table) => (table.rows ? rounded(rows / table.rows) : "")));
-  if (sum !== undefined) return figure("number", sum, only((column) => numbersOf(name, column, total), sum));
-  if (mean !== undefined) return figure("number", mean, only((column) => numbersOf(name, column, (values) => total(values) / values.length), mean));
-  if (median !== undefined) return figure("number", median, only((column) => numbersOf(name, column, middle), median));
-  if (min !== undefined) return figure("text", min, only((column) => extreme(name, column, -1), min));
-  if (max !== undefined) return figure("text", max, only((column) => extreme(name, column, 1), max));
-  if (distinct !== undefined) return figure("integer", distinct, only((column) => tallying(column, (counts) => counts.size), distinct));
-  if (top !== undefined) return figure("text", top, only((column) => tallying(column, (counts) => mostFrequent(counts, most ?? DEFAULT_TOP)), top));
-  return figure("text", list, only((column) => listing(column, by, most), list!));
+  if (share !== undefined)
+    return figure("number", undefined, () => counting(condition, ({ rows, all }) => (all === 0 ? "" : rounded(rows / all))));
+  if (shareOfTable !== undefined)
+    return figure("number", undefined, () => counting(condition, ({ rows }, table) => (table.rows ? rounded(rows / table.rows) : "")));
+  if (sum !== undefined)
+    return figure(
+      "number",
+      sum,
+      only((column) => numbersOf(name, column, total), sum),
+    );
+  if (mean !== undefined)
+    return figure(
+      "number",
+      mean,
+      only((column) => numbersOf(name, column, (values) => total(values) / values.length), mean),
+    );
+  if (median !== undefined)
+    return figure(
+      "number",
+      median,
+      only((column) => numbersOf(name, column, middle), median),
+    );
+  if (min !== undefined)
+    return figure(
+      "text",
+      min,
+      only((column) => extreme(name, column, -1), min),
+    );
+  if (max !== undefined)
+    return figure(
+      "text",
+      max,
+      only((column) => extreme(name, column, 1), max),
+    );
+  if (distinct !== undefined)
+    return figure(
+      "integer",
+      distinct,
+      only((column) => tallying(column, (counts) => counts.size), distinct),
+    );
+  if (top !== undefined)
+    return figure(
+      "text",
+      top,
+      only((column) => tallying(column, (counts) => mostFrequent(counts, most ?? DEFAULT_TOP)), top),
+    );
+  return figure(
+    "text",
+    list,
+    only((column) => listing(column, by, most), list!),
+  );
 }
 
 function conditionOf(source: string | undefined): Condition | undefined {
@@ -88,10 +132,15 @@ function counting(condition: Condition | undefined, value: (counter: { rows: num
 
 function filtered(condition: Condition | undefined, counter: Counter): Counter {
   if (!condition) return counter;
-  return { add: (row) => void (holds(condition, row) && counter.add(row)), value: (all) => counter.value(all), note: () => counter.note?.() };
+  return {
+    add: (row) => void (holds(condition, row) && counter.add(row)),
+    value: (all) => counter.value(all),
+    note: () => counter.note?.(),
+  };
 }
 
-const textOf = (value: unknown): string => (value === undefined || value === null ? "" : typeof value === "boolean" ? (value ? "yes" : "no") : String(value).trim());
+const textOf = (value: unknown): string =>
+  value === undefined || value === null ? "" : typeof value === "boolean" ? (value ? "yes" : "no") : String(value).trim();
 
 /** Numbers as they stand, blank ones left out; a figure of no number is blank. */
 function numbersOf(name: string, column: string, figure: (values: readonly number[]) => number): Counter {
@@ -127,7 +176,8 @@ function extreme(name: string, column: string, sign: 1 | -1): Counter {
       if (text === "") return;
       const value = plainNumber(text) ?? plainDay(text);
       if (value === undefined) throw new BadRow(`\`${column}\` is neither a number nor a day, which \`${name}\` needs`);
-      if (best !== undefined && typeof best !== typeof value) throw new BadRow(`\`${column}\` has numbers and days, which \`${name}\` cannot compare`);
+      if (best !== undefined && typeof best !== typeof value)
+        throw new BadRow(`\`${column}\` has numbers and days, which \`${name}\` cannot compare`);
       if (best === undefined || (value > best ? 1 : value < best ? -1 : 0) === sign) best = value;
     },
     value: () => best ?? "",
@@ -148,7 +198,10 @@ function tallying(column: string, value: (counts: ReadonlyMap<string, number>) =
 /** `mooring (12), fire (3)`; of two with one count the first by its characters. */
 function mostFrequent(counts: ReadonlyMap<string, number>, most: number): string {
   const sorted = [...counts].sort(([a, m], [b, n]) => n - m || (a < b ? -1 : 1));
-  return sorted.slice(0, most).map(([value, rows]) => `${value} (${rows})`).join(", ");
+  return sorted
+    .slice(0, most)
+    .map(([value, rows]) => `${value} (${rows})`)
+    .join(", ");
 }
 
 /**

@@ -60,8 +60,15 @@ export async function groupRows(parent: FillSetup, { of, by = [], when, figures 
         }
       }
       if (spoilsAll && whole.problem !== undefined) for (const group of groups.values()) group.problem ??= whole.problem;
-      const made = [...groups].map(([key, group]): Row => ({ key, place: `the group ${key}`, values: { ...group.values, ...figuresOf(ready, group, whole) }, ...notesOf(ready, group), ...(group.problem === undefined ? {} : { problem: group.problem }) }));
-      for (let from = 0; from < made.length; from += CHUNK_ROWS) yield { rows: made.slice(from, from + CHUNK_ROWS), share: Math.min(1, (from + CHUNK_ROWS) / made.length) };
+      const made = [...groups].map(([key, group]): Row => ({
+        key,
+        place: `the group ${key}`,
+        values: { ...group.values, ...figuresOf(ready, group, whole) },
+        ...notesOf(ready, group),
+        ...(group.problem === undefined ? {} : { problem: group.problem }),
+      }));
+      for (let from = 0; from < made.length; from += CHUNK_ROWS)
+        yield { rows: made.slice(from, from + CHUNK_ROWS), share: Math.min(1, (from + CHUNK_ROWS) / made.length) };
     },
     mark: async () => {
       const mark = await filledMark(parent);
@@ -94,7 +101,9 @@ function add(row: FigureRow, counters: readonly Counter[]): string | undefined {
 }
 
 function figuresOf(figures: readonly Figure[], group: Group, whole: Group): Record<string, string> {
-  return Object.fromEntries(figures.map(({ column }, index) => [column.name, String(group.counters[index]!.value(whole.counters[index]!))]));
+  return Object.fromEntries(
+    figures.map(({ column }, index) => [column.name, String(group.counters[index]!.value(whole.counters[index]!))]),
+  );
 }
 
 /** What figures leave out. */
@@ -106,15 +115,29 @@ function notesOf(figures: readonly Figure[], group: Group): Pick<Row, "notes"> {
   return notes.length > 0 ? { notes: Object.fromEntries(notes) } : {};
 }
 
-async function checkColumns(parent: FillSetup, name: string, by: readonly string[], figures: readonly { readonly column: { readonly name: string }; readonly reads: readonly string[] }[]): Promise<void> {
-  const known = [...new Set([...(await parent.table.columns()), ...Object.values(parent.plan.steps).flatMap(columnsOf), ...Object.keys(parent.related ?? {})])];
+async function checkColumns(
+  parent: FillSetup,
+  name: string,
+  by: readonly string[],
+  figures: readonly { readonly column: { readonly name: string }; readonly reads: readonly string[] }[],
+): Promise<void> {
+  const known = [
+    ...new Set([
+      ...(await parent.table.columns()),
+      ...Object.values(parent.plan.steps).flatMap(columnsOf),
+      ...Object.keys(parent.related ?? {}),
+    ]),
+  ];
   const bad = (problem: string): never => {
     throw new YoroshiError("tableBroken", { table: name, place: "groups", problem });
   };
   for (const { column, reads } of [{ column: { name: "by" }, reads: by }, ...figures]) {
     const missing = reads.find((read) => !known.includes(read));
     const near = missing === undefined ? undefined : nearest(missing, known);
-    if (missing !== undefined) bad(`\`${column.name}\` reads the column \`${missing}\`, which is not there. ${near === undefined ? `Columns: ${joinWords(known)}.` : `Did you mean \`${near}\`?`}`);
+    if (missing !== undefined)
+      bad(
+        `\`${column.name}\` reads the column \`${missing}\`, which is not there. ${near === undefined ? `Columns: ${joinWords(known)}.` : `Did you mean \`${near}\`?`}`,
+      );
   }
   const twice = figures.find(({ column }) => by.includes(column.name) || (by.length === 0 && column.name === WHOLE_TABLE.column));
   if (twice) bad(`a figure cannot be named \`${twice.column.name}\`: that column makes the groups.`);

@@ -33,23 +33,45 @@ export function itemRows(parent: FillSetup, { of, column, carry = [] }: ItemsSou
   const list = listShape(parent, of, column);
   const parts = partsOfItem(list);
   const carried = [...new Set([...parent.table.keyColumns, ...carry])];
-  const twice = [key, ...parts.map(({ column: own }) => own.name)].find((name, index, all) => carried.includes(name) || all.indexOf(name) !== index);
-  if (twice !== undefined) throw new YoroshiError("tableBroken", { table: `${of}.${column}`, place: "items", problem: `two columns would be named \`${twice}\`. Give the key another name, or the part of the answer.` });
+  const twice = [key, ...parts.map(({ column: own }) => own.name)].find(
+    (name, index, all) => carried.includes(name) || all.indexOf(name) !== index,
+  );
+  if (twice !== undefined)
+    throw new YoroshiError("tableBroken", {
+      table: `${of}.${column}`,
+      place: "items",
+      problem: `two columns would be named \`${twice}\`. Give the key another name, or the part of the answer.`,
+    });
   const { ledger, clock } = parent;
 
-  const numbers = async function* (): AsyncGenerator<{ rows: readonly { row: Row; values: Record<string, string | undefined>; items: Numbered; problem: string | undefined; known: boolean }[]; share: number }> {
+  const numbers = async function* (): AsyncGenerator<{
+    rows: readonly { row: Row; values: Record<string, string | undefined>; items: Numbered; problem: string | undefined; known: boolean }[];
+    share: number;
+  }> {
     for await (const { rows, share } of filledRows(parent)) {
-      const records = await ledger.cells.find(plan, NUMBERS, rows.map(({ row }) => row.key));
+      const records = await ledger.cells.find(
+        plan,
+        NUMBERS,
+        rows.map(({ row }) => row.key),
+      );
       yield {
         share,
-        rows: rows.filter(({ row }) => row.problem === undefined).map((passed) => {
-          const values = inputsFor(Object.fromEntries([column, ...carried].map((name) => [name, name])), passed);
-          const before = numbersIn(records.get(passed.row.key));
-          const read = readItems(list, values[column] ?? "");
-          // A list that a person made unreadable takes no row away.
-          const items = "problem" in read ? before : numbered(before, read.items);
-          return { row: passed.row, values, items, problem: "problem" in read ? read.problem : undefined, known: JSON.stringify(items) === JSON.stringify(before) };
-        }),
+        rows: rows
+          .filter(({ row }) => row.problem === undefined)
+          .map((passed) => {
+            const values = inputsFor(Object.fromEntries([column, ...carried].map((name) => [name, name])), passed);
+            const before = numbersIn(records.get(passed.row.key));
+            const read = readItems(list, values[column] ?? "");
+            // A list that a person made unreadable takes no row away.
+            const items = "problem" in read ? before : numbered(before, read.items);
+            return {
+              row: passed.row,
+              values,
+              items,
+              problem: "problem" in read ? read.problem : undefined,
+              known: JSON.stringify(items) === JSON.stringify(before),
+            };
+          }),
       };
     }
   };
@@ -64,9 +86,19 @@ export function itemRows(parent: FillSetup, { of, column, carry = [] }: ItemsSou
           rows: rows.flatMap(({ row, values, items, problem }) => [
             ...items.items.map(({ number, item }): Row => {
               const own = `${defangCopied(row.key)}/${number}`;
-              return { key: own, place: `item ${number} of ${row.key}`, values: { [key]: own, ...Object.fromEntries(carried.map((name) => [name, defangCopied(values[name] ?? "")])), ...Object.fromEntries(parts.map(({ column: { name }, cell }) => [name, cell(item)])) } };
+              return {
+                key: own,
+                place: `item ${number} of ${row.key}`,
+                values: {
+                  [key]: own,
+                  ...Object.fromEntries(carried.map((name) => [name, defangCopied(values[name] ?? "")])),
+                  ...Object.fromEntries(parts.map(({ column: { name }, cell }) => [name, cell(item)])),
+                },
+              };
             }),
-            ...(problem === undefined ? [] : [{ key: `${row.key}/?`, place: `column ${column} of ${row.key}`, values: {}, problem: `\`${column}\` ${problem}` }]),
+            ...(problem === undefined
+              ? []
+              : [{ key: `${row.key}/?`, place: `column ${column} of ${row.key}`, values: {}, problem: `\`${column}\` ${problem}` }]),
           ]),
         };
       }
@@ -78,7 +110,8 @@ export function itemRows(parent: FillSetup, { of, column, carry = [] }: ItemsSou
     async settle() {
       for await (const { rows } of numbers()) {
         const changed = rows.filter(({ known }) => !known);
-        if (changed.length > 0) await ledger.record({ cells: changed.map(({ row, items }) => numbersRecord(plan, row.key, items, clock.now())) });
+        if (changed.length > 0)
+          await ledger.record({ cells: changed.map(({ row, items }) => numbersRecord(plan, row.key, items, clock.now())) });
       }
     },
   };
@@ -91,12 +124,17 @@ function listShape(parent: FillSetup, of: string, column: string): NamedShape {
   };
   const known = Object.values(parent.plan.steps).flatMap(columnsOf);
   const near = nearest(column, known);
-  if (stepName === undefined) return bad(`the plan ${of} fills no column \`${column}\`. ${near === undefined ? `It fills: ${known.join(", ")}.` : `Did you mean \`${near}\`?`}`);
+  if (stepName === undefined)
+    return bad(
+      `the plan ${of} fills no column \`${column}\`. ${near === undefined ? `It fills: ${known.join(", ")}.` : `Did you mean \`${near}\`?`}`,
+    );
   const step = parent.plan.steps[stepName]!;
   const part = isTemplateStep(step) ? partAt(parent.asking[stepName]!.prepared.parts, step.fill[column]!) : undefined;
   if (part?.kind.item) return part;
   const lists = kindNames.filter((name) => kindOf(name).item);
-  return bad(`\`${column}\` holds no list${part ? `, but the kind ${part.spec.kind}` : ""}. Rows are made of the kinds ${lists.join(" and ")}.`);
+  return bad(
+    `\`${column}\` holds no list${part ? `, but the kind ${part.spec.kind}` : ""}. Rows are made of the kinds ${lists.join(" and ")}.`,
+  );
 }
 
 /** The columns that an item gives, each with its cell. */
@@ -108,7 +146,9 @@ function partsOfItem(list: NamedShape): { readonly column: TargetColumn; cell(it
     cell: (item) => shape.toCell(valueOf(item)),
   });
   if (!parts) return [one(ITEM, shapeSpec(spec, kindOf), (item) => item)];
-  return Object.entries(parts).map(([name, part]) => one(name, shapeSpec(part, kindOf), (item) => (item as Record<string, Json>)[name] ?? null));
+  return Object.entries(parts).map(([name, part]) =>
+    one(name, shapeSpec(part, kindOf), (item) => (item as Record<string, Json>)[name] ?? null),
+  );
 }
 
 function readItems(list: NamedShape, cell: string): { readonly items: readonly Json[] } | { readonly problem: string } {
@@ -122,4 +162,12 @@ function numbersIn(record: CellRecord | undefined): Numbered {
   return typeof kept === "string" ? (JSON.parse(kept) as Numbered) : { items: [], next: 1 };
 }
 
-const numbersRecord = (plan: string, key: string, items: Numbered, at: number): CellRecord => ({ plan, step: NUMBERS, key, state: "filled", values: { items: JSON.stringify(items) }, run: "derived", at });
+const numbersRecord = (plan: string, key: string, items: Numbered, at: number): CellRecord => ({
+  plan,
+  step: NUMBERS,
+  key,
+  state: "filled",
+  values: { items: JSON.stringify(items) },
+  run: "derived",
+  at,
+});

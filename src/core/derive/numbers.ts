@@ -26,7 +26,9 @@ export function numbered(before: Numbered, items: readonly Json[]): Numbered {
     return undefined;
   });
   const pairs = texts
-    .flatMap((text, at) => (numbers[at] === undefined ? [...free].map(([number, known]) => ({ at, number, alike: editSimilarity(known, text) })) : []))
+    .flatMap((text, at) =>
+      numbers[at] === undefined ? [...free].map(([number, known]) => ({ at, number, alike: editSimilarity(known, text) })) : [],
+    )
     .filter(({ alike }) => alike >= ALIKE)
     .sort((a, b) => b.alike - a.alike);
   for (const { at, number } of pairs) {

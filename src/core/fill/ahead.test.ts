@@ -17,13 +17,15 @@ describe("reading ahead", () => {
       }
     }
     const got: number[] = [];
-    await expect((async () => {
-      for await (const item of ahead(source())) {
-        got.push(item);
-        await new Promise((resolve) => setImmediate(resolve));
-        expect(made).toBe(item + 2);
-      }
-    })()).rejects.toThrow("broken");
+    await expect(
+      (async () => {
+        for await (const item of ahead(source())) {
+          got.push(item);
+          await new Promise((resolve) => setImmediate(resolve));
+          expect(made).toBe(item + 2);
+        }
+      })(),
+    ).rejects.toThrow("broken");
     expect([got, closed]).toEqual([[0, 1, 2], true]);
     closed = false;
     for await (const _ of ahead(source())) break;

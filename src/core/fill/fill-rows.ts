@@ -32,10 +32,12 @@ export async function* fillRows(setup: FillSetup, options: FillOptions = {}): As
     giveRoom();
   };
   const filling = fill(setup, { ...options, stop: left.signal, on: { ...options.on, row } });
-  const ended = filling.catch(() => undefined).then(() => {
-    isDone = true;
-    wake();
-  });
+  const ended = filling
+    .catch(() => undefined)
+    .then(() => {
+      isDone = true;
+      wake();
+    });
   try {
     while (!isDone || waiting.length > 0) {
       if (waiting.length === 0) await new Promise<void>((resolve) => (wake = resolve));

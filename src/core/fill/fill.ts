@@ -58,7 +58,8 @@ export interface FillReport extends Tally {
  * ledger, then writes the columns into the table. A step is done for a row as soon as what it needs is there. Nothing is
  * asked twice, nothing a person edited is changed.
  *
- * @throws YoroshiError `planBusy` while the same plan is being filled elsewhere; where the table cannot be read or written, or a key in `only` does not exist. What the model's
+ * @throws YoroshiError `planBusy` while the same plan is being filled elsewhere; where the table cannot be read or written, or a key in
+ * `only` does not exist. What the model's
  * host does wrong is in the report, and everything answered before it is kept and written.
  */
 export async function fill(setup: FillSetup, options: FillOptions = {}): Promise<FillReport> {
@@ -113,7 +114,8 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   const { run, ending, unsure, spent, changed } = await askAll({ ...work, isEarlier }, options, name);
   if (run.doubled > 0) (await import("./key-repeats.js")).refuseKeys(work, run);
   const mustWrite = changed || newEdits > 0 || isEarlier || work.renews === true;
-  const wrote = ending.end === "done" || mustWrite ? await writeTable({ ...work, standingMark: mark, isEarlier }, name, mustWrite) : NOT_WRITTEN;
+  const wrote =
+    ending.end === "done" || mustWrite ? await writeTable({ ...work, standingMark: mark, isEarlier }, name, mustWrite) : NOT_WRITTEN;
   const notes = run.told.all;
   const tally = tallyOf(run, spent);
   const hasNothingLeft = ending.end === "done" && tally.blank === 0 && !run.isUnreached;
@@ -140,7 +142,8 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
 
 const NOTHING_DONE = { end: "done", unsure: 0, newEdits: 0, earlier: 0, inVain: 0, refused: [], written: false } as const;
 
-const spendCapOf = ({ plan: { limits } }: Work, { spendCap }: FillOptions): Micros | undefined => spendCap ?? (limits.spend === undefined ? undefined : toMicros(limits.spend));
+const spendCapOf = ({ plan: { limits } }: Work, { spendCap }: FillOptions): Micros | undefined =>
+  spendCap ?? (limits.spend === undefined ? undefined : toMicros(limits.spend));
 
 /** The figures of a run, with what replies cost also where a row then got no answer because the cap left no room to go on. */
 const tallyOf = ({ tallies }: Run, spent: Micros): Tally => ({ ...sumTallies(Object.values(tallies)), spent });
@@ -239,7 +242,12 @@ async function askAll(work: Work, options: FillOptions, name: string): Promise<G
     await listeners.ready();
     drop.release();
     stop.release();
-    await ledger.runs.end({ id: name, endedAt: clock.now(), end: ending.end, tally: { ...tallyOf(run, asker.budget.spent), steps: run.tallies } as unknown as Json });
+    await ledger.runs.end({
+      id: name,
+      endedAt: clock.now(),
+      end: ending.end,
+      tally: { ...tallyOf(run, asker.budget.spent), steps: run.tallies } as unknown as Json,
+    });
   }
   if (ending.broken) throw ending.broken.error;
   return { run, ending, changed, spent: asker.budget.spent, unsure: asker.budget.unsure };
@@ -253,11 +261,16 @@ function progressOf({ tallies }: Run, asker: Asker<RowQuestion>, share: number):
 
 /** Rows whose values the table did not take are not filled. */
 function withRefused(tally: Tally, refused: readonly Refusal[]): Tally {
-  const rows = Math.min(tally.filled, refused.reduce((sum, one) => sum + one.rows, 0));
+  const rows = Math.min(
+    tally.filled,
+    refused.reduce((sum, one) => sum + one.rows, 0),
+  );
   return { ...tally, filled: tally.filled - rows, failed: tally.failed + rows };
 }
 
 function runId(work: Work): string {
   const time = new Date(work.clock.now()).toISOString().replace(/[-:]/g, "").slice(0, 15);
-  return `${time}-${Math.floor(work.clock.random() * 0xffffff).toString(16).padStart(6, "0")}`;
+  return `${time}-${Math.floor(work.clock.random() * 0xffffff)
+    .toString(16)
+    .padStart(6, "0")}`;
 }

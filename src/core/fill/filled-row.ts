@@ -7,7 +7,11 @@ import type { CellValue } from "../table/index.js";
  *
  * @param records what the row's cells of each step stand as.
  */
-export function filledRow({ row: { key, place } }: Passing, steps: readonly StepWork[], records: ReadonlyMap<StepWork, CellRecord | undefined>): FilledRow {
+export function filledRow(
+  { row: { key, place } }: Passing,
+  steps: readonly StepWork[],
+  records: ReadonlyMap<StepWork, CellRecord | undefined>,
+): FilledRow {
   const values: Record<string, CellValue> = {};
   const states: Record<string, CellState> = {};
   const reasons: Record<string, string> = {};

@@ -2,9 +2,7 @@ import { askingOf, type FillSetup } from "../cells/index.js";
 import type { TrialReport } from "../trial/index.js";
 
 /** Whether a plan's gate is open, and the figure that it rests on. */
-export type GateReading =
-  | { readonly open: true }
-  | { readonly open: false; readonly template: string; readonly reason: string };
+export type GateReading = { readonly open: true } | { readonly open: false; readonly template: string; readonly reason: string };
 
 /**
  * Holds a plan's gate against the newest trial of the template's present version with the model that the plan asks.
@@ -17,9 +15,20 @@ export async function readGate({ plan, ledger, asking }: Pick<FillSetup, "plan" 
   const wanted = `${(gate.accuracyAtLeast * 100).toFixed(1)} % right on ${gate.part}`;
   const runs = await ledger.runs.find("trial", asked.template, 200);
   const reports = runs.flatMap((run) => (run.tally ? [run.tally as unknown as TrialReport] : []));
-  const report = reports.find((one) => one.version === asked.version && one.model === asked.model && one.parts.some(({ part }) => part === gate.part));
-  if (!report) return { open: false, template: asked.template, reason: `the gate wants ${wanted}, and version ${asked.version} of ${asked.template} has not been tried with ${asked.model} yet` };
+  const report = reports.find(
+    (one) => one.version === asked.version && one.model === asked.model && one.parts.some(({ part }) => part === gate.part),
+  );
+  if (!report)
+    return {
+      open: false,
+      template: asked.template,
+      reason: `the gate wants ${wanted}, and version ${asked.version} of ${asked.template} has not been tried with ${asked.model} yet`,
+    };
   const { accuracy, interval } = report.parts.find(({ part }) => part === gate.part)!;
   if (accuracy !== null && accuracy >= gate.accuracyAtLeast) return { open: true };
-  return { open: false, template: asked.template, reason: `the gate wants ${wanted}; the newest trial of version ${asked.version} shows ${((accuracy ?? 0) * 100).toFixed(1)} % (${(interval.low * 100).toFixed(1)} to ${(interval.high * 100).toFixed(1)})` };
+  return {
+    open: false,
+    template: asked.template,
+    reason: `the gate wants ${wanted}; the newest trial of version ${asked.version} shows ${((accuracy ?? 0) * 100).toFixed(1)} % (${(interval.low * 100).toFixed(1)} to ${(interval.high * 100).toFixed(1)})`,
+  };
 }

@@ -20,7 +20,10 @@ export async function checkKeys({ table }: Pick<Work, "table">): Promise<void> {
 }
 
 /** The same of all rows, when they have been gone through: nothing has been written yet. */
-export function refuseKeys({ table, only, where }: Work, { doubled, tallies }: { readonly doubled: number; readonly tallies: Readonly<Record<string, Tally>> }): void {
+export function refuseKeys(
+  { table, only, where }: Work,
+  { doubled, tallies }: { readonly doubled: number; readonly tallies: Readonly<Record<string, Tally>> },
+): void {
   const rows = Math.max(0, ...Object.values(tallies).map((tally) => tally.rows));
   if (only === undefined && where === undefined && isTooMany(doubled, rows)) throw repeats(table, doubled, rows, []);
 }
@@ -28,7 +31,13 @@ export function refuseKeys({ table, only, where }: Work, { doubled, tallies }: {
 const isTooMany = (doubled: number, rows: number): boolean => doubled >= 2 && doubled > rows * MOST_REPEATED;
 
 function repeats({ name, keyColumns }: Table, doubled: number, rows: number, seen: readonly Row[]): YoroshiError {
-  return new YoroshiError("keyRepeats", { table: name, key: keyColumns, repeated: doubled, rows, candidates: keyCandidates(seen, keyColumns) });
+  return new YoroshiError("keyRepeats", {
+    table: name,
+    key: keyColumns,
+    repeated: doubled,
+    rows,
+    candidates: keyCandidates(seen, keyColumns),
+  });
 }
 
 async function firstRows(table: Table): Promise<Row[]> {
@@ -53,5 +62,8 @@ export function keyCandidates(rows: readonly Row[], key: readonly string[]): str
   if (rows.length === 0) return [];
   const single = columns.filter((column) => isUnique([column])).map((column) => [column]);
   if (single.length > 0) return single;
-  return columns.filter((column) => !key.includes(column)).map((column) => [...key, column]).filter(isUnique);
+  return columns
+    .filter((column) => !key.includes(column))
+    .map((column) => [...key, column])
+    .filter(isUnique);
 }

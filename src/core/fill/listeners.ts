@@ -23,7 +23,12 @@ export class Listeners {
   }
 
   #wait(made: Promise<unknown>): void {
-    const waiting: Promise<void> = made.then(() => undefined, (error: unknown) => this.#break(error)).finally(() => this.#pending.delete(waiting));
+    const waiting: Promise<void> = made
+      .then(
+        () => undefined,
+        (error: unknown) => this.#break(error),
+      )
+      .finally(() => this.#pending.delete(waiting));
     this.#pending.add(waiting);
   }
 

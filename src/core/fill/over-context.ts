@@ -27,7 +27,13 @@ export async function checkContext(setup: FillSetup, options: FillOptions, token
   const open = Object.values(setup.asking).some(({ prepared, model }) => model.context !== undefined && mayExceed(prepared, model.context));
   if (!open) return;
   const work = await chosenWork(setup, options);
-  const steps = work.steps.filter((one): one is StepWork & { does: AskWork } => one.needs.length === 0 && one.does.kind === "ask" && one.does.model.context !== undefined && mayExceed(one.does.prepared, one.does.model.context));
+  const steps = work.steps.filter(
+    (one): one is StepWork & { does: AskWork } =>
+      one.needs.length === 0 &&
+      one.does.kind === "ask" &&
+      one.does.model.context !== undefined &&
+      mayExceed(one.does.prepared, one.does.model.context),
+  );
   if (steps.length === 0 || (await settledTallies(work, options))) return;
   const countTokens = (await tokenizer?.()) ?? ((text: string): number => Math.ceil(text.length / USUAL_CHARS_A_TOKEN));
   const found = new Map<StepWork, Found>();
@@ -42,7 +48,16 @@ export async function checkContext(setup: FillSetup, options: FillOptions, token
   }
   for (const [one, { rows, keys, longest }] of found) {
     const { model, prepared } = (one as StepWork & { does: AskWork }).does;
-    throw new YoroshiError("overContext", { step: one.name, template: prepared.template.name, model: model.id, context: groupDigits(model.context!), rows: plural(rows, "row"), keys, longest: longest.key, tokens: groupDigits(longest.tokens) });
+    throw new YoroshiError("overContext", {
+      step: one.name,
+      template: prepared.template.name,
+      model: model.id,
+      context: groupDigits(model.context!),
+      rows: plural(rows, "row"),
+      keys,
+      longest: longest.key,
+      tokens: groupDigits(longest.tokens),
+    });
   }
 }
 
@@ -62,7 +77,9 @@ function condensed(prepared: Prepared, inputs: Parameters<Prepared["render"]>[0]
   const shorter = Object.entries(prepared.template.whenLong ?? {}).flatMap(([name, way]) => {
     const { maxChars } = (prepared.inputs.find((input) => input.name === name)?.spec ?? {}) as { maxChars?: number };
     const text = inputs[name];
-    return way === "condense" && typeof text === "string" && maxChars !== undefined && countChars(text) > maxChars ? [[name, text.slice(0, maxChars)] as const] : [];
+    return way === "condense" && typeof text === "string" && maxChars !== undefined && countChars(text) > maxChars
+      ? [[name, text.slice(0, maxChars)] as const]
+      : [];
   });
   return shorter.length === 0 ? inputs : { ...inputs, ...Object.fromEntries(shorter) };
 }

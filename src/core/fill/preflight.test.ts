@@ -9,20 +9,38 @@ import { prepare, template, type Prepared, type TemplateShape } from "../templat
 import { fill } from "./fill.js";
 import { preflight } from "./preflight.js";
 
-const setupOf = (notes: readonly string[], context: number | undefined, more: Partial<TemplateShape> = {}, maxChars?: number): FillSetup & { reads: () => number } => {
-  const tone = template({ name: "tone", inputs: { note: { kind: "text", ...(maxChars === undefined ? {} : { maxChars }) } }, task: "Judge. {{ note }}", answer: { tone: { kind: "choice", options: ["calm", "upset"] } }, model: { maxTokens: 20 }, ...more } as never);
-  const table = memoryTable(notes.map((note, index) => ({ id: `r${index + 1}`, note })), { key: "id" });
+const setupOf = (
+  notes: readonly string[],
+  context: number | undefined,
+  more: Partial<TemplateShape> = {},
+  maxChars?: number,
+): FillSetup & { reads: () => number } => {
+  const tone = template({
+    name: "tone",
+    inputs: { note: { kind: "text", ...(maxChars === undefined ? {} : { maxChars }) } },
+    task: "Judge. {{ note }}",
+    answer: { tone: { kind: "choice", options: ["calm", "upset"] } },
+    model: { maxTokens: 20 },
+    ...more,
+  } as never);
+  const table = memoryTable(
+    notes.map((note, index) => ({ id: `r${index + 1}`, note })),
+    { key: "id" },
+  );
   let reads = 0;
   return {
     plan: plan({ name: "log", table: { file: "t.csv", key: "id" }, steps: { tone: { template: "tone", fill: { tone: "tone" } } } }),
     table: { ...table, read: () => (reads++, table.read()) },
-    asking: { tone: { prepared: prepare(tone) as unknown as Prepared, version: 1, model: scriptedModel(() => '{"tone":"calm"}', { context }) } },
+    asking: {
+      tone: { prepared: prepare(tone) as unknown as Prepared, version: 1, model: scriptedModel(() => '{"tone":"calm"}', { context }) },
+    },
     ledger: memoryLedger(),
     clock: fakeClock(),
     reads: () => reads,
   };
 };
-const problemsOf = async (setup: FillSetup, options = {}): Promise<string[]> => (await preflight(setup, { probe: false, ...options })).map(({ message }) => message);
+const problemsOf = async (setup: FillSetup, options = {}): Promise<string[]> =>
+  (await preflight(setup, { probe: false, ...options })).map(({ message }) => message);
 const LONG = "word ".repeat(400);
 
 describe("before the first request, rows that are too long for their model", () => {
@@ -30,7 +48,9 @@ describe("before the first request, rows that are too long for their model", () 
     const setup = setupOf(["short", LONG, `${LONG}${LONG}`, "short"], 400);
     const [told, ...others] = await problemsOf(setup);
     expect(others).toEqual([]);
-    expect(told).toMatch(/^2 rows of the step tone would not fit the model scripted, which has room for 400 tokens \(r2, r3\); the longest is r3 with about 1,\d\d\d\./);
+    expect(told).toMatch(
+      /^2 rows of the step tone would not fit the model scripted, which has room for 400 tokens \(r2, r3\); the longest is r3 with about 1,\d\d\d\./,
+    );
     expect(told).toContain("`maxChars` with `whenLong`");
   });
 

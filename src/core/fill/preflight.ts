@@ -53,7 +53,8 @@ export async function preflight(setup: FillSetup, options: PreflightOptions = {}
     if (statements.length > 0 && !options.createColumns) throw new YoroshiError("columnsMissing", { table: table.target, statements });
     if (statements.length === 0) await table.checkWritable?.(targets);
   });
-  if (problems.length === 0 && Object.values(asking).some(({ model }) => model.context !== undefined)) await attempt(async () => (await import("./over-context.js")).checkContext(setup, options, options.tokenizer));
+  if (problems.length === 0 && Object.values(asking).some(({ model }) => model.context !== undefined))
+    await attempt(async () => (await import("./over-context.js")).checkContext(setup, options, options.tokenizer));
   const models = modelsAsked(Object.values(asking));
   const spendCap = options.spendCap ?? (plan.limits.spend === undefined ? undefined : toMicros(plan.limits.spend));
   if (spendCap !== undefined || setup.monthlyCap !== undefined) await attempt(async () => checkPrices(models));
@@ -75,11 +76,15 @@ function problemOf(error: ModelFailure, model: Model): Problem[] {
     case "quota":
       return told(`${model.host} says that the quota is spent.`);
     case "rejected":
-      return told(`${model.host} rejected a request to the model ${model.id}: ${error.message}. Check its id and settings in yoroshi.yaml.`);
+      return told(
+        `${model.host} rejected a request to the model ${model.id}: ${error.message}. Check its id and settings in yoroshi.yaml.`,
+      );
     case "network":
       return told(`${model.host} cannot be reached for the model ${model.id}: ${error.message}.`);
     case "timeout":
-      return told(`${model.host} did not answer a short question to the model ${model.id}: ${error.message}. Raise \`timeoutSeconds\` in yoroshi.yaml if it is that slow.`);
+      return told(
+        `${model.host} did not answer a short question to the model ${model.id}: ${error.message}. Raise \`timeoutSeconds\` in yoroshi.yaml if it is that slow.`,
+      );
     default:
       return [];
   }

@@ -45,7 +45,9 @@ export async function preview(setup: FillSetup, options: FillOptions, countToken
   const work = await chosenWork(setup, options);
   const run = new Run(work, "preview", options.rows ?? work.plan.limits.rows ?? Infinity);
   const estimates = new Map<StepWork, Estimate>();
-  for (const one of work.steps) if (one.does.kind === "ask") estimates.set(one, { counted: 0, tokensIn: 0, dearest: 0, perAnswer: answerTokens(one.does.prepared, countTokens) });
+  for (const one of work.steps)
+    if (one.does.kind === "ask")
+      estimates.set(one, { counted: 0, tokensIn: 0, dearest: 0, perAnswer: answerTokens(one.does.prepared, countTokens) });
   const asked = new Set<string>();
   let unknown = 0;
 
@@ -83,22 +85,42 @@ export async function preview(setup: FillSetup, options: FillOptions, countToken
     goOn: async () => false,
     isOver: () => false,
   });
-  return { ...sumTallies(Object.values(run.tallies)), steps: run.tallies, unknown, ...estimated(work, run.tallies, estimates, countTokens) };
+  return {
+    ...sumTallies(Object.values(run.tallies)),
+    steps: run.tallies,
+    unknown,
+    ...estimated(work, run.tallies, estimates, countTokens),
+  };
 }
 
-function countPrompt({ does, rowsPerRequest }: StepWork, inputs: Parameters<Prepared["render"]>[0], estimate: Estimate, countTokens: CountTokens): void {
+function countPrompt(
+  { does, rowsPerRequest }: StepWork,
+  inputs: Parameters<Prepared["render"]>[0],
+  estimate: Estimate,
+  countTokens: CountTokens,
+): void {
   if (estimate.counted >= MOST_COUNTED) return;
   const { prepared, model } = does as AskWork;
   const messages = prepared.render(inputs);
   const tokens = messages.reduce((sum, message) => sum + countTokens(message.content) + 4, 3);
   // Rows that share a request share all but their own data.
-  if (rowsPerRequest > 1) estimate.sharedTokens ??= [...messages.slice(0, -1).map(({ content }) => content), prepared.pieces.answer, prepared.pieces.shared ?? ""].reduce((sum, text) => sum + countTokens(text), 0);
+  if (rowsPerRequest > 1)
+    estimate.sharedTokens ??= [
+      ...messages.slice(0, -1).map(({ content }) => content),
+      prepared.pieces.answer,
+      prepared.pieces.shared ?? "",
+    ].reduce((sum, text) => sum + countTokens(text), 0);
   estimate.tokensIn += tokens - (estimate.sharedTokens ?? 0) * (1 - 1 / rowsPerRequest);
   estimate.dearest += costOf(dearestUsage({ messages, schema: prepared.schema, maxTokens: prepared.maxTokens }), model.price);
   estimate.counted++;
 }
 
-function estimated({ steps }: Work, tallies: StepTallies, estimates: ReadonlyMap<StepWork, Estimate>, countTokens: CountTokens): Pick<Preview, "estimate" | "dearest" | "counted"> {
+function estimated(
+  { steps }: Work,
+  tallies: StepTallies,
+  estimates: ReadonlyMap<StepWork, Estimate>,
+  countTokens: CountTokens,
+): Pick<Preview, "estimate" | "dearest" | "counted"> {
   const sum = { tokensIn: 0, tokensOut: 0, cost: 0, dearest: 0, counted: 0 };
   for (const one of steps) {
     const found = estimates.get(one);
@@ -135,4 +157,5 @@ export function answerTokens(prepared: Prepared, countTokens: CountTokens): numb
   return prepared.parts.reduce((sum, part) => sum + countTokens(`"${part.name}": `) + valueTokens(part, countTokens), 4);
 }
 
-const valueTokens = ({ spec, kind, name }: NamedShape, countTokens: CountTokens): number => kind.usualTokens?.(spec) ?? countTokens(name) + 2;
+const valueTokens = ({ spec, kind, name }: NamedShape, countTokens: CountTokens): number =>
+  kind.usualTokens?.(spec) ?? countTokens(name) + 2;

@@ -21,8 +21,14 @@ export class Route<Row extends object, Step extends Stage> {
   /** @param steps each after those that it needs. */
   constructor(readonly steps: readonly Step[]) {
     for (const step of steps) {
-      this.#after.set(step, steps.filter(({ needs }) => needs.includes(step.name)));
-      this.#before.set(step, steps.filter(({ name }) => step.needs.includes(name)));
+      this.#after.set(
+        step,
+        steps.filter(({ needs }) => needs.includes(step.name)),
+      );
+      this.#before.set(
+        step,
+        steps.filter(({ name }) => step.needs.includes(name)),
+      );
     }
     this.#first = steps.filter(({ needs }) => needs.length === 0);
   }

@@ -144,7 +144,12 @@ export class Run {
   }
 
   /** Books what needs no answer; gives the record that changes. */
-  #settleWithout(one: StepWork, passed: Passing, record: CellRecord | undefined, decision: Exclude<Decision, { do: "answer" }>): CellRecord | undefined {
+  #settleWithout(
+    one: StepWork,
+    passed: Passing,
+    record: CellRecord | undefined,
+    decision: Exclude<Decision, { do: "answer" }>,
+  ): CellRecord | undefined {
     const { work, name } = this;
     const tally = this.tallies[one.name]!;
     const about = { one, passed, record };

@@ -32,12 +32,27 @@ async function markOf(work: Work): Promise<string | undefined> {
     if (mark === undefined) return undefined;
     related.push(name, mark);
   }
-  return sha256Hex(canonicalJson({ source, standing, related: related.length > 0 ? [related, work.plan.related] : undefined, refill: work.refill, written: writtenMark(work), steps: work.steps.map(markOfStep), key: work.table.keyColumns, states: work.table.showsStates }));
+  return sha256Hex(
+    canonicalJson({
+      source,
+      standing,
+      related: related.length > 0 ? [related, work.plan.related] : undefined,
+      refill: work.refill,
+      written: writtenMark(work),
+      steps: work.steps.map(markOfStep),
+      key: work.table.keyColumns,
+      states: work.table.showsStates,
+    }),
+  );
 }
 
 /** How the plan says that its table's numbers and days are written. */
-function writtenMark({ plan: { table: { numbers, dates, columns } } }: Work): Json | undefined {
-  return numbers ?? dates ?? columns ? ({ numbers, dates, columns } as unknown as Json) : undefined;
+function writtenMark({
+  plan: {
+    table: { numbers, dates, columns },
+  },
+}: Work): Json | undefined {
+  return (numbers ?? dates ?? columns) ? ({ numbers, dates, columns } as unknown as Json) : undefined;
 }
 
 function markOfStep({ name, step, does }: StepWork): Json {
@@ -45,7 +60,13 @@ function markOfStep({ name, step, does }: StepWork): Json {
 }
 
 const isWhole = (work: Work, options: FillOptions): boolean =>
-  work.only === undefined && work.where === undefined && work.chosenSteps === undefined && work.overwrite.size === 0 && work.renews !== true && (work.refill === "stale" || work.refill === "blank") && options.stop?.aborted !== true;
+  work.only === undefined &&
+  work.where === undefined &&
+  work.chosenSteps === undefined &&
+  work.overwrite.size === 0 &&
+  work.renews !== true &&
+  (work.refill === "stale" || work.refill === "blank") &&
+  options.stop?.aborted !== true;
 
 /**
  * The figures of the last run, when nothing has changed since it had nothing left to do. Then a million rows need
@@ -55,7 +76,12 @@ export async function settledTallies(work: Work, options: FillOptions): Promise<
   if (!isWhole(work, options)) return undefined;
   const note = (await work.ledger.facts.get(noteName(work))) as Settled | null | undefined;
   if (!note?.tallies || note.mark !== (await markOf(work))) return undefined;
-  const tallies = Object.fromEntries(Object.entries(note.tallies).map(([step, tally]) => [step, { ...tally, asked: 0, reused: tally.filled - tally.ruled, tokensIn: 0, tokensOut: 0, spent: 0 }]));
+  const tallies = Object.fromEntries(
+    Object.entries(note.tallies).map(([step, tally]) => [
+      step,
+      { ...tally, asked: 0, reused: tally.filled - tally.ruled, tokensIn: 0, tokensOut: 0, spent: 0 },
+    ]),
+  );
   return { tallies, notes: note.notes ?? [] };
 }
 

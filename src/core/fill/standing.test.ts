@@ -8,7 +8,12 @@ import { memoryRelated, memoryTable, type MemoryTable } from "../table/index.js"
 import { prepare, template } from "../template/index.js";
 import { fill } from "./fill.js";
 
-const sort = template({ name: "sort", inputs: { note: { kind: "text" } }, task: "{{ note }}", answer: { why: { kind: "text" }, level: { kind: "score", from: 1, to: 5 } } });
+const sort = template({
+  name: "sort",
+  inputs: { note: { kind: "text" } },
+  task: "{{ note }}",
+  answer: { why: { kind: "text" }, level: { kind: "score", from: 1, to: 5 } },
+});
 const steps: PlanShape["steps"] = { sort: { template: "sort", inputs: { note: "text" }, fill: { level: "level", because: "why" } } };
 interface World extends FillSetup {
   readonly table: MemoryTable;
@@ -17,11 +22,23 @@ interface World extends FillSetup {
 }
 /** A model whose answers' reasons can be changed, so that a renewal gives another value. */
 let word = "first";
-const world = (rows: Record<string, string>[], shape: Partial<PlanShape> = {}, model = scriptedModel((request) => JSON.stringify({ why: `${word} ${fenced(request, "note")}`, level: word === "first" ? 1 : 2 }))): World => {
+const world = (
+  rows: Record<string, string>[],
+  shape: Partial<PlanShape> = {},
+  model = scriptedModel((request) => JSON.stringify({ why: `${word} ${fenced(request, "note")}`, level: word === "first" ? 1 : 2 })),
+): World => {
   const plan = makePlan({ name: "p", table: { file: "t.csv", key: "id" }, steps, ...shape });
-  return { plan, table: memoryTable(rows, { key: "id" }), asking: { sort: { prepared: prepare(sort) as never, version: 1, model } }, model, ledger: memoryLedger(), clock: fakeClock() };
+  return {
+    plan,
+    table: memoryTable(rows, { key: "id" }),
+    asking: { sort: { prepared: prepare(sort) as never, version: 1, model } },
+    model,
+    ledger: memoryLedger(),
+    clock: fakeClock(),
+  };
 };
-const rows = (count: number): Record<string, string>[] => Array.from({ length: count }, (_, index) => ({ id: `r${index}`, text: `note ${index}` }));
+const rows = (count: number): Record<string, string>[] =>
+  Array.from({ length: count }, (_, index) => ({ id: `r${index}`, text: `note ${index}` }));
 
 describe("an earlier result that is put back", () => {
   const renewed = async (count: number): Promise<{ one: World; old: Record<string, string>[] }> => {
@@ -61,15 +78,29 @@ describe("a person's edit", () => {
     await fill(one);
     one.table.rows[0]!["level"] = "3";
     one.table.rows[1]!["level"] = "seven";
-    expect((await fill(one)).notes).toEqual([{ note: "level: edited, and does not fit its kind: is not a whole number from 1 to 5", rows: 1, keys: ["r1"] }]);
+    expect((await fill(one)).notes).toEqual([
+      { note: "level: edited, and does not fit its kind: is not a whole number from 1 to 5", rows: 1, keys: ["r1"] },
+    ]);
     one.table.rows[0]!["text"] = "another note";
     const { notes } = await fill(one);
     expect(notes.map(({ note, keys }) => [note, keys])).toContainEqual(["level: edited, the row has changed since", ["r0"]]);
     expect(one.table.rows[0]).toMatchObject({ level: "3", because: "first another note" });
     const open: object[] = [];
     const { reasons } = await survey(one, (cell) => open.push(cell));
-    expect(reasons).toContainEqual({ step: "sort", state: "edited", reason: "level: edited, the row has changed since", rows: 1, keys: ["r0"] });
-    expect(open).toContainEqual({ key: "r0", place: "row 1", column: "level", state: "edited", reason: "edited, the row has changed since" });
+    expect(reasons).toContainEqual({
+      step: "sort",
+      state: "edited",
+      reason: "level: edited, the row has changed since",
+      rows: 1,
+      keys: ["r0"],
+    });
+    expect(open).toContainEqual({
+      key: "r0",
+      place: "row 1",
+      column: "level",
+      state: "edited",
+      reason: "edited, the row has changed since",
+    });
     // Looked at again and changed: then it rests on the row as it is.
     one.table.rows[0]!["level"] = "4";
     await fill(one);
@@ -85,7 +116,10 @@ describe("a person's edit", () => {
     one.table.rows[0]!["text"] = "another note";
     const report = await fill(one);
     expect(report).toMatchObject({ asked: 0, edited: 1 });
-    expect(report.notes.map(({ note }) => note)).toEqual(["level: edited, the row has changed since", "because: edited, the row has changed since"]);
+    expect(report.notes.map(({ note }) => note)).toEqual([
+      "level: edited, the row has changed since",
+      "because: edited, the row has changed since",
+    ]);
   });
 });
 
@@ -93,7 +127,17 @@ describe("values that stand before a step first fills its column", () => {
   const set: PlanShape["steps"] = { stage: { set: { stage: { cel: 'row.text == "note 1" ? "urgent" : "sorted"' } }, takes: ["new", ""] } };
 
   it("are written over where the step takes them, and no others", async () => {
-    const one = { ...world([{ id: "a", text: "note 0", stage: "new" }, { id: "b", text: "note 1", stage: "" }, { id: "c", text: "x", stage: "on hold" }], { steps: set }), asking: {} };
+    const one = {
+      ...world(
+        [
+          { id: "a", text: "note 0", stage: "new" },
+          { id: "b", text: "note 1", stage: "" },
+          { id: "c", text: "x", stage: "on hold" },
+        ],
+        { steps: set },
+      ),
+      asking: {},
+    };
     expect(await fill(one)).toMatchObject({ filled: 2, edited: 1, newEdits: 1 });
     expect(one.table.rows.map((row) => row["stage"])).toEqual(["sorted", "urgent", "on hold"]);
     one.table.rows[0]!["stage"] = "new";
@@ -103,7 +147,16 @@ describe("values that stand before a step first fills its column", () => {
 
   it("are a person's, each counted, where the step says nothing", async () => {
     const { takes: _, ...plain } = set["stage"]! as { takes: unknown };
-    const one = { ...world([{ id: "a", text: "x", stage: "new" }, { id: "b", text: "y", stage: "" }], { steps: { stage: plain as never } }), asking: {} };
+    const one = {
+      ...world(
+        [
+          { id: "a", text: "x", stage: "new" },
+          { id: "b", text: "y", stage: "" },
+        ],
+        { steps: { stage: plain as never } },
+      ),
+      asking: {},
+    };
     expect(await fill(one)).toMatchObject({ filled: 1, edited: 1, newEdits: 1 });
     expect(one.table.rows.map((row) => row["stage"])).toEqual(["new", "sorted"]);
   });
@@ -111,7 +164,12 @@ describe("values that stand before a step first fills its column", () => {
 
 it("related rows beyond their limit are told on the cell and by the fill", async () => {
   word = "first";
-  const thread = template({ name: "sort", inputs: { note: { kind: "text" }, thread: { kind: "rows", columns: { said: "text" } as never } }, task: "{{ note }} {% for m in thread %}{{ m.said }}{% endfor %}", answer: { why: { kind: "text" }, level: { kind: "score", from: 1, to: 5 } } });
+  const thread = template({
+    name: "sort",
+    inputs: { note: { kind: "text" }, thread: { kind: "rows", columns: { said: "text" } as never } },
+    task: "{{ note }} {% for m in thread %}{{ m.said }}{% endfor %}",
+    answer: { why: { kind: "text" }, level: { kind: "score", from: 1, to: 5 } },
+  });
   const messages = Array.from({ length: 7 }, (_, index) => ({ of: index < 5 ? "r0" : "r1", said: `m${index}` }));
   const one = world(rows(2), { related: { thread: { table: { file: "m.csv" }, match: { of: "id" }, limit: 3 } } });
   const related = { thread: memoryRelated(messages, { match: { of: "id" }, limit: 3, keep: "newest" }) };
@@ -123,7 +181,11 @@ it("related rows beyond their limit are told on the cell and by the fill", async
 
 it("a step that reads a value whose renewal failed says so, until it is renewed", async () => {
   let fails = false;
-  const one = world(rows(1), { steps: { ...steps, line: { set: { line: "{{ row.because }} / {{ row.text }}" } } } }, scriptedModel((request) => (fails ? "no answer at all" : JSON.stringify({ why: fenced(request, "note"), level: 1 }))));
+  const one = world(
+    rows(1),
+    { steps: { ...steps, line: { set: { line: "{{ row.because }} / {{ row.text }}" } } } },
+    scriptedModel((request) => (fails ? "no answer at all" : JSON.stringify({ why: fenced(request, "note"), level: 1 }))),
+  );
   await fill(one);
   one.table.rows[0]!["text"] = "changed";
   fails = true;

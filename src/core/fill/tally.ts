@@ -31,7 +31,22 @@ export interface Tally {
 }
 
 export function newTally(): Tally {
-  return { rows: 0, asked: 0, reused: 0, ruled: 0, filled: 0, skipped: 0, held: 0, failed: 0, edited: 0, stale: 0, blank: 0, tokensIn: 0, tokensOut: 0, spent: 0 };
+  return {
+    rows: 0,
+    asked: 0,
+    reused: 0,
+    ruled: 0,
+    filled: 0,
+    skipped: 0,
+    held: 0,
+    failed: 0,
+    edited: 0,
+    stale: 0,
+    blank: 0,
+    tokensIn: 0,
+    tokensOut: 0,
+    spent: 0,
+  };
 }
 
 export function countState(tally: Tally, state: CellState): void {
@@ -49,7 +64,8 @@ export function countUsage(tally: Tally, usage: Usage, spent: Micros): void {
 export function sumTallies(tallies: readonly Tally[]): Tally {
   const sum = newTally();
   for (const tally of tallies) {
-    for (const figure of Object.keys(sum) as (keyof Tally)[]) sum[figure] = figure === "rows" ? Math.max(sum.rows, tally.rows) : sum[figure] + tally[figure];
+    for (const figure of Object.keys(sum) as (keyof Tally)[])
+      sum[figure] = figure === "rows" ? Math.max(sum.rows, tally.rows) : sum[figure] + tally[figure];
   }
   return sum;
 }

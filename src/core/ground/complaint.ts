@@ -20,11 +20,13 @@ export interface Complaint {
 const SENTENCES = {
   syntax: (d: { problem: string }) => `This is not valid YAML: ${d.problem}.`,
   empty: () => "The file is empty. Start it with its format and version, for example `yoroshi: template/1`.",
-  wrongFormat: (d: { found: string; expected: string }) => `The file says \`yoroshi: ${d.found}\` where \`yoroshi: ${d.expected}\` is expected.`,
+  wrongFormat: (d: { found: string; expected: string }) =>
+    `The file says \`yoroshi: ${d.found}\` where \`yoroshi: ${d.expected}\` is expected.`,
   missingFormat: (d: { expected: string }) => `The file does not say what it is. Add \`yoroshi: ${d.expected}\` as its first line.`,
   unknownKey: (d: { key: string; known: readonly string[]; near?: string | undefined }) =>
     `There is no key \`${d.key}\` here. ${d.near ? `Did you mean \`${d.near}\`?` : `Known keys: ${d.known.join(", ")}.`}`,
-  tagged: (d: { text: string; quoted: string }) => `YAML reads \`${d.text}\` as a tag, for its \`!\`. Put quotes around it: \`${d.quoted}\`.`,
+  tagged: (d: { text: string; quoted: string }) =>
+    `YAML reads \`${d.text}\` as a tag, for its \`!\`. Put quotes around it: \`${d.quoted}\`.`,
   tornText: (d: { key: string; whole: string }) =>
     `\`${d.key}\` reads as a key of its own, because a comma stands before it. Put the whole text in quotes: \`${d.whole}\`.`,
   missingKey: (d: { key: string; hint?: string | undefined }) => `The key \`${d.key}\` is missing.${d.hint ? ` ${d.hint}` : ""}`,
@@ -38,7 +40,8 @@ const SENTENCES = {
   taskSyntax: (d: { problem: string }) => `The text with placeholders cannot be read: ${d.problem}.`,
   unknownInput: (d: { name: string; known: readonly string[]; near?: string | undefined }) =>
     `\`{{ ${d.name} }}\` is used, but there is no input \`${d.name}\`. ${d.near ? `Did you mean \`${d.near}\`?` : `Inputs: ${d.known.join(", ") || "none"}.`}`,
-  unusedInput: (d: { name: string }) => `The input \`${d.name}\` is never used. Write \`{{ ${d.name} }}\` into the task, or remove the input.`,
+  unusedInput: (d: { name: string }) =>
+    `The input \`${d.name}\` is never used. Write \`{{ ${d.name} }}\` into the task, or remove the input.`,
   noOptions: () => "A choice needs options: a list, a map from option to meaning, or `{ from: <reference> }`.",
   unknownReference: (d: { name: string; known: readonly string[]; near?: string | undefined }) =>
     `There is no reference \`${d.name}\`. ${d.near ? `Did you mean \`${d.near}\`?` : `References: ${d.known.join(", ") || "none"}.`}`,
@@ -50,16 +53,19 @@ const SENTENCES = {
     `There is no template \`${d.name}\` in this project. ${d.near ? `Did you mean \`${d.near}\`?` : `Templates: ${d.known.join(", ") || "none"}.`}`,
   unknownColumn: (d: { name: string; table: string; known: readonly string[]; near?: string | undefined; header?: string | undefined }) =>
     `${d.table} has no column \`${d.name}\`. ${d.near ? `Did you mean \`${d.near}\`?` : `Columns: ${d.known.filter((name) => name !== "").join(", ")}.`}${d.header ?? ""}`,
-  unfedInput: (d: { name: string }) => `The template needs the input \`${d.name}\`. Say which column it comes from: \`inputs: { ${d.name}: <column> }\`.`,
+  unfedInput: (d: { name: string }) =>
+    `The template needs the input \`${d.name}\`. Say which column it comes from: \`inputs: { ${d.name}: <column> }\`.`,
   keyFilled: (d: { column: string }) => `\`${d.column}\` is the key of the table and cannot be filled.`,
   inputFilled: (d: { column: string }) => `\`${d.column}\` is read and filled by the same step. Fill another column.`,
   badCondition: (d: { problem: string }) => `This condition cannot be read as CEL: ${d.problem}.`,
-  twoWriters: (d: { column: string; first: string; second: string }) => `\`${d.column}\` is filled by \`${d.first}\` and by \`${d.second}\`. Give one of them another column.`,
+  twoWriters: (d: { column: string; first: string; second: string }) =>
+    `\`${d.column}\` is filled by \`${d.first}\` and by \`${d.second}\`. Give one of them another column.`,
   stepsInCircle: (d: { path: readonly { readonly step: string; readonly column: string }[] }) =>
     `The steps wait for each other: ${d.path.map(({ step, column }, index) => `\`${step}\` reads \`${column}\` of \`${d.path[(index + 1) % d.path.length]!.step}\``).join(", ")}. Leave one of these out.`,
   unknownModel: (d: { name: string; known: readonly string[]; near?: string | undefined }) =>
     `The project has no model \`${d.name}\`. ${d.near ? `Did you mean \`${d.near}\`?` : `Models: ${d.known.join(", ") || "none"}.`}`,
-  passwordInFile: () => "A password does not belong in a file. Put the whole address into an environment variable and name that: `url: { env: DATABASE_URL }`.",
+  passwordInFile: () =>
+    "A password does not belong in a file. Put the whole address into an environment variable and name that: `url: { env: DATABASE_URL }`.",
   secretInFile: () => "A key does not belong in a file. Put it into an environment variable and name that: `key: { env: YOROSHI_KEY }`.",
 } as const;
 

@@ -14,53 +14,183 @@ const entry = <D>(exit: ErrorEntry<D>["exit"], http: number, say: (details: D) =
 
 /** Every error that Yoroshi throws, with its exit code, HTTP status and sentence. `docs/errors.md` lists the same codes. */
 export const ERRORS = {
-  filesInvalid: entry(2, 400, (d: { complaints: readonly Complaint[] }) =>
-    `${plural(d.complaints.length, "mistake")} found:\n${d.complaints.map((c) => `  ${formatComplaint(c)}`).join("\n")}`),
-  noProject: entry(2, 404, (d: { folder: string }) =>
-    `There is no yoroshi.yaml in ${d.folder} or above it. Go to a project's folder, or make one with \`yoroshi demo\`.`),
-  notFound: entry(2, 404, (d: { what: string; name: string; near?: string | undefined; known: readonly string[] }) =>
-    `There is no ${d.what} \`${d.name}\`. ${d.near ? `Did you mean \`${d.near}\`?` : `There are: ${d.known.join(", ") || "none"}.`}`),
+  filesInvalid: entry(
+    2,
+    400,
+    (d: { complaints: readonly Complaint[] }) =>
+      `${plural(d.complaints.length, "mistake")} found:\n${d.complaints.map((c) => `  ${formatComplaint(c)}`).join("\n")}`,
+  ),
+  noProject: entry(
+    2,
+    404,
+    (d: { folder: string }) =>
+      `There is no yoroshi.yaml in ${d.folder} or above it. Go to a project's folder, or make one with \`yoroshi demo\`.`,
+  ),
+  notFound: entry(
+    2,
+    404,
+    (d: { what: string; name: string; near?: string | undefined; known: readonly string[] }) =>
+      `There is no ${d.what} \`${d.name}\`. ${d.near ? `Did you mean \`${d.near}\`?` : `There are: ${d.known.join(", ") || "none"}.`}`,
+  ),
   fileUnreadable: entry(2, 400, (d: { file: string; problem: string }) => `${d.file} cannot be read: ${d.problem}.`),
-  fileUnwritable: entry(3, 500, (d: { file: string; problem: string }) => `${d.file} cannot be written: ${d.problem}. The answers are safe in the ledger; run the same command again.`),
+  fileUnwritable: entry(
+    3,
+    500,
+    (d: { file: string; problem: string }) =>
+      `${d.file} cannot be written: ${d.problem}. The answers are safe in the ledger; run the same command again.`,
+  ),
   tableBroken: entry(2, 400, (d: { table: string; place: string; problem: string }) => `${d.table}, ${d.place}: ${d.problem}`),
   databaseUnusable: entry(3, 502, (d: { database: string; problem: string }) => `The database ${d.database} cannot be used: ${d.problem}.`),
-  databaseRights: entry(3, 502, (d: { database: string; problem: string; rights: string }) => `The database ${d.database}: ${d.problem}. Needed: ${d.rights}.`),
-  cellsRefused: entry(1, 409, (d: { table: string; rows: number; keys: readonly string[]; columns: readonly string[]; problem: string }) =>
-    `${d.table} did not take the values of ${plural(d.rows, "row")} (${d.columns.join(", ")}): ${d.problem}. For example: ${d.keys.join(", ")}. All others are written; mend the column and run the same command again.`),
-  notReady: entry(3, 502, (d: { plan: string; problems: readonly string[] }) => `The plan ${d.plan} cannot be filled yet; nothing was asked:\n${d.problems.map((problem) => `  - ${problem}`).join("\n")}`),
-  columnsMissing: entry(2, 409, (d: { table: string; statements: readonly string[] }) =>
-    `${d.table} lacks columns that the plan fills. Add them, or let them be added with --create-columns:\n${d.statements.map((statement) => `  ${statement};`).join("\n")}`),
-  overContext: entry(2, 409, (d: { step: string; template: string; model: string; context: string; rows: string; keys: readonly string[]; longest: string; tokens: string }) =>
-    `${d.rows} of the step ${d.step} would not fit the model ${d.model}, which has room for ${d.context} tokens (${d.keys.join(", ")}); the longest is ${d.longest} with about ${d.tokens}. Give the inputs of ${d.template} a \`maxChars\` with \`whenLong\`, or leave these rows out with \`when\` or --where.`),
-  keyRepeats: entry(2, 409, (d: { table: string; key: readonly string[]; repeated: number; rows: number; candidates: readonly (readonly string[])[] }) =>
-    `${d.table}: \`${d.key.join("`, `")}\` does not name one row: in ${d.repeated} of ${plural(d.rows, "row")} it is the same as in an earlier one. Name the rows by ${(d.candidates.length > 0 ? d.candidates : [[...d.key, "…"]]).slice(0, 5).map((one) => `\`key: ${one.length === 1 ? one[0] : `[${one.join(", ")}]`}\``).join(" or ")}. Nothing was written.`),
-  writingUnclear: entry(2, 409, (d: { table: string; column: string; what: "numbers" | "dates"; forms: readonly [string, string]; examples: readonly { readonly text: string; readonly place: string }[] }) =>
-    `${d.table}: the ${d.what === "numbers" ? "numbers" : "days"} in \`${d.column}\` ${d.examples.length > 1 ? "are written in two ways" : "can be read in two ways"}: ${d.examples.map(({ text, place }) => `\`${text}\` (${place})`).join(", ")}. Say under \`table:\` in the plan which is meant, ${d.forms.map((form) => `\`${d.what}: ${form}\``).join(" or ")}; for this column alone: \`columns: { ${JSON.stringify(d.column)}: { ${d.what}: ${d.forms[0]} } }\`. Nothing was asked.`),
-  standingUnknown: entry(2, 409, (d: { target: string; columns: readonly string[] }) =>
-    `${d.target} holds values in \`${d.columns.join("`, `")}\` that the ledger knows nothing of (was it lost?). --standing renew writes them anew and keeps the file as a backup; --standing keep takes them for a person's.`),
+  databaseRights: entry(
+    3,
+    502,
+    (d: { database: string; problem: string; rights: string }) => `The database ${d.database}: ${d.problem}. Needed: ${d.rights}.`,
+  ),
+  cellsRefused: entry(
+    1,
+    409,
+    (d: { table: string; rows: number; keys: readonly string[]; columns: readonly string[]; problem: string }) =>
+      `${d.table} did not take the values of ${plural(d.rows, "row")} (${d.columns.join(", ")}): ${d.problem}. For example: ${d.keys.join(", ")}. All others are written; mend the column and run the same command again.`,
+  ),
+  notReady: entry(
+    3,
+    502,
+    (d: { plan: string; problems: readonly string[] }) =>
+      `The plan ${d.plan} cannot be filled yet; nothing was asked:\n${d.problems.map((problem) => `  - ${problem}`).join("\n")}`,
+  ),
+  columnsMissing: entry(
+    2,
+    409,
+    (d: { table: string; statements: readonly string[] }) =>
+      `${d.table} lacks columns that the plan fills. Add them, or let them be added with --create-columns:\n${d.statements.map((statement) => `  ${statement};`).join("\n")}`,
+  ),
+  overContext: entry(
+    2,
+    409,
+    (d: {
+      step: string;
+      template: string;
+      model: string;
+      context: string;
+      rows: string;
+      keys: readonly string[];
+      longest: string;
+      tokens: string;
+    }) =>
+      `${d.rows} of the step ${d.step} would not fit the model ${d.model}, which has room for ${d.context} tokens (${d.keys.join(", ")}); the longest is ${d.longest} with about ${d.tokens}. Give the inputs of ${d.template} a \`maxChars\` with \`whenLong\`, or leave these rows out with \`when\` or --where.`,
+  ),
+  keyRepeats: entry(
+    2,
+    409,
+    (d: { table: string; key: readonly string[]; repeated: number; rows: number; candidates: readonly (readonly string[])[] }) =>
+      `${d.table}: \`${d.key.join("`, `")}\` does not name one row: in ${d.repeated} of ${plural(d.rows, "row")} it is the same as in an earlier one. Name the rows by ${(d
+        .candidates.length > 0
+        ? d.candidates
+        : [[...d.key, "…"]]
+      )
+        .slice(0, 5)
+        .map((one) => `\`key: ${one.length === 1 ? one[0] : `[${one.join(", ")}]`}\``)
+        .join(" or ")}. Nothing was written.`,
+  ),
+  writingUnclear: entry(
+    2,
+    409,
+    (d: {
+      table: string;
+      column: string;
+      what: "numbers" | "dates";
+      forms: readonly [string, string];
+      examples: readonly { readonly text: string; readonly place: string }[];
+    }) =>
+      `${d.table}: the ${d.what === "numbers" ? "numbers" : "days"} in \`${d.column}\` ${d.examples.length > 1 ? "are written in two ways" : "can be read in two ways"}: ${d.examples.map(({ text, place }) => `\`${text}\` (${place})`).join(", ")}. Say under \`table:\` in the plan which is meant, ${d.forms.map((form) => `\`${d.what}: ${form}\``).join(" or ")}; for this column alone: \`columns: { ${JSON.stringify(d.column)}: { ${d.what}: ${d.forms[0]} } }\`. Nothing was asked.`,
+  ),
+  standingUnknown: entry(
+    2,
+    409,
+    (d: { target: string; columns: readonly string[] }) =>
+      `${d.target} holds values in \`${d.columns.join("`, `")}\` that the ledger knows nothing of (was it lost?). --standing renew writes them anew and keeps the file as a backup; --standing keep takes them for a person's.`,
+  ),
   badInput: entry(2, 400, (d: { job: string; problems: readonly string[] }) => `${d.job}: ${d.problems.join("; ")}.`),
   badOption: entry(2, 400, (d: { option: string; problem: string }) => `${d.option}: ${d.problem}`),
-  keyNotFound: entry(2, 404, (d: { keys: readonly string[]; table: string }) => `${d.table} has no row with the key ${d.keys.map((k) => `\`${k}\``).join(", ")}.`),
+  keyNotFound: entry(
+    2,
+    404,
+    (d: { keys: readonly string[]; table: string }) => `${d.table} has no row with the key ${d.keys.map((k) => `\`${k}\``).join(", ")}.`,
+  ),
   samplesUnfit: entry(2, 400, (d: { file: string; problem: string }) => `${d.file} cannot be used as samples: ${d.problem}`),
-  secretMissing: entry(2, 401, (d: { database: string; env: string }) => `The database \`${d.database}\` takes its address from the environment variable ${d.env}, which is not set. Set it: \`export ${d.env}=…\`.`),
-  keyMissing: entry(2, 401, (d: { model: string; env: string }) => `The model \`${d.model}\` takes its key from the environment variable ${d.env}, which is not set. Set it (\`export ${d.env}=…\`), or leave \`key\` out where the host needs none.`),
-  keyUnfit: entry(2, 401, (d: { model: string; env: string; problem: string }) => `The key of the model \`${d.model}\` in the environment variable ${d.env} cannot be used: ${d.problem}.`),
-  modelUnauthorised: entry(3, 502, (d: { host: string; status: number }) =>
-    `${d.host} refused the key (HTTP ${d.status}). Check the key and what it is allowed to do; nothing more was asked.`),
-  modelRejected: entry(3, 502, (d: { host: string; status: number; problem: string }) =>
-    `${d.host} rejected the request (HTTP ${d.status}): ${d.problem}. Check the model's \`endpoint\`, \`id\` and settings in yoroshi.yaml.`),
-  modelUnavailable: entry(3, 502, (d: { host: string; problem: string; attempts: number }) =>
-    `${d.host} could not be used: ${d.problem} (after ${plural(d.attempts, "attempt")}). Check the \`endpoint\` in yoroshi.yaml, and whether the host runs.`),
-  modelGone: entry(3, 502, (d: { host: string; problem: string }) => `${d.host} kept failing: ${d.problem}. What was answered is written; run the same command again later.`),
-  quotaSpent: entry(3, 502, (d: { host: string }) => `${d.host} says that the quota is spent. Nothing more was asked; run again when there is quota.`),
-  ledgerNewer: entry(2, 409, (d: { file: string; found: number; known: number }) =>
-    `${d.file} was written by a newer Yoroshi (ledger format ${d.found}; this one knows ${d.known}). Upgrade Yoroshi.`),
+  secretMissing: entry(
+    2,
+    401,
+    (d: { database: string; env: string }) =>
+      `The database \`${d.database}\` takes its address from the environment variable ${d.env}, which is not set. Set it: \`export ${d.env}=…\`.`,
+  ),
+  keyMissing: entry(
+    2,
+    401,
+    (d: { model: string; env: string }) =>
+      `The model \`${d.model}\` takes its key from the environment variable ${d.env}, which is not set. Set it (\`export ${d.env}=…\`), or leave \`key\` out where the host needs none.`,
+  ),
+  keyUnfit: entry(
+    2,
+    401,
+    (d: { model: string; env: string; problem: string }) =>
+      `The key of the model \`${d.model}\` in the environment variable ${d.env} cannot be used: ${d.problem}.`,
+  ),
+  modelUnauthorised: entry(
+    3,
+    502,
+    (d: { host: string; status: number }) =>
+      `${d.host} refused the key (HTTP ${d.status}). Check the key and what it is allowed to do; nothing more was asked.`,
+  ),
+  modelRejected: entry(
+    3,
+    502,
+    (d: { host: string; status: number; problem: string }) =>
+      `${d.host} rejected the request (HTTP ${d.status}): ${d.problem}. Check the model's \`endpoint\`, \`id\` and settings in yoroshi.yaml.`,
+  ),
+  modelUnavailable: entry(
+    3,
+    502,
+    (d: { host: string; problem: string; attempts: number }) =>
+      `${d.host} could not be used: ${d.problem} (after ${plural(d.attempts, "attempt")}). Check the \`endpoint\` in yoroshi.yaml, and whether the host runs.`,
+  ),
+  modelGone: entry(
+    3,
+    502,
+    (d: { host: string; problem: string }) =>
+      `${d.host} kept failing: ${d.problem}. What was answered is written; run the same command again later.`,
+  ),
+  quotaSpent: entry(
+    3,
+    502,
+    (d: { host: string }) => `${d.host} says that the quota is spent. Nothing more was asked; run again when there is quota.`,
+  ),
+  ledgerNewer: entry(
+    2,
+    409,
+    (d: { file: string; found: number; known: number }) =>
+      `${d.file} was written by a newer Yoroshi (ledger format ${d.found}; this one knows ${d.known}). Upgrade Yoroshi.`,
+  ),
   ledgerBroken: entry(3, 500, (d: { file: string; problem: string }) => `The ledger ${d.file} cannot be used: ${d.problem}.`),
-  planBusy: entry(2, 409, (d: { plan: string }) => `The plan ${d.plan} is being filled by another process. Wait for it to end; another plan can be filled meanwhile.`),
+  planBusy: entry(
+    2,
+    409,
+    (d: { plan: string }) =>
+      `The plan ${d.plan} is being filled by another process. Wait for it to end; another plan can be filled meanwhile.`,
+  ),
   projectClosed: entry<object>(2, 409, () => "The project is closed. Open it again to ask or fill."),
   cancelled: entry<object>(130, 499, () => "The caller waits no longer for this."),
-  gateClosed: entry(1, 409, (d: { plan: string; template: string; reason: string }) => `The plan ${d.plan} was not filled: ${d.reason}. Improve the template and run \`yoroshi trial ${d.template}\`, or fill all the same with --ignore-gate.`),
-  bundleBroken: entry(2, 400, (d: { file: string; problem: string }) => `The bundle ${d.file} cannot be used: ${d.problem}. Nothing was written.`),
+  gateClosed: entry(
+    1,
+    409,
+    (d: { plan: string; template: string; reason: string }) =>
+      `The plan ${d.plan} was not filled: ${d.reason}. Improve the template and run \`yoroshi trial ${d.template}\`, or fill all the same with --ignore-gate.`,
+  ),
+  bundleBroken: entry(
+    2,
+    400,
+    (d: { file: string; problem: string }) => `The bundle ${d.file} cannot be used: ${d.problem}. Nothing was written.`,
+  ),
   misuse: entry(2, 400, (d: { problem: string }) => d.problem),
   interrupted: entry(130, 499, (d: { next: string }) => `Interrupted. ${d.next}`),
 } as const;

@@ -38,7 +38,10 @@ const LINEAR = "matchRE";
 
 /** The source with `matches` answered in linear time; what stands in quotes stays. */
 function inLinearTime(source: string): string {
-  return source.replace(/([rR]?(?:"""[\s\S]*?"""|'''[\s\S]*?'''))|([rR](?:"[^"]*"|'[^']*'))|("(?:\\.|[^"\\])*"|'(?:\\.|[^'\\])*')|\.(\s*)matches(?=\s*\()/g, (_whole, ...found: (string | undefined)[]) => (found[0] ?? found[1] ?? found[2] ?? `.${found[3] ?? ""}${LINEAR}`));
+  return source.replace(
+    /([rR]?(?:"""[\s\S]*?"""|'''[\s\S]*?'''))|([rR](?:"[^"]*"|'[^']*'))|("(?:\\.|[^"\\])*"|'(?:\\.|[^'\\])*')|\.(\s*)matches(?=\s*\()/g,
+    (_whole, ...found: (string | undefined)[]) => found[0] ?? found[1] ?? found[2] ?? `.${found[3] ?? ""}${LINEAR}`,
+  );
 }
 
 /** Steps beyond which an expression is not evaluated for a row: about two seconds. */
@@ -101,12 +104,17 @@ export function readFormula(source: string, variable: string): { formula?: Formu
       formula: {
         members: [...members],
         evaluate: (value) => {
-          if (depth > 1 && longest(value, takesApart) ** depth * source.length > MOST_STEPS) return { reason: `would take too many steps for this row: its loops stand ${depth} deep, over long lists` };
+          if (depth > 1 && longest(value, takesApart) ** depth * source.length > MOST_STEPS)
+            return { reason: `would take too many steps for this row: its loops stand ${depth} deep, over long lists` };
           try {
             return { value: evaluate({ [variable]: value }) as unknown };
           } catch (error) {
             const problem = firstLine((error as Error).message);
-            return { reason: /^no such overload: .*string.* (int|double)/.test(problem) ? "takes text for a number; write double(row.…)" : `cannot be evaluated: ${problem}` };
+            return {
+              reason: /^no such overload: .*string.* (int|double)/.test(problem)
+                ? "takes text for a number; write double(row.…)"
+                : `cannot be evaluated: ${problem}`,
+            };
           }
         },
       },
@@ -149,7 +157,8 @@ function collectMembers(node: unknown, variable: string, into: Set<string>): voi
   const { op, args } = node as AstNode;
   if ((op === "." || op === "[]") && Array.isArray(args)) {
     const [target, member] = args as [AstNode, unknown];
-    const name = typeof member === "string" ? member : (member as AstNode | undefined)?.op === "value" ? (member as AstNode).args : undefined;
+    const name =
+      typeof member === "string" ? member : (member as AstNode | undefined)?.op === "value" ? (member as AstNode).args : undefined;
     if (target?.op === "id" && target.args === variable && typeof name === "string") into.add(name);
   }
   collectMembers(args, variable, into);

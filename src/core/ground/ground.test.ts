@@ -14,36 +14,61 @@ import { countChars, joinWords, plural, sentences, utf8Length, wellFormed } from
 describe("canonical JSON and its hash", () => {
   it("agree with RFC 8785 and FIPS 180-4", () => {
     // RFC 8785, section 3.2.2 and 3.2.3.
-    expect(canonicalJson({ numbers: [Number("333333333.33333329"), 1e30, 4.5, 2e-3, 0.000000000000000000000000001], string: "\u20ac$\u000f\u000aA'\u0042\u0022\u005c\\\"/", literals: [null, true, false] })).toBe(
-      '{"literals":[null,true,false],"numbers":[333333333.3333333,1e+30,4.5,0.002,1e-27],"string":"€$\\u000f\\nA\'B\\"\\\\\\\\\\"/"}');
+    expect(
+      canonicalJson({
+        numbers: [Number("333333333.33333329"), 1e30, 4.5, 2e-3, 0.000000000000000000000000001],
+        string: "\u20ac$\u000f\u000aA'\u0042\u0022\u005c\\\"/",
+        literals: [null, true, false],
+      }),
+    ).toBe('{"literals":[null,true,false],"numbers":[333333333.3333333,1e+30,4.5,0.002,1e-27],"string":"€$\\u000f\\nA\'B\\"\\\\\\\\\\"/"}');
     expect(canonicalJson({ "\u20ac": 1, "\r": 2, "\ud83d\ude00": 3, "1": 4, b: undefined })).toBe('{"\\r":2,"1":4,"€":1,"😀":3}');
     expect(sha256Hex("abc")).toBe("ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad");
     expect(sha256Hex("")).toBe("e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855");
   });
 
   it("do not depend on the order of keys", () => {
-    fc.assert(fc.property(fc.dictionary(fc.string(), fc.jsonValue()), (value) => {
-      const turned = Object.fromEntries(Object.entries(value).toReversed());
-      expect(canonicalJson(turned)).toBe(canonicalJson(value));
-    }));
+    fc.assert(
+      fc.property(fc.dictionary(fc.string(), fc.jsonValue()), (value) => {
+        const turned = Object.fromEntries(Object.entries(value).toReversed());
+        expect(canonicalJson(turned)).toBe(canonicalJson(value));
+      }),
+    );
   });
 });
 
 describe("words", () => {
   it("count bytes, characters and sentences as others do", () => {
-    fc.assert(fc.property(fc.string({ unit: "binary" }), (text) => {
-      expect(utf8Length(text)).toBe(Buffer.byteLength(text, "utf8"));
-      expect(countChars(text)).toBe([...text].length);
-      expect(Buffer.from(wellFormed(text)).toString()).toBe(wellFormed(text));
-    }));
+    fc.assert(
+      fc.property(fc.string({ unit: "binary" }), (text) => {
+        expect(utf8Length(text)).toBe(Buffer.byteLength(text, "utf8"));
+        expect(countChars(text)).toBe([...text].length);
+        expect(Buffer.from(wellFormed(text)).toString()).toBe(wellFormed(text));
+      }),
+    );
     expect(sentences("It broke. Dr. No was there!  Really?\nYes")).toEqual(["It broke.", "Dr.", "No was there!", "Really?", "Yes"]);
-    expect([joinWords(["a"]), joinWords(["a", "b"]), joinWords(["a", "b", "c"], "or"), plural(1, "row"), plural(1234567, "row")]).toEqual(["a", "a and b", "a, b or c", "1 row", "1,234,567 rows"]);
-    expect([toMicros(1.5), formatMoney(1_234_567, "USD"), formatMoney(12_345_678, "EUR"), formatMoney(141, "USD")]).toEqual([1_500_000, "1.2346 USD", "12.35 EUR", "0.000141 USD"]);
+    expect([joinWords(["a"]), joinWords(["a", "b"]), joinWords(["a", "b", "c"], "or"), plural(1, "row"), plural(1234567, "row")]).toEqual([
+      "a",
+      "a and b",
+      "a, b or c",
+      "1 row",
+      "1,234,567 rows",
+    ]);
+    expect([toMicros(1.5), formatMoney(1_234_567, "USD"), formatMoney(12_345_678, "EUR"), formatMoney(141, "USD")]).toEqual([
+      1_500_000,
+      "1.2346 USD",
+      "12.35 EUR",
+      "0.000141 USD",
+    ]);
   });
 
   it("suggest only what is near", () => {
     const known = ["task", "title", "tags", "inputs"];
-    expect([nearest("tasks", known), nearest("Input", known), nearest("banana", known), nearest("x", [])]).toEqual(["task", "inputs", undefined, undefined]);
+    expect([nearest("tasks", known), nearest("Input", known), nearest("banana", known), nearest("x", [])]).toEqual([
+      "task",
+      "inputs",
+      undefined,
+      undefined,
+    ]);
   });
 });
 
@@ -61,7 +86,10 @@ describe("a document", () => {
   });
 
   it("refuses a file that unfolds without end", () => {
-    const bomb = `a: &a [x,x,x,x,x,x,x,x,x]\n${"bcdefgh".split("").map((name, i) => `${name}: &${name} [${Array.from({ length: 9 }, () => `*${"abcdefg"[i]}`).join(",")}]`).join("\n")}\n`;
+    const bomb = `a: &a [x,x,x,x,x,x,x,x,x]\n${"bcdefgh"
+      .split("")
+      .map((name, i) => `${name}: &${name} [${Array.from({ length: 9 }, () => `*${"abcdefg"[i]}`).join(",")}]`)
+      .join("\n")}\n`;
     expect(readDocument(bomb, "bomb.yaml").complaints[0]?.code).toBe("syntax");
   });
 });
@@ -78,7 +106,15 @@ it("every error says what to do, keeps its cause out of JSON, and has a code, an
 it("a relay puts one listener on a signal, however many listen to it", () => {
   const controller = new AbortController();
   let added = 0;
-  const watched = Object.assign(controller.signal, { addEventListener: ((original) => (...args: Parameters<typeof original>) => { added++; original.apply(controller.signal, args); })(controller.signal.addEventListener) });
+  const watched = Object.assign(controller.signal, {
+    addEventListener: (
+      (original) =>
+      (...args: Parameters<typeof original>) => {
+        added++;
+        original.apply(controller.signal, args);
+      }
+    )(controller.signal.addEventListener),
+  });
   const relay = relaySignal(watched);
   let heard = 0;
   for (let i = 0; i < 50; i++) relay.signal!.addEventListener("abort", () => heard++);
@@ -91,9 +127,18 @@ it("a relay puts one listener on a signal, however many listen to it", () => {
 });
 
 it("a product in decimals is exact before it is rounded, as a library of decimals has it", () => {
-  expect([timesRounded(1.005, 100, 0), timesRounded(1.005, 1, 2), timesRounded(-1.005, 1, 2), timesRounded(1e-7, 3, 8), timesRounded(2e21, 3, 2), timesRounded(0.1, 0.2, 17)]).toEqual([101, 1.01, -1.01, 3e-7, 6e21, 0.02]);
+  expect([
+    timesRounded(1.005, 100, 0),
+    timesRounded(1.005, 1, 2),
+    timesRounded(-1.005, 1, 2),
+    timesRounded(1e-7, 3, 8),
+    timesRounded(2e21, 3, 2),
+    timesRounded(0.1, 0.2, 17),
+  ]).toEqual([101, 1.01, -1.01, 3e-7, 6e21, 0.02]);
   const amounts = fc.double({ min: -1e9, max: 1e9, noNaN: true });
-  fc.assert(fc.property(amounts, fc.double({ min: 1e-6, max: 1e4, noNaN: true }), fc.nat(6), (amount, rate, decimals) => {
-    expect(timesRounded(amount, rate, decimals)).toBe(Number(new Big(amount).times(rate).round(decimals, Big.roundHalfUp).toString()));
-  }));
+  fc.assert(
+    fc.property(amounts, fc.double({ min: 1e-6, max: 1e4, noNaN: true }), fc.nat(6), (amount, rate, decimals) => {
+      expect(timesRounded(amount, rate, decimals)).toBe(Number(new Big(amount).times(rate).round(decimals, Big.roundHalfUp).toString()));
+    }),
+  );
 });

@@ -11,7 +11,25 @@ export { ERRORS, YoroshiError, isYoroshiError, type ErrorCode, type ErrorDetails
 export { readExpression, readFormula, type Expression, type Formula } from "./expression.js";
 export { formatMoney, toMicros, type Micros } from "./money.js";
 export { nearest } from "./nearest.js";
-export { columnsSourceShapes, inDatabase, isKeyless, NO_KEY, rowsSourceShape, sourceName, tableSourceShape, WHOLE_TABLE, type ColumnWriting, type DatabaseSource, type FigureSource, type FileSource, type GroupsSource, type ItemsSource, type RowsSource, type TableSource, type TableWriting } from "./table-source.js";
+export {
+  columnsSourceShapes,
+  inDatabase,
+  isKeyless,
+  NO_KEY,
+  rowsSourceShape,
+  sourceName,
+  tableSourceShape,
+  WHOLE_TABLE,
+  type ColumnWriting,
+  type DatabaseSource,
+  type FigureSource,
+  type FileSource,
+  type GroupsSource,
+  type ItemsSource,
+  type RowsSource,
+  type TableSource,
+  type TableWriting,
+} from "./table-source.js";
 export { ownSignal, relaySignal, type OwnSignal } from "./relay.js";
 export { checkShape } from "./shape.js";
 export { countChars, groupDigits, joinWords, plural, sentences, utf8Length, wellFormed, wordPattern } from "./words.js";

@@ -49,7 +49,8 @@ const MOST_KNOWN = 500;
 export function pattern(source: string): Pattern {
   return {
     test: (text) => {
-      if (!engine) throw new YoroshiError("misuse", { problem: "A pattern is tested before patterns are loaded. Await patternsReady() first." });
+      if (!engine)
+        throw new YoroshiError("misuse", { problem: "A pattern is tested before patterns are loaded. Await patternsReady() first." });
       const found = compiled(source);
       if (found instanceof Error) throw new YoroshiError("misuse", { problem: `\`${source}\` is not a regular expression.` });
       return found.test(text);

@@ -22,11 +22,15 @@ export function readDocument(text: string, file: string): { document?: SourceDoc
     syntax.push(complain("syntax", place, { problem: `${problem}${yamlAdvice(problem, textLines[place.line - 1] ?? "")}` }));
   }
   // `when: !row.done` has a tag, and no value.
-  syntax.push(...doc.warnings.filter(({ code }) => code === "TAG_RESOLVE_FAILED").map((warning) => {
-    const place = placeOf(warning.pos[0]);
-    const rest = (textLines[place.line - 1] ?? "").slice(place.column - 1).trim();
-    return complain("tagged", place, { text: rest, quoted: inQuotes(rest) });
-  }));
+  syntax.push(
+    ...doc.warnings
+      .filter(({ code }) => code === "TAG_RESOLVE_FAILED")
+      .map((warning) => {
+        const place = placeOf(warning.pos[0]);
+        const rest = (textLines[place.line - 1] ?? "").slice(place.column - 1).trim();
+        return complain("tagged", place, { text: rest, quoted: inQuotes(rest) });
+      }),
+  );
   if (syntax.length > 0) return { complaints: syntax };
   let value: unknown;
   try {
@@ -42,7 +46,11 @@ function firstSentence(message: string): string {
   return message.split("\n")[0]!.replace(/[.:]$/, "");
 }
 
-function positions(doc: Document, placeOf: (offset: number) => Place, textLines: readonly string[]): Pick<SourceDocument, "at" | "atKey" | "within"> {
+function positions(
+  doc: Document,
+  placeOf: (offset: number) => Place,
+  textLines: readonly string[],
+): Pick<SourceDocument, "at" | "atKey" | "within"> {
   const walk = (path: Path): { node: Node | null | undefined; key: Node | undefined } => {
     let node = doc.contents as Node | null;
     let key: Node | undefined;

@@ -6,12 +6,17 @@ import { inQuotes } from "./yaml-advice.js";
 
 /** Words for what a schema has no message of its own for; the small build of Zod brings none. */
 function words(issue: z.core.$ZodRawIssue): string | undefined {
-  const size = (origin: string, limit: unknown): string => `${String(limit)}${origin === "string" ? " characters" : origin === "array" ? " items" : ""}`;
+  const size = (origin: string, limit: unknown): string =>
+    `${String(limit)}${origin === "string" ? " characters" : origin === "array" ? " items" : ""}`;
   switch (issue.code) {
-    case "too_small": return `Expected ${issue.inclusive === false ? "more than" : "at least"} ${size(issue.origin, issue.minimum)}`;
-    case "too_big": return `Expected ${issue.inclusive === false ? "less than" : "at most"} ${size(issue.origin, issue.maximum)}`;
-    case "invalid_value": return `Expected ${issue.values.length > 1 ? "one of " : ""}${issue.values.map(String).join(", ")}`;
-    default: return undefined;
+    case "too_small":
+      return `Expected ${issue.inclusive === false ? "more than" : "at least"} ${size(issue.origin, issue.minimum)}`;
+    case "too_big":
+      return `Expected ${issue.inclusive === false ? "less than" : "at most"} ${size(issue.origin, issue.maximum)}`;
+    case "invalid_value":
+      return `Expected ${issue.values.length > 1 ? "one of " : ""}${issue.values.map(String).join(", ")}`;
+    default:
+      return undefined;
   }
 }
 
@@ -19,7 +24,12 @@ function words(issue: z.core.$ZodRawIssue): string | undefined {
  * Holds a part of a document against a Zod schema. Returns the parsed value, or every complaint with its place:
  * unknown keys with the nearest known one, missing keys, wrong types, bad values.
  */
-export function checkShape<T>(schema: z.ZodMiniType<T>, value: unknown, document: SourceDocument, path: Path = []): { value?: T; complaints: Complaint[] } {
+export function checkShape<T>(
+  schema: z.ZodMiniType<T>,
+  value: unknown,
+  document: SourceDocument,
+  path: Path = [],
+): { value?: T; complaints: Complaint[] } {
   const result = schema.safeParse(value, { error: words });
   if (result.success) return { value: result.data, complaints: [] };
   const complaints: Complaint[] = [];
@@ -52,16 +62,27 @@ export function checkShape<T>(schema: z.ZodMiniType<T>, value: unknown, document
     } else if ((issue.code === "invalid_union" || issue.code === "invalid_type") && tornText(inner)) {
       complaints.push(tornText(inner)!);
     } else if (issue.code === "invalid_union" && valueAt(value, inner) === undefined) {
-      complaints.push(complain("missingKey", document.at(whole), { key: String(inner.at(-1) ?? ""), hint: issue.message === "Invalid input" ? undefined : issue.message }));
+      complaints.push(
+        complain("missingKey", document.at(whole), {
+          key: String(inner.at(-1) ?? ""),
+          hint: issue.message === "Invalid input" ? undefined : issue.message,
+        }),
+      );
     } else if (issue.code === "invalid_union") {
       const closest = closestBranch(issue);
       if (closest) for (const branchIssue of closest) collect(branchIssue, inner);
-      else if (issue.message !== "Invalid input") complaints.push(complain("badValue", document.at(whole), { problem: sentence(issue, inner) }));
-      else complaints.push(complain("wrongType", document.at(whole), { expected: unionExpected(issue), found: nameOf(valueAt(value, inner)) }));
+      else if (issue.message !== "Invalid input")
+        complaints.push(complain("badValue", document.at(whole), { problem: sentence(issue, inner) }));
+      else
+        complaints.push(
+          complain("wrongType", document.at(whole), { expected: unionExpected(issue), found: nameOf(valueAt(value, inner)) }),
+        );
     } else if (issue.code === "invalid_type" && valueAt(value, inner) === undefined) {
       complaints.push(complain("missingKey", document.at(whole), { key: String(inner.at(-1) ?? "") }));
     } else if (issue.code === "invalid_type") {
-      complaints.push(complain("wrongType", document.at(whole), { expected: expectedName(issue.expected), found: nameOf(valueAt(value, inner)) }));
+      complaints.push(
+        complain("wrongType", document.at(whole), { expected: expectedName(issue.expected), found: nameOf(valueAt(value, inner)) }),
+      );
     } else {
       complaints.push(complain("badValue", document.at(whole), { problem: sentence(issue, inner) }));
     }
@@ -75,21 +96,35 @@ type UnionIssue = Extract<z.core.$ZodIssue, { code: "invalid_union" }>;
  * most of the outer keys, then the one with the fewest mistakes.
  */
 function closestBranch(issue: UnionIssue): z.core.$ZodIssue[] | undefined {
-  const fitting = issue.errors.filter((branch) => !branch.some((i) => i.path.length === 0 && (i.code === "invalid_type" || i.code === "invalid_value")));
-  const weight = (branch: z.core.$ZodIssue[]): number => branch.reduce((sum, i) => sum + (i.code === "unrecognized_keys" ? i.keys.length : 1), 0);
-  const unknown = (branch: z.core.$ZodIssue[]): number => weight(branch.filter((i) => i.code === "unrecognized_keys" && i.path.length === 0));
+  const fitting = issue.errors.filter(
+    (branch) => !branch.some((i) => i.path.length === 0 && (i.code === "invalid_type" || i.code === "invalid_value")),
+  );
+  const weight = (branch: z.core.$ZodIssue[]): number =>
+    branch.reduce((sum, i) => sum + (i.code === "unrecognized_keys" ? i.keys.length : 1), 0);
+  const unknown = (branch: z.core.$ZodIssue[]): number =>
+    weight(branch.filter((i) => i.code === "unrecognized_keys" && i.path.length === 0));
   const compare = (a: z.core.$ZodIssue[], b: z.core.$ZodIssue[]): number => unknown(a) - unknown(b) || weight(a) - weight(b);
   const [first, second] = fitting.toSorted(compare);
   return first && (!second || compare(first, second) < 0) ? first : undefined;
 }
 
 function unionExpected(issue: UnionIssue): string {
-  const names = issue.errors.flatMap((branch) => branch.flatMap((i) => (i.path.length === 0 && i.code === "invalid_type" ? [expectedName(i.expected)] : [])));
+  const names = issue.errors.flatMap((branch) =>
+    branch.flatMap((i) => (i.path.length === 0 && i.code === "invalid_type" ? [expectedName(i.expected)] : [])),
+  );
   return [...new Set(names)].join(" or ") || "another form";
 }
 
 function expectedName(expected: string): string {
-  const names: Record<string, string> = { object: "a map", record: "a map", array: "a list", string: "text", number: "a number", int: "a whole number", boolean: "true or false" };
+  const names: Record<string, string> = {
+    object: "a map",
+    record: "a map",
+    array: "a list",
+    string: "text",
+    number: "a number",
+    int: "a whole number",
+    boolean: "true or false",
+  };
   return names[expected] ?? expected;
 }
 
@@ -117,7 +152,17 @@ function valueAt(value: unknown, path: Path): unknown {
 }
 
 interface SchemaNode {
-  _zod?: { def?: { type?: string; shape?: Record<string, SchemaNode>; innerType?: SchemaNode; element?: SchemaNode; valueType?: SchemaNode; in?: SchemaNode; options?: SchemaNode[] } };
+  _zod?: {
+    def?: {
+      type?: string;
+      shape?: Record<string, SchemaNode>;
+      innerType?: SchemaNode;
+      element?: SchemaNode;
+      valueType?: SchemaNode;
+      in?: SchemaNode;
+      options?: SchemaNode[];
+    };
+  };
 }
 
 /** The keys that the schema allows at a path. */

@@ -94,46 +94,94 @@ export interface TableWriting extends ColumnWriting {
 }
 
 /** Where a table is, and what names its rows. Of rows that are made of another plan's: where they are kept. */
-export type TableSource = RowsSource & Showing & TableWriting & {
-  /** The column whose value names a row, or several that do so together. */
-  readonly key: string | readonly string[];
-  readonly items?: ItemsSource | undefined;
-  readonly groups?: GroupsSource | undefined;
-};
+export type TableSource = RowsSource &
+  Showing &
+  TableWriting & {
+    /** The column whose value names a row, or several that do so together. */
+    readonly key: string | readonly string[];
+    readonly items?: ItemsSource | undefined;
+    readonly groups?: GroupsSource | undefined;
+  };
 
 /** What the one group of a whole table is called, and its key's column. */
 export const WHOLE_TABLE = { column: "group", value: "all rows" } as const;
 
 const text = z.string().check(z.minLength(1));
-const file = { file: text, sheet: z.optional(text), table: z.optional(text), headerRow: z.optional(z.int().check(z.gte(1)).check(z.lte(1_048_576))) };
+const file = {
+  file: text,
+  sheet: z.optional(text),
+  table: z.optional(text),
+  headerRow: z.optional(z.int().check(z.gte(1)).check(z.lte(1_048_576))),
+};
 const database = { database: text, table: z.optional(text), query: z.optional(text) };
 const into = { into: z.optional(text) };
 const key = { key: z.union([text, z.array(text).check(z.minLength(1))], "Expected a column's name, or a list of them.") };
 
 const WHERE = "Say where the table is: `file: deck-log.csv`, or `database: main` with `table: deck_log`.";
-const ONE = z.refine<{ table?: string | undefined; query?: string | undefined }>((value) => (value.table === undefined) !== (value.query === undefined), "Say either `table` or `query`.");
-const INTO = z.refine<{ query?: string | undefined; into?: string | undefined }>((value) => value.into === undefined || value.query !== undefined, "`into` belongs to a `query`.");
-const HEADER = z.refine<FileSource>((value) => value.headerRow === undefined || /\.xls[xm]$/i.test(value.file), "`headerRow` is for workbooks. Remove the rows above the header.");
-const SHEET = z.refine<FileSource>((value) => value.table === undefined || (value.sheet === undefined && value.headerRow === undefined), "A defined table needs neither `sheet` nor `headerRow`.");
+const ONE = z.refine<{ table?: string | undefined; query?: string | undefined }>(
+  (value) => (value.table === undefined) !== (value.query === undefined),
+  "Say either `table` or `query`.",
+);
+const INTO = z.refine<{ query?: string | undefined; into?: string | undefined }>(
+  (value) => value.into === undefined || value.query !== undefined,
+  "`into` belongs to a `query`.",
+);
+const HEADER = z.refine<FileSource>(
+  (value) => value.headerRow === undefined || /\.xls[xm]$/i.test(value.file),
+  "`headerRow` is for workbooks. Remove the rows above the header.",
+);
+const SHEET = z.refine<FileSource>(
+  (value) => value.table === undefined || (value.sheet === undefined && value.headerRow === undefined),
+  "A defined table needs neither `sheet` nor `headerRow`.",
+);
 
-const STATES = z.refine<FileSource & Showing>((value) => value.states === undefined || /\.xls[xm]$/i.test(value.file), "`states` is for workbooks; `yoroshi status PLAN --empty` lists the cells of any table.");
+const STATES = z.refine<FileSource & Showing>(
+  (value) => value.states === undefined || /\.xls[xm]$/i.test(value.file),
+  "`states` is for workbooks; `yoroshi status PLAN --empty` lists the cells of any table.",
+);
 const items = z.strictObject({ of: text, column: text, carry: z.optional(z.array(text)) });
 const FIGURES = ["count", "share", "shareOfTable", "sum", "mean", "median", "min", "max", "distinct", "top", "list"] as const;
 const figure = z
-  .strictObject({ ...Object.fromEntries(FIGURES.map((name) => [name, z.optional(text)])) as Record<(typeof FIGURES)[number], z.ZodMiniOptional<typeof text>>, by: z.optional(text), most: z.optional(z.int().check(z.gte(1)).check(z.lte(10_000))), where: z.optional(text) })
+  .strictObject({
+    ...(Object.fromEntries(FIGURES.map((name) => [name, z.optional(text)])) as Record<
+      (typeof FIGURES)[number],
+      z.ZodMiniOptional<typeof text>
+    >),
+    by: z.optional(text),
+    most: z.optional(z.int().check(z.gte(1)).check(z.lte(10_000))),
+    where: z.optional(text),
+  })
   .check(
-    z.refine((value) => FIGURES.filter((name) => value[name] !== undefined).length === 1, `A figure is exactly one of ${FIGURES.join(", ")}.`),
+    z.refine(
+      (value) => FIGURES.filter((name) => value[name] !== undefined).length === 1,
+      `A figure is exactly one of ${FIGURES.join(", ")}.`,
+    ),
     z.refine((value) => value.by === undefined || value.list !== undefined, "`by` belongs to a `list`."),
-    z.refine((value) => value.most === undefined || value.list !== undefined || value.top !== undefined, "`most` belongs to a `list` or a `top`."),
-    z.refine((value) => value.where === undefined || (value.count ?? value.share ?? value.shareOfTable) === undefined, "`where` is for figures of a column; a count or a share has its own condition."),
+    z.refine(
+      (value) => value.most === undefined || value.list !== undefined || value.top !== undefined,
+      "`most` belongs to a `list` or a `top`.",
+    ),
+    z.refine(
+      (value) => value.where === undefined || (value.count ?? value.share ?? value.shareOfTable) === undefined,
+      "`where` is for figures of a column; a count or a share has its own condition.",
+    ),
   );
-const groups = z.strictObject({ of: text, by: z.optional(z.union([text, z.array(text).check(z.minLength(1))])), when: z.optional(text), figures: z.record(z.string(), figure) });
+const groups = z.strictObject({
+  of: text,
+  by: z.optional(z.union([text, z.array(text).check(z.minLength(1))])),
+  when: z.optional(text),
+  figures: z.record(z.string(), figure),
+});
 const kept = { file: text };
 const keptThere = { database: text, table: text };
 
 const NUMBERS = z.optional(z.enum(["comma", "point"], "Expected comma (`1.234,56`) or point (`1,234.56`)."));
 const DATES = z.optional(z.enum(["dayFirst", "monthFirst"], "Expected dayFirst or monthFirst."));
-const writing = { numbers: NUMBERS, dates: DATES, columns: z.optional(z.record(z.string(), z.strictObject({ numbers: NUMBERS, dates: DATES }))) };
+const writing = {
+  numbers: NUMBERS,
+  dates: DATES,
+  columns: z.optional(z.record(z.string(), z.strictObject({ numbers: NUMBERS, dates: DATES }))),
+};
 
 /** The shape of a source as a file names it. */
 export const rowsSourceShape = z.union([z.strictObject(file).check(SHEET, HEADER), z.strictObject(database).check(ONE)], WHERE);
@@ -141,22 +189,32 @@ export const rowsSourceShape = z.union([z.strictObject(file).check(SHEET, HEADER
 const columns = { columns: z.optional(z.catchall(z.object({ name: z.string() }), z.string())) };
 
 /** The shapes of a source with which columns of it are read, and as what. */
-export const columnsSourceShapes = [z.strictObject({ ...file, ...columns }).check(SHEET, HEADER), z.strictObject({ ...database, ...columns }).check(ONE)] as const;
+export const columnsSourceShapes = [
+  z.strictObject({ ...file, ...columns }).check(SHEET, HEADER),
+  z.strictObject({ ...database, ...columns }).check(ONE),
+] as const;
 
 /** Groups name their rows by themselves. */
-const withKey = <T extends { readonly groups: GroupsSource }>(source: T): T & { readonly key: string | readonly string[] } => ({ ...source, key: source.groups.by ?? WHOLE_TABLE.column });
+const withKey = <T extends { readonly groups: GroupsSource }>(source: T): T & { readonly key: string | readonly string[] } => ({
+  ...source,
+  key: source.groups.by ?? WHOLE_TABLE.column,
+});
 
 /** The sentence for a table whose rows nothing names. */
 export const NO_KEY = "The table needs a `key`: the column whose value names a row, or several that do so together.";
 
 /** Whether what stands for a table names a file or a database, and no key. */
-export const isKeyless = (value: unknown): boolean => value !== null && typeof value === "object" && !("key" in value) && !("groups" in value) && ("file" in value || "database" in value);
+export const isKeyless = (value: unknown): boolean =>
+  value !== null && typeof value === "object" && !("key" in value) && !("groups" in value) && ("file" in value || "database" in value);
 
 /** A source with what names its rows. */
 export const tableSourceShape = z.union(
   [
     z.strictObject({ ...file, ...key, ...writing, states: z.optional(z.literal("sheet", "Expected sheet.")) }).check(SHEET, HEADER, STATES),
-    z.strictObject({ ...database, ...into, ...key, ...writing }).check(ONE).check(INTO),
+    z
+      .strictObject({ ...database, ...into, ...key, ...writing })
+      .check(ONE)
+      .check(INTO),
     z.strictObject({ items, ...kept, key: text }),
     z.strictObject({ items, ...keptThere, key: text }),
     z.pipe(z.strictObject({ groups, ...kept }), z.transform(withKey)),

@@ -66,6 +66,6 @@ export function groupDigits(count: number): string {
 
 /** Replaces lone surrogates and NUL, which no UTF-8 file or JSON host takes, by U+FFFD. */
 export function wellFormed(text: string): string {
-  // eslint-disable-next-line no-control-regex
-  return /[\u0000\ud800-\udfff]/.test(text) ? text.replace(/\u0000/g, "\ufffd").replace(/[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g, "\ufffd") : text;
+  if (!/[\0\ud800-\udfff]/.test(text)) return text;
+  return text.replaceAll("\0", "\ufffd").replace(/[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g, "\ufffd");
 }

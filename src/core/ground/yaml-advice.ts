@@ -1,11 +1,24 @@
 /** What to type instead of a line that YAML cannot read. */
 const ADVICE: readonly (readonly [RegExp, (line: string, problem: string) => string])[] = [
-  [/nested mappings|unexpected scalar at node end|unexpected flow-|reserved character|block collections are not allowed/i, (line) => `Put quotes around the text${example(quoted(line))}`],
+  [
+    /nested mappings|unexpected scalar at node end|unexpected flow-|reserved character|block collections are not allowed/i,
+    (line) => `Put quotes around the text${example(quoted(line))}`,
+  ],
   [/tabs are not allowed/i, () => "Indent with spaces"],
-  [/map keys must be unique/i, (line) => `${keyOf(line) === undefined ? "A key" : `\`${keyOf(line)}\``} stands twice at the same place; leave one of them`],
-  [/must be sufficiently indented and end with a (.)/i, (_line, problem) => `The closing \`${problem.at(-1)}\` is missing, or what follows is not indented`],
+  [
+    /map keys must be unique/i,
+    (line) => `${keyOf(line) === undefined ? "A key" : `\`${keyOf(line)}\``} stands twice at the same place; leave one of them`,
+  ],
+  [
+    /must be sufficiently indented and end with a (.)/i,
+    (_line, problem) => `The closing \`${problem.at(-1)}\` is missing, or what follows is not indented`,
+  ],
   [/missing closing/i, () => "The closing quote is missing"],
-  [/must start at the same column|implicit map keys|implicit keys need|bad indentation|not sufficiently indented/i, () => "Write `key: value`, each on a line of its own and indented as much as its neighbours; put quotes around a text with special characters"],
+  [
+    /must start at the same column|implicit map keys|implicit keys need|bad indentation|not sufficiently indented/i,
+    () =>
+      "Write `key: value`, each on a line of its own and indented as much as its neighbours; put quotes around a text with special characters",
+  ],
 ];
 
 /** What to type, for a mistake in YAML; blank where nothing better than the mistake itself is known. */

@@ -31,7 +31,16 @@ export interface ChoiceSpec extends AnySpec {
 const name = z.string().check(z.trim()).check(z.minLength(1, "An option must not be empty"));
 export const choiceOptions = z.union([
   z.array(z.union([name, z.pipe(z.number(), z.transform(String))])).check(z.minLength(1, "A choice needs at least one option")),
-  z.record(name, z.union([z.string(), z.pipe(z.null(), z.transform(() => ""))])),
+  z.record(
+    name,
+    z.union([
+      z.string(),
+      z.pipe(
+        z.null(),
+        z.transform(() => ""),
+      ),
+    ]),
+  ),
 ]);
 
 export const choice: Kind<ChoiceSpec, string> = {
@@ -41,7 +50,10 @@ export const choice: Kind<ChoiceSpec, string> = {
   faults: choiceFaults,
   value: (spec) => {
     const names = optionsOf(spec).map((option) => option.name);
-    return z.enum(names as [string, ...string[]], { error: () => `must be one of: ${names.length > 12 ? `${names.slice(0, 12).join(", ")}, … (${names.length} options)` : names.join(", ")}` });
+    return z.enum(names as [string, ...string[]], {
+      error: () =>
+        `must be one of: ${names.length > 12 ? `${names.slice(0, 12).join(", ")}, … (${names.length} options)` : names.join(", ")}`,
+    });
   },
   tell: (spec) => {
     return ["exactly one of these options, written as here:", ...tellOptions(spec)].join("\n");
@@ -135,7 +147,10 @@ export function optionsOf(spec: ChoiceSpec): readonly Option[] {
         ? []
         : Object.entries(spec.options as Record<string, string>).map(([option, about]) => ({ name: option, about }));
   const { otherwise } = spec;
-  const all = otherwise !== undefined && !stated.some((option) => option.name === otherwise) ? [...stated, { name: otherwise, about: OTHERWISE }] : stated;
+  const all =
+    otherwise !== undefined && !stated.some((option) => option.name === otherwise)
+      ? [...stated, { name: otherwise, about: OTHERWISE }]
+      : stated;
   optionCache.set(spec, all);
   return all;
 }
@@ -154,5 +169,11 @@ export function sameOption(spec: ChoiceSpec, text: string): string | undefined {
 }
 
 function fold(text: string): string {
-  return text.normalize("NFKC").trim().replace(/^["'`*\u201c\u2018]+|["'`*\u201d\u2019.]+$/g, "").toLowerCase().replace(/[\s_-]+/g, " ").trim();
+  return text
+    .normalize("NFKC")
+    .trim()
+    .replace(/^["'`*\u201c\u2018]+|["'`*\u201d\u2019.]+$/g, "")
+    .toLowerCase()
+    .replace(/[\s_-]+/g, " ")
+    .trim();
 }

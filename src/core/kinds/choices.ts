@@ -1,6 +1,17 @@
 import * as z from "zod/mini";
 import { canonicalJson } from "../ground/index.js";
-import { choiceFaults, choiceOptions, choiceWeaknesses, optionsOf, resolveOptions, sameOption, tellOptions, tellType, type ChoiceSpec, type OptionName } from "./choice.js";
+import {
+  choiceFaults,
+  choiceOptions,
+  choiceWeaknesses,
+  optionsOf,
+  resolveOptions,
+  sameOption,
+  tellOptions,
+  tellType,
+  type ChoiceSpec,
+  type OptionName,
+} from "./choice.js";
 import { countBounds, countFaults, tellCount, type Count } from "./count.js";
 import { fits, misfit, type AnySpec, type Kind } from "./kind.js";
 
@@ -33,17 +44,30 @@ export const choices: Kind<ChoicesSpec, string[]> = {
   faults: (spec) => {
     const separator = separatorOf(spec).trim();
     const torn = spec.options === undefined ? [] : optionsOf(asChoice(spec)).filter(({ name }) => name.includes(separator));
-    return [...choiceFaults(asChoice(spec)), ...countFaults(spec), ...torn.map(({ name }) => `The option \`${name}\` contains the separator \`${separator}\`. Choose another separator.`)];
+    return [
+      ...choiceFaults(asChoice(spec)),
+      ...countFaults(spec),
+      ...torn.map(({ name }) => `The option \`${name}\` contains the separator \`${separator}\`. Choose another separator.`),
+    ];
   },
   value: (spec) => {
     const names = optionsOf(asChoice(spec)).map((option) => option.name);
     const { from, to } = countBounds(spec);
-    let schema = z.array(z.enum(names as [string, ...string[]], { error: () => `must hold nothing but: ${names.length > 12 ? `${names.slice(0, 12).join(", ")}, … (${names.length} options)` : names.join(", ")}` }), "must be a list of options");
+    let schema = z.array(
+      z.enum(names as [string, ...string[]], {
+        error: () =>
+          `must hold nothing but: ${names.length > 12 ? `${names.slice(0, 12).join(", ")}, … (${names.length} options)` : names.join(", ")}`,
+      }),
+      "must be a list of options",
+    );
     if (from > 0) schema = schema.check(z.minLength(from, `must have at least ${from} options`));
     if (to !== undefined) schema = schema.check(z.maxLength(to, `must have at most ${to} options`));
     return schema.check(z.refine((items) => new Set(items).size === items.length, "must not name an option twice"));
   },
-  tell: (spec) => [`a list ${tellCount(spec, "options")} taken from these, each at most once, written as here:`, ...tellOptions(asChoice(spec))].join("\n"),
+  tell: (spec) =>
+    [`a list ${tellCount(spec, "options")} taken from these, each at most once, written as here:`, ...tellOptions(asChoice(spec))].join(
+      "\n",
+    ),
   tidy: (spec, raw) => {
     const items = typeof raw === "string" ? parts(spec, raw) : raw;
     if (!Array.isArray(items)) return items;
@@ -76,5 +100,8 @@ export const choices: Kind<ChoicesSpec, string[]> = {
 function parts(spec: ChoicesSpec, text: string): string[] {
   if (sameOption(asChoice(spec), text) !== undefined) return [text];
   const separator = separatorOf(spec).trim() || "\n";
-  return text.split(text.includes(separator) ? separator : /[,;\n]/).map((part) => part.trim()).filter((part) => part !== "");
+  return text
+    .split(text.includes(separator) ? separator : /[,;\n]/)
+    .map((part) => part.trim())
+    .filter((part) => part !== "");
 }

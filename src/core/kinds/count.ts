@@ -6,7 +6,8 @@ export interface Count {
 }
 
 export function countFaults({ exactly, atLeast, atMost }: Count): string[] {
-  if (exactly !== undefined && (atLeast !== undefined || atMost !== undefined)) return ["`exactly` cannot stand beside `atLeast` or `atMost`."];
+  if (exactly !== undefined && (atLeast !== undefined || atMost !== undefined))
+    return ["`exactly` cannot stand beside `atLeast` or `atMost`."];
   return atLeast !== undefined && atMost !== undefined && atLeast > atMost ? ["`atLeast` is above `atMost`."] : [];
 }
 

@@ -37,7 +37,9 @@ export const date: Kind<DateSpec, string> = {
   },
   tell: (spec) => {
     const plain = `a ${spec.time ? "day and time" : "day"}, written ${formOf(spec)}`;
-    return spec.relativeTo === undefined ? plain : `${plain}; where the text names it from another day (tomorrow, next Friday, in 3 days), those words instead`;
+    return spec.relativeTo === undefined
+      ? plain
+      : `${plain}; where the text names it from another day (tomorrow, next Friday, in 3 days), those words instead`;
   },
   tidy: (spec, raw) => (typeof raw === "string" ? (readDate(spec, raw) ?? raw) : raw),
   fromCell: (spec, cell) => {

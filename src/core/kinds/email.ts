@@ -43,6 +43,9 @@ export const email: Kind<EmailSpec, string> = {
 function addressIn(text: string): string | undefined {
   const bare = text.trim();
   const named = /^[^<>@]*<([^<>]+)>$/.exec(bare)?.[1] ?? bare;
-  const address = named.trim().replace(/^mailto:/i, "").replace(/[.,;]+$/, "");
+  const address = named
+    .trim()
+    .replace(/^mailto:/i, "")
+    .replace(/[.,;]+$/, "");
   return WHOLE.test(address) ? address : undefined;
 }

@@ -1,7 +1,22 @@
 export { choiceOptions, optionsOf, type ChoiceSpec } from "./choice.js";
 export type { ChoicesSpec } from "./choices.js";
 export { plainDay, plainDayTime, type DateSpec } from "./date.js";
-export { fits, jsonSchemaOf, keptSchemaOf, misfit, shapeSpec, type AnySpec, type Control, type Given, type Kind, type Measure, type Option, type Reading, type Shaped, type Weakness } from "./kind.js";
+export {
+  fits,
+  jsonSchemaOf,
+  keptSchemaOf,
+  misfit,
+  shapeSpec,
+  type AnySpec,
+  type Control,
+  type Given,
+  type Kind,
+  type Measure,
+  type Option,
+  type Reading,
+  type Shaped,
+  type Weakness,
+} from "./kind.js";
 export type { ListSpec } from "./list.js";
 export { mapLeaves, referenceOf, referencesIn, specsInside, specsWithin } from "./nested.js";
 export type { NumberSpec } from "./number.js";

@@ -86,7 +86,10 @@ export interface Kind<Spec extends AnySpec = AnySpec, V extends Json = Json> {
 /** Shares of classes; how far off numbers are; how sets overlap; how words do. */
 export type Measure = "classes" | "numbers" | "sets" | "texts";
 
-/** What edits a value: words in a line or an area, one or several of the options, a number, yes or no, a day, a list of lines, a group of others. */
+/**
+ * What edits a value: words in a line or an area, one or several of the options, a number, yes or no, a day, a list of lines, a group of
+ * others.
+ */
 export type Control = "line" | "area" | "oneOf" | "someOf" | "number" | "yesNo" | "day" | "lines" | "group";
 
 /** An option, or a point, and what it means. */
@@ -141,7 +144,11 @@ export function saidValue(spec: AnySpec, value: Json, kinds: KindLookup): Json {
 
 /** What a model wrote, tidied by its kind; what stands for "not said" becomes null where that is allowed. */
 export function tidyValue(spec: AnySpec, raw: unknown, kinds: KindLookup): unknown {
-  if (spec.required === false && (raw === undefined || (typeof raw === "string" && /^\s*(?:null|none|n\/a|not stated|unknown)?\s*$/i.test(raw)))) return null;
+  if (
+    spec.required === false &&
+    (raw === undefined || (typeof raw === "string" && /^\s*(?:null|none|n\/a|not stated|unknown)?\s*$/i.test(raw)))
+  )
+    return null;
   const kind = kinds(spec.kind);
   return kind.tidy && raw !== null ? kind.tidy(spec, raw, kinds) : raw;
 }
@@ -152,7 +159,9 @@ export function tellValue(spec: AnySpec, kinds: KindLookup): string {
   if (spec.required !== false) return told;
   const [first = "", ...below] = told.split("\n");
   // Where options, points or members follow below, the line that opens them keeps its end.
-  return below.length > 0 ? [`null if the text does not say, else ${first}`, ...below].join("\n") : `${first}; null if the text does not say`;
+  return below.length > 0
+    ? [`null if the text does not say, else ${first}`, ...below].join("\n")
+    : `${first}; null if the text does not say`;
 }
 
 /** The TypeScript type of a value, null included where the part is not required. */

@@ -22,7 +22,10 @@ export const link: Kind<LinkSpec, string> = {
   kind: "link",
   summary: "The address of a page, beginning with http:// or https://.",
   keys: {},
-  value: () => z.string("must be an address that begins with http:// or https://").check(z.refine((value) => WHOLE.test(value), "must be an address that begins with http:// or https://")),
+  value: () =>
+    z
+      .string("must be an address that begins with http:// or https://")
+      .check(z.refine((value) => WHOLE.test(value), "must be an address that begins with http:// or https://")),
   tell: () => "the address of a page, beginning with http:// or https://",
   tidy: (_spec, raw) => (typeof raw === "string" ? (linkIn(raw) ?? raw) : raw),
   fromCell: (_spec, cell) => {

@@ -28,7 +28,11 @@ export const list: Kind<ListSpec, Json[]> = {
   value: (spec, kinds) => listOf(spec, kinds(itemOf(spec).kind).value(itemOf(spec), kinds)),
   kept: (spec, kinds) => listOf(spec, keptSchemaOf(itemOf(spec), kinds)),
   said: (spec, value, kinds) => value.map((item) => saidValue(itemOf(spec), item, kinds)),
-  tell: (spec, kinds) => `a list ${tellCount(spec, "items")} each item ${kinds(itemOf(spec).kind).tell(itemOf(spec), kinds)}`.replace(/items each/, "items, each"),
+  tell: (spec, kinds) =>
+    `a list ${tellCount(spec, "items")} each item ${kinds(itemOf(spec).kind).tell(itemOf(spec), kinds)}`.replace(
+      /items each/,
+      "items, each",
+    ),
   tidy: (spec, raw, kinds) => {
     const items = typeof raw === "string" ? bulletItems(raw) : raw;
     const kind = kinds(itemOf(spec).kind);
@@ -61,11 +65,15 @@ function listOf(spec: ListSpec, item: z.ZodMiniType<Json>): z.ZodMiniType<Json[]
 }
 
 const escapeItem = (item: string): string => item.replace(/\\/g, "\\\\").replace(/\r/g, "\\r").replace(/\n/g, "\\n");
-const unescapeItem = (line: string): string => line.replace(/\\([\\nr])/g, (_, code: string) => (code === "n" ? "\n" : code === "r" ? "\r" : "\\"));
+const unescapeItem = (line: string): string =>
+  line.replace(/\\([\\nr])/g, (_, code: string) => (code === "n" ? "\n" : code === "r" ? "\r" : "\\"));
 
 /** A text whose every line is a bullet is a list that was written as text; any other text stays one. */
 function bulletItems(textValue: string): string[] | string {
-  const lines = textValue.split(/\r?\n/).map((line) => line.trim()).filter((line) => line !== "");
+  const lines = textValue
+    .split(/\r?\n/)
+    .map((line) => line.trim())
+    .filter((line) => line !== "");
   const items = lines.map((line) => /^(?:[-*\u2022]|\d+[.)])\s+(.*)$/.exec(line)?.[1]);
   return lines.length > 0 && items.every((item) => item !== undefined) ? (items as string[]) : textValue;
 }

@@ -29,10 +29,19 @@ function currenciesOf(spec: MoneySpec): string[] {
 export function moneySchema(spec: MoneySpec, kept: z.ZodMiniType<number>): z.ZodMiniType<number> {
   const codes = currenciesOf(spec);
   const asked = z.strictObject(
-    { amount: z.number("must be a number"), currency: z.enum(codes as [string, ...string[]], { error: () => `must be a currency with a stated rate: ${codes.join(", ")}` }) },
+    {
+      amount: z.number("must be a number"),
+      currency: z.enum(codes as [string, ...string[]], { error: () => `must be a currency with a stated rate: ${codes.join(", ")}` }),
+    },
     { error: "must be an object with the amount and its currency" },
   );
-  return z.pipe(z.pipe(asked, z.transform((stated) => converted(spec, stated))), kept as z.ZodMiniType<number, number>) as unknown as z.ZodMiniType<number>;
+  return z.pipe(
+    z.pipe(
+      asked,
+      z.transform((stated) => converted(spec, stated)),
+    ),
+    kept as z.ZodMiniType<number, number>,
+  ) as unknown as z.ZodMiniType<number>;
 }
 
 export function tellMoney(spec: MoneySpec): string {
@@ -44,7 +53,10 @@ export function tidyMoney(raw: unknown): unknown {
   if (typeof raw === "string") return statedAmount(raw) ?? raw;
   if (raw === null || typeof raw !== "object" || Array.isArray(raw)) return raw;
   const { amount, currency } = raw as { amount?: unknown; currency?: unknown };
-  return { amount: typeof amount === "string" ? (plainNumber(amount) ?? amount) : amount, currency: typeof currency === "string" ? codeOf(currency) : currency };
+  return {
+    amount: typeof amount === "string" ? (plainNumber(amount) ?? amount) : amount,
+    currency: typeof currency === "string" ? codeOf(currency) : currency,
+  };
 }
 
 /** A cell's amount in the spec's currency; a bare number is in it already. */
@@ -53,14 +65,18 @@ export function readMoney(spec: MoneySpec, cell: string): Reading<number> {
   if (bare !== undefined) return fits(bare);
   const stated = statedAmount(cell);
   if (!stated) return misfit("is not an amount of money with its currency, such as `USD 120.50`");
-  return currenciesOf(spec).includes(stated.currency) ? fits(converted(spec, stated)) : misfit(`is in ${stated.currency}, for which there is no rate`);
+  return currenciesOf(spec).includes(stated.currency)
+    ? fits(converted(spec, stated))
+    : misfit(`is in ${stated.currency}, for which there is no rate`);
 }
 
 function statedAmount(text: string): Amount | undefined {
   const found = /^(?<before>[A-Za-z]{3}\b|[€£₹₩])?\s*(?<number>[-+−]?[\d.,]+)\s*(?<after>[A-Za-z]{3}|[€£₹₩])?$/u.exec(text.trim())?.groups;
   const code = found && (found["before"] ?? found["after"]);
   const amount = found && plainNumber(found["number"]!);
-  return code === undefined || amount === undefined || (found!["before"] && found!["after"]) ? undefined : { amount, currency: codeOf(code) };
+  return code === undefined || amount === undefined || (found!["before"] && found!["after"])
+    ? undefined
+    : { amount, currency: codeOf(code) };
 }
 
 const codeOf = (stated: string): string => SIGNS[stated.trim()] ?? stated.trim().toUpperCase();

@@ -21,7 +21,8 @@ export function specsInside(spec: AnySpec): { readonly path: readonly string[]; 
 /** The same spec with every spec in it that holds no others changed, however deep it stands. */
 export function mapLeaves(spec: AnySpec, change: (leaf: AnySpec) => AnySpec): AnySpec {
   const { of, parts, columns } = spec as Nesting;
-  const mapAll = (specs: Readonly<Record<string, string | AnySpec>>): Record<string, AnySpec> => Object.fromEntries(Object.entries(specs).map(([name, inner]) => [name, mapLeaves(columnSpec(inner), change)]));
+  const mapAll = (specs: Readonly<Record<string, string | AnySpec>>): Record<string, AnySpec> =>
+    Object.fromEntries(Object.entries(specs).map(([name, inner]) => [name, mapLeaves(columnSpec(inner), change)]));
   if (of) return { ...spec, of: mapLeaves(of, change) } as AnySpec;
   if (parts) return { ...spec, parts: mapAll(parts) } as AnySpec;
   if (columns) return { ...spec, columns: mapAll(columns) } as AnySpec;

@@ -36,13 +36,19 @@ export const number: Kind<NumberSpec, number> = {
     to: z.optional(z.number()),
     decimals: z.optional(z.int().check(z.gte(0)).check(z.lte(15))),
     unit: z.optional(z.string().check(z.minLength(1))),
-    currency: z.optional(z.string().check(z.regex(/^[A-Z]{3}$/, "Expected a currency by its three capital letters (ISO 4217), for example USD."))),
+    currency: z.optional(
+      z.string().check(z.regex(/^[A-Z]{3}$/, "Expected a currency by its three capital letters (ISO 4217), for example USD.")),
+    ),
     rates: z.optional(z.string().check(z.minLength(1))),
   },
   faults: (spec) => [
-    ...(spec.from !== undefined && spec.to !== undefined && spec.from > spec.to ? [`\`from\` (${spec.from}) is above \`to\` (${spec.to}).`] : []),
+    ...(spec.from !== undefined && spec.to !== undefined && spec.from > spec.to
+      ? [`\`from\` (${spec.from}) is above \`to\` (${spec.to}).`]
+      : []),
     ...(spec.rates !== undefined && spec.currency === undefined ? ["`rates` needs the `currency` to convert to."] : []),
-    ...(spec.currency !== undefined && spec.unit !== undefined ? ["An amount of money has its `currency` as its unit; leave `unit` out."] : []),
+    ...(spec.currency !== undefined && spec.unit !== undefined
+      ? ["An amount of money has its `currency` as its unit; leave `unit` out."]
+      : []),
   ],
   value: (spec) => (isMoney(spec) ? moneySchema(spec, keptSchema(spec)) : keptSchema(spec)),
   kept: keptSchema,
@@ -59,7 +65,8 @@ export const number: Kind<NumberSpec, number> = {
     return value === undefined ? misfit("is not a number") : fits(value);
   },
   toCell: (_spec, value) => String(value),
-  cellType: ({ decimals, currency }) => (decimals === 0 ? "integer" : decimals !== undefined || currency !== undefined ? "decimal" : "number"),
+  cellType: ({ decimals, currency }) =>
+    decimals === 0 ? "integer" : decimals !== undefined || currency !== undefined ? "decimal" : "number",
   typescript: () => "number",
   control: "number",
   measures: ["numbers"],
@@ -75,7 +82,9 @@ function keptSchema(spec: NumberSpec): z.ZodMiniType<number> {
   if (spec.from !== undefined) schema = schema.check(z.gte(spec.from, `must be at least ${spec.from}`));
   if (spec.to !== undefined) schema = schema.check(z.lte(spec.to, `must be at most ${spec.to}`));
   const { decimals } = spec;
-  return decimals ? schema.check(z.refine((value) => Number(value.toFixed(decimals)) === value, `must have at most ${decimals} decimals`)) : schema;
+  return decimals
+    ? schema.check(z.refine((value) => Number(value.toFixed(decimals)) === value, `must have at most ${decimals} decimals`))
+    : schema;
 }
 
 function range({ from, to }: { from?: number | undefined; to?: number | undefined }): string {

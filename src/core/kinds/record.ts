@@ -1,6 +1,17 @@
 import * as z from "zod/mini";
 import type { Json } from "../ground/index.js";
-import { fits, keptSchemaOf, misfit, saidValue, tellValue, tidyValue, typescriptOf, valueSchemaOf, type AnySpec, type Kind } from "./kind.js";
+import {
+  fits,
+  keptSchemaOf,
+  misfit,
+  saidValue,
+  tellValue,
+  tidyValue,
+  typescriptOf,
+  valueSchemaOf,
+  type AnySpec,
+  type Kind,
+} from "./kind.js";
 import { indent, tellNamed } from "./tell.js";
 import type { ValueOf } from "./value-of.js";
 
@@ -26,8 +37,13 @@ export const record: Kind<RecordSpec, RecordValue> = {
   faults: (spec) => (Object.keys(spec.parts).length === 0 ? ["A record needs parts: `parts: { name: { kind: text } }`."] : []),
   value: (spec, kinds) => objectOf(spec, (part) => valueSchemaOf(part, kinds)),
   kept: (spec, kinds) => objectOf(spec, (part) => keptSchemaOf(part, kinds)),
-  said: (spec, value, kinds) => Object.fromEntries(Object.entries(spec.parts).map(([name, part]) => [name, saidValue(part, value[name]!, kinds)])),
-  tell: (spec, kinds) => ["an object with these members:", ...Object.entries(spec.parts).map(([name, part]) => indent(tellNamed(name, part.about, tellValue(part, kinds))))].join("\n"),
+  said: (spec, value, kinds) =>
+    Object.fromEntries(Object.entries(spec.parts).map(([name, part]) => [name, saidValue(part, value[name]!, kinds)])),
+  tell: (spec, kinds) =>
+    [
+      "an object with these members:",
+      ...Object.entries(spec.parts).map(([name, part]) => indent(tellNamed(name, part.about, tellValue(part, kinds)))),
+    ].join("\n"),
   tidy: (spec, raw, kinds) => {
     if (raw === null || typeof raw !== "object" || Array.isArray(raw)) return raw;
     const members = new Map(Object.entries(raw).map(([name, value]) => [name.trim().toLowerCase(), value as unknown]));
@@ -48,7 +64,10 @@ export const record: Kind<RecordSpec, RecordValue> = {
     }
   },
   toCell: (_spec, value) => JSON.stringify(value),
-  typescript: (spec, kinds) => `{ ${Object.entries(spec.parts).map(([name, part]) => `${name}: ${typescriptOf(part, kinds)}`).join("; ")} }`,
+  typescript: (spec, kinds) =>
+    `{ ${Object.entries(spec.parts)
+      .map(([name, part]) => `${name}: ${typescriptOf(part, kinds)}`)
+      .join("; ")} }`,
   control: "group",
 };
 

@@ -14,7 +14,9 @@ import { text } from "./text.js";
 import { yesNo } from "./yes-no.js";
 
 /** Every kind, by its name. A new kind is its own file and one entry here. */
-const KINDS = new Map<string, Kind>([text, number, yesNo, date, choice, choices, score, email, link, list, record, rows].map((kind) => [kind.kind, kind as unknown as Kind]));
+const KINDS = new Map<string, Kind>(
+  [text, number, yesNo, date, choice, choices, score, email, link, list, record, rows].map((kind) => [kind.kind, kind as unknown as Kind]),
+);
 
 export const kindNames: readonly string[] = [...KINDS.keys()];
 

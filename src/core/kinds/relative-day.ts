@@ -1,5 +1,19 @@
 const WEEKDAYS = ["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"];
-const COUNTS: Readonly<Record<string, number>> = { a: 1, an: 1, one: 1, two: 2, three: 3, four: 4, five: 5, six: 6, seven: 7, eight: 8, nine: 9, ten: 10, "a couple of": 2 };
+const COUNTS: Readonly<Record<string, number>> = {
+  a: 1,
+  an: 1,
+  one: 1,
+  two: 2,
+  three: 3,
+  four: 4,
+  five: 5,
+  six: 6,
+  seven: 7,
+  eight: 8,
+  nine: 9,
+  ten: 10,
+  "a couple of": 2,
+};
 const DAY_MS = 86_400_000;
 
 /**
@@ -20,7 +34,22 @@ export function relativeDay(text: string, base: string): string | undefined {
   return months === undefined ? undefined : addMonths(from, months);
 }
 
-const FIXED: Readonly<Record<string, number>> = { today: 0, "this morning": 0, "this afternoon": 0, "this evening": 0, tonight: 0, tomorrow: 1, yesterday: -1, "last night": -1, "the day after tomorrow": 2, "day after tomorrow": 2, "the day before yesterday": -2, "day before yesterday": -2, "next week": 7, "last week": -7 };
+const FIXED: Readonly<Record<string, number>> = {
+  today: 0,
+  "this morning": 0,
+  "this afternoon": 0,
+  "this evening": 0,
+  tonight: 0,
+  tomorrow: 1,
+  yesterday: -1,
+  "last night": -1,
+  "the day after tomorrow": 2,
+  "day after tomorrow": 2,
+  "the day before yesterday": -2,
+  "day before yesterday": -2,
+  "next week": 7,
+  "last week": -7,
+};
 
 function dayShift(words: string): number | undefined {
   if (FIXED[words] !== undefined) return FIXED[words];
@@ -40,7 +69,9 @@ function monthShift(words: string): number | undefined {
 
 /** `in 3 days` -> 3, `two days ago` -> -2. */
 function counted(words: string, units: string): { readonly count: number; readonly unit: string } | undefined {
-  const found = new RegExp(`^(in |within )?(\\d{1,4}|${Object.keys(COUNTS).join("|")}) (${units})( ago| earlier| from now| later| from today)?$`).exec(words);
+  const found = new RegExp(
+    `^(in |within )?(\\d{1,4}|${Object.keys(COUNTS).join("|")}) (${units})( ago| earlier| from now| later| from today)?$`,
+  ).exec(words);
   if (!found || (!found[1] && !found[4])) return undefined;
   const count = COUNTS[found[2]!] ?? Number(found[2]);
   const back = found[4] === " ago" || found[4] === " earlier";
@@ -50,12 +81,14 @@ function counted(words: string, units: string): { readonly count: number; readon
 
 function weekdayShift(words: string, from: number): number | undefined {
   const found = /^(?:(this|on|coming|this coming|next|last|past) )?([a-z]{3,9})$/.exec(words);
-  const wanted = found ? WEEKDAYS.findIndex((day) => day === found[2] || (found[2]!.length >= 3 && found[2]!.length <= 5 && day.startsWith(found[2]!))) : -1;
+  const wanted = found
+    ? WEEKDAYS.findIndex((day) => day === found[2] || (found[2]!.length >= 3 && found[2]!.length <= 5 && day.startsWith(found[2]!)))
+    : -1;
   if (wanted < 0) return undefined;
   const today = (new Date(from).getUTCDay() + 6) % 7;
   if (found![1] === "next") return 7 - today + wanted;
   const ahead = (wanted - today + 7) % 7 || 7;
-  return found![1] === "last" || found![1] === "past" ? ((wanted - today - 7) % 7 || -7) : ahead;
+  return found![1] === "last" || found![1] === "past" ? (wanted - today - 7) % 7 || -7 : ahead;
 }
 
 /** The same day of another month; its last day where it has fewer. */

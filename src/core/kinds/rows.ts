@@ -6,7 +6,10 @@ import type { ValueOf } from "./value-of.js";
 declare module "./value-of.js" {
   interface KindValues<Spec> {
     rows: Spec extends { readonly columns: infer Columns }
-      ? { -readonly [Name in keyof Columns]: (Columns[Name] extends string ? ValueOf<{ kind: Columns[Name] }> : ValueOf<Columns[Name]>) | null }[]
+      ? {
+          -readonly [Name in keyof Columns]:
+            (Columns[Name] extends string ? ValueOf<{ kind: Columns[Name] }> : ValueOf<Columns[Name]>) | null;
+        }[]
       : never;
   }
 }
@@ -33,8 +36,13 @@ export const rows: Kind<RowsSpec, RowValue[]> = {
   control: "area",
   faults: (spec) => (Object.keys(spec.columns).length === 0 ? ["Rows need columns: `columns: { at: date, said: text }`."] : []),
   value: (spec, kinds) => {
-    const columns = Object.entries(spec.columns).map(([name, column]) => [name, z.nullable(kinds(columnSpec(column).kind).value(columnSpec(column), kinds))] as const);
-    return z.array(z.strictObject(Object.fromEntries(columns), "must be a row with its columns"), "must be a list of rows") as unknown as z.ZodMiniType<RowValue[]>;
+    const columns = Object.entries(spec.columns).map(
+      ([name, column]) => [name, z.nullable(kinds(columnSpec(column).kind).value(columnSpec(column), kinds))] as const,
+    );
+    return z.array(
+      z.strictObject(Object.fromEntries(columns), "must be a row with its columns"),
+      "must be a list of rows",
+    ) as unknown as z.ZodMiniType<RowValue[]>;
   },
   tell: () => "rows",
   // Rows stand in a cell as a JSON list of objects; a blank or missing member is null.
@@ -50,7 +58,10 @@ export const rows: Kind<RowsSpec, RowValue[]> = {
     return fits(values);
   },
   toCell: (_spec, value) => JSON.stringify(value),
-  typescript: (spec, kinds) => `{ ${Object.entries(spec.columns).map(([name, column]) => `${name}: ${kinds(columnSpec(column).kind).typescript(columnSpec(column), kinds)} | null`).join("; ")} }[]`,
+  typescript: (spec, kinds) =>
+    `{ ${Object.entries(spec.columns)
+      .map(([name, column]) => `${name}: ${kinds(columnSpec(column).kind).typescript(columnSpec(column), kinds)} | null`)
+      .join("; ")} }[]`,
 };
 
 function readRow(spec: RowsSpec, row: unknown, kinds: KindLookup): RowValue | string {

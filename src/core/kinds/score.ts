@@ -23,7 +23,12 @@ const stepOf = (spec: ScoreSpec): number => spec.step ?? 1;
 export const score: Kind<ScoreSpec, number> = {
   kind: "score",
   summary: "A number on a scale with described points.",
-  keys: { from: z.number(), to: z.number(), step: z.optional(z.number().check(z.positive())), scale: z.optional(z.record(z.string(), z.string())) },
+  keys: {
+    from: z.number(),
+    to: z.number(),
+    step: z.optional(z.number().check(z.positive())),
+    scale: z.optional(z.record(z.string(), z.string())),
+  },
   faults: (spec) => {
     if (spec.from >= spec.to) return [`\`from\` (${spec.from}) must be below \`to\` (${spec.to}).`];
     if (!isPoint(spec, spec.to)) return [`The scale from ${spec.from} to ${spec.to} cannot be walked in steps of ${stepOf(spec)}.`];
@@ -32,12 +37,18 @@ export const score: Kind<ScoreSpec, number> = {
       .map((point) => `The scale describes ${point}, which is not ${pointName(spec)}.`);
   },
   value: (spec) => {
-    const schema = (isWhole(spec) ? z.int("must be a whole number") : z.number("must be a number")).check(z.gte(spec.from, `must be at least ${spec.from}`)).check(z.lte(spec.to, `must be at most ${spec.to}`));
-    return isWhole(spec) && stepOf(spec) === 1 ? schema : schema.check(z.refine((value) => isPoint(spec, value), `must be ${pointName(spec)}`));
+    const schema = (isWhole(spec) ? z.int("must be a whole number") : z.number("must be a number"))
+      .check(z.gte(spec.from, `must be at least ${spec.from}`))
+      .check(z.lte(spec.to, `must be at most ${spec.to}`));
+    return isWhole(spec) && stepOf(spec) === 1
+      ? schema
+      : schema.check(z.refine((value) => isPoint(spec, value), `must be ${pointName(spec)}`));
   },
   tell: (spec) => {
     const points = Object.entries(spec.scale ?? {}).sort(([a], [b]) => Number(a) - Number(b));
-    return [`${pointName(spec)}${points.length > 0 ? ", where" : ""}`, ...points.map(([point, about]) => `  - ${point} = ${about}`)].join("\n");
+    return [`${pointName(spec)}${points.length > 0 ? ", where" : ""}`, ...points.map(([point, about]) => `  - ${point} = ${about}`)].join(
+      "\n",
+    );
   },
   tidy: (spec, raw) => (typeof raw === "string" ? (scoreIn(spec, raw) ?? raw) : raw),
   fromCell: (spec, cell) => {
@@ -53,7 +64,10 @@ export const score: Kind<ScoreSpec, number> = {
   writtenAs: "numbers",
   isGood: ({ from, to }, value) => value > (from + to) / 2,
   step: stepOf,
-  meanings: ({ scale = {} }) => Object.entries(scale).sort(([a], [b]) => Number(a) - Number(b)).map(([name, about]) => ({ name, about })),
+  meanings: ({ scale = {} }) =>
+    Object.entries(scale)
+      .sort(([a], [b]) => Number(a) - Number(b))
+      .map(([name, about]) => ({ name, about })),
   weaknesses: ({ from, to, scale }) => {
     const missing = [from, to].filter((point) => scale?.[String(point)] === undefined).map(String);
     return missing.length > 0 ? [{ code: "bareScale", missing }] : [];

@@ -9,7 +9,10 @@ export function tellNamed(name: string, about: string | undefined, told: string)
 }
 
 export function indent(text: string): string {
-  return text.split("\n").map((line) => `  ${line}`).join("\n");
+  return text
+    .split("\n")
+    .map((line) => `  ${line}`)
+    .join("\n");
 }
 
 function sentence(text: string): string {

@@ -26,7 +26,13 @@ const limit = z.optional(z.int().check(z.positive()));
 export const text: Kind<TextSpec, string> = {
   kind: "text",
   summary: "Words: a note, a summary, a reason.",
-  keys: { maxChars: limit, maxSentences: limit, maxWords: limit, form: z.optional(z.enum(["plain", "markdown"], "Expected plain or markdown.")), language: z.optional(z.string().check(z.minLength(2))) },
+  keys: {
+    maxChars: limit,
+    maxSentences: limit,
+    maxWords: limit,
+    form: z.optional(z.enum(["plain", "markdown"], "Expected plain or markdown.")),
+    language: z.optional(z.string().check(z.minLength(2))),
+  },
   freeText: true,
   value: (spec) => {
     const limits = z.check<string>((context) => {

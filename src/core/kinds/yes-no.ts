@@ -14,7 +14,16 @@ export interface YesNoSpec extends AnySpec {
   readonly no?: string | undefined;
 }
 
-const WORDS = new Map([["yes", true], ["true", true], ["y", true], ["1", true], ["no", false], ["false", false], ["n", false], ["0", false]]);
+const WORDS = new Map([
+  ["yes", true],
+  ["true", true],
+  ["y", true],
+  ["1", true],
+  ["no", false],
+  ["false", false],
+  ["n", false],
+  ["0", false],
+]);
 
 function wordOf({ yes, no }: YesNoSpec, text: string): boolean | undefined {
   const word = text.trim().toLowerCase().replace(/[.!]$/, "");

@@ -28,7 +28,10 @@ export function monthStart(at: number): number {
 }
 
 /** Adds a charge to what the same run, step, model and day were charged before. */
-export function addCharge(charges: Map<string, Charge>, { run, step, model, day, requests, tokensIn, tokensOut, spent, unsure }: Charge): void {
+export function addCharge(
+  charges: Map<string, Charge>,
+  { run, step, model, day, requests, tokensIn, tokensOut, spent, unsure }: Charge,
+): void {
   const id = `${run}\n${step}\n${model}\n${day}`;
   const sum = charges.get(id) as { -readonly [Figure in keyof Charge]: Charge[Figure] } | undefined;
   if (!sum) return void charges.set(id, { run, step, model, day, requests, tokensIn, tokensOut, spent, unsure });
@@ -40,16 +43,42 @@ export function addCharge(charges: Map<string, Charge>, { run, step, model, day,
 }
 
 /** What an answer cost, by model. */
-export function chargesOf(answer: Answer, about: { readonly run: string; readonly step?: string; readonly model: string; readonly at: number }): Charge[] {
+export function chargesOf(
+  answer: Answer,
+  about: { readonly run: string; readonly step?: string; readonly model: string; readonly at: number },
+): Charge[] {
   if (answer.asks === 0 && answer.usage.tokensIn === 0 && answer.usage.tokensOut === 0) return [];
   const { run, step = "" } = about;
   const day = dayOf(about.at);
   const exchanges = answer.spentBy ? (answer.exchanges ?? []) : [];
-  if (exchanges.length === 0) return [{ run, step, model: about.model, day, requests: answer.asks, tokensIn: answer.usage.tokensIn, tokensOut: answer.usage.tokensOut, spent: answer.spent, unsure: 0 }];
+  if (exchanges.length === 0)
+    return [
+      {
+        run,
+        step,
+        model: about.model,
+        day,
+        requests: answer.asks,
+        tokensIn: answer.usage.tokensIn,
+        tokensOut: answer.usage.tokensOut,
+        spent: answer.spent,
+        unsure: 0,
+      },
+    ];
   return [...new Set(exchanges.map(({ model }) => model))].map((model) => {
     const own = exchanges.filter((one) => one.model === model);
     const sum = (of: (one: (typeof own)[number]) => number): number => own.reduce((total, one) => total + of(one), 0);
-    return { run, step, model, day, unsure: 0, requests: own.filter(isOwnRequest).length, tokensIn: sum(({ usage }) => usage.tokensIn), tokensOut: sum(({ usage }) => usage.tokensOut), spent: sum(({ spent }) => spent) };
+    return {
+      run,
+      step,
+      model,
+      day,
+      unsure: 0,
+      requests: own.filter(isOwnRequest).length,
+      tokensIn: sum(({ usage }) => usage.tokensIn),
+      tokensOut: sum(({ usage }) => usage.tokensOut),
+      spent: sum(({ spent }) => spent),
+    };
   });
 }
 

@@ -14,7 +14,8 @@ export function memoryLedger(): Ledger {
   const reserved = new Map<string, { readonly amount: number; readonly until: number }>();
   const charges = new Map<string, Charge>();
   const cellId = (plan: string, step: string, key: string): string => JSON.stringify([plan, step, key]);
-  const chargedSince = (day: number): number => [...charges.values()].reduce((sum, charge) => sum + (charge.day >= day ? charge.spent + charge.unsure : 0), 0);
+  const chargedSince = (day: number): number =>
+    [...charges.values()].reduce((sum, charge) => sum + (charge.day >= day ? charge.spent + charge.unsure : 0), 0);
   const release = (holder: string, names: readonly string[]): void => {
     for (const name of names) if (leases.get(name)?.holder === holder) leases.delete(name);
   };
@@ -27,7 +28,8 @@ export function memoryLedger(): Ledger {
       },
       prune: async ({ before, subject }) => {
         const needed = new Set([...cells.values()].map((cell) => cell.fingerprint));
-        const isOld = ({ fingerprint, at, run }: AnswerRecord): boolean => at < before && !needed.has(fingerprint) && (subject === undefined || runs.get(run)?.subject === subject);
+        const isOld = ({ fingerprint, at, run }: AnswerRecord): boolean =>
+          at < before && !needed.has(fingerprint) && (subject === undefined || runs.get(run)?.subject === subject);
         const old = [...answers.values()].filter(isOld);
         for (const { fingerprint } of old) answers.delete(fingerprint);
         return old.length;
@@ -51,12 +53,23 @@ export function memoryLedger(): Ledger {
         const mine = new Set([...runs.values()].filter((run) => run.subject === subject).map((run) => run.id));
         const sums = new Map<string, Charge>();
         for (const charge of charges.values()) if (mine.has(charge.run)) addCharge(sums, { ...charge, run: "", day: 0 });
-        const records = [...sums.values()].map(({ model, step, requests, tokensIn, tokensOut, spent, unsure }): SpendRecord => ({ model, step, requests, tokensIn, tokensOut, spent, unsure }));
+        const records = [...sums.values()].map(({ model, step, requests, tokensIn, tokensOut, spent, unsure }): SpendRecord => ({
+          model,
+          step,
+          requests,
+          tokensIn,
+          tokensOut,
+          spent,
+          unsure,
+        }));
         return records.sort((one, other) => (one.model < other.model || (one.model === other.model && one.step < other.step) ? -1 : 1));
       },
       since: async (day) => chargedSince(day),
       reserve: async (about) => {
-        const others = [...reserved].reduce((sum, [holder, { amount, until }]) => sum + (holder !== about.holder && until > about.now ? amount : 0), 0);
+        const others = [...reserved].reduce(
+          (sum, [holder, { amount, until }]) => sum + (holder !== about.holder && until > about.now ? amount : 0),
+          0,
+        );
         const amount = grantOf(about, chargedSince(about.since) + others);
         if (amount !== undefined) reserved.set(about.holder, { amount, until: about.until });
         return amount;
@@ -70,7 +83,10 @@ export function memoryLedger(): Ledger {
         if (run) runs.set(end.id, { ...run, ...end });
       },
       find: async (kind, subject, limit) =>
-        [...runs.values()].filter((run) => run.kind === kind && run.subject === subject).sort((a, b) => b.startedAt - a.startedAt).slice(0, limit),
+        [...runs.values()]
+          .filter((run) => run.kind === kind && run.subject === subject)
+          .sort((a, b) => b.startedAt - a.startedAt)
+          .slice(0, limit),
     },
     versions: {
       of: async (template, { hash, text, at }) => {
@@ -104,7 +120,8 @@ export function memoryLedger(): Ledger {
       release: async (holder, names) => release(holder, names),
     },
     record: async (entry) => {
-      for (const record of entry.answers ?? []) if (entry.replace || !answers.has(record.fingerprint)) answers.set(record.fingerprint, record);
+      for (const record of entry.answers ?? [])
+        if (entry.replace || !answers.has(record.fingerprint)) answers.set(record.fingerprint, record);
       for (const charge of entry.charges ?? []) {
         addCharge(charges, charge);
         const held = entry.holder === undefined ? undefined : reserved.get(entry.holder);

@@ -9,6 +9,7 @@ export function recallFrom(ledger: Ledger, about: { readonly model: string; read
   const { now, ...rest } = about;
   return {
     known: async (fingerprint) => (await ledger.answers.find([fingerprint]))[0]?.answer,
-    keep: (fingerprint, template, answer) => ledger.record({ answers: [{ fingerprint, template, version: OWN_VERSION, ...rest, at: now(), answer }] }),
+    keep: (fingerprint, template, answer) =>
+      ledger.record({ answers: [{ fingerprint, template, version: OWN_VERSION, ...rest, at: now(), answer }] }),
   };
 }

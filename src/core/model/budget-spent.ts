@@ -13,6 +13,10 @@ export class BudgetSpent extends Error {
     readonly needs: Micros,
     readonly cap: Micros,
   ) {
-    super(why === "request" ? "one request may cost more than the cap" : `the ${why === "month" ? "month's" : "spend"} cap leaves no room for another request`);
+    super(
+      why === "request"
+        ? "one request may cost more than the cap"
+        : `the ${why === "month" ? "month's" : "spend"} cap leaves no room for another request`,
+    );
   }
 }

@@ -13,11 +13,13 @@ export function statusFailure(status: number, headers: Readonly<Record<string, s
   if (status === 401 || status === 403) return new ModelFailure("unauthorised", `HTTP ${status}`, details);
   if (status === 429) {
     const code = (body as { error?: { code?: unknown; type?: unknown } } | undefined)?.error;
-    if (code?.code === "insufficient_quota" || code?.type === "insufficient_quota") return new ModelFailure("quota", "the quota is spent", details);
+    if (code?.code === "insufficient_quota" || code?.type === "insufficient_quota")
+      return new ModelFailure("quota", "the quota is spent", details);
     return new ModelFailure("busy", "the host says that it gets too many requests (HTTP 429)", details);
   }
   // 501 and 505: it will never take such a request; the address is another service's.
-  if ((status >= 500 && status !== 501 && status !== 505) || status === 408 || status === 409) return new ModelFailure("server", `the host failed (HTTP ${status})`, details);
+  if ((status >= 500 && status !== 501 && status !== 505) || status === 408 || status === 409)
+    return new ModelFailure("server", `the host failed (HTTP ${status})`, details);
   return new ModelFailure("rejected", said || `HTTP ${status}`, details);
 }
 

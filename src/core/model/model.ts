@@ -80,10 +80,12 @@ export type AskedModel = Model & { readonly [ASKED]: true };
 
 /**
  * Why an attempt failed. `busy` (429), `server` (5xx), `network`, `timeout` and `garbled` (a reply that is not the
- * protocol's) may pass and are tried again, and so may `broken`, an error of the model's own code; `gone`, a host that kept failing beyond all patience, `unauthorised`, `quota` and `rejected` are final for the whole run;
+ * protocol's) may pass and are tried again, and so may `broken`, an error of the model's own code; `gone`, a host that kept failing beyond
+ * all patience, `unauthorised`, `quota` and `rejected` are final for the whole run;
  * `cancelled` is the user's own doing.
  */
-export type FailureKind = "busy" | "server" | "network" | "timeout" | "garbled" | "unauthorised" | "quota" | "rejected" | "gone" | "cancelled" | "broken";
+export type FailureKind =
+  "busy" | "server" | "network" | "timeout" | "garbled" | "unauthorised" | "quota" | "rejected" | "gone" | "cancelled" | "broken";
 
 const PASSING: ReadonlySet<FailureKind> = new Set(["busy", "server", "network", "timeout", "garbled", "broken"]);
 /** Failures after which the host may have done the work, and charged for it, without our seeing the reply. */
@@ -96,7 +98,11 @@ export class ModelFailure extends Error {
   /** How long the host asks to wait. */
   readonly retryAfterMs: number | undefined;
 
-  constructor(kind: FailureKind, message: string, details: { status?: number | undefined; retryAfterMs?: number | undefined; cause?: unknown } = {}) {
+  constructor(
+    kind: FailureKind,
+    message: string,
+    details: { status?: number | undefined; retryAfterMs?: number | undefined; cause?: unknown } = {},
+  ) {
     super(message);
     this.kind = kind;
     this.status = details.status;

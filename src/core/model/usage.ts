@@ -10,7 +10,10 @@ const SURELY_A_TOKEN = 40;
  * not whole, zero for a text that is there, or more than the request can use whatever the model, cannot be. So no reply
  * costs more than was reserved for it. A host that really bills more than that bills beyond what we can know.
  */
-export function chargedUsage(request: ModelRequest, reply: Pick<ModelReply, "text" | "usage">): { readonly usage: Usage; readonly doubt?: string } {
+export function chargedUsage(
+  request: ModelRequest,
+  reply: Pick<ModelReply, "text" | "usage">,
+): { readonly usage: Usage; readonly doubt?: string } {
   const own = guessUsage(request, reply.text);
   const { usage } = reply;
   if (!usage) return { usage: own };
@@ -19,7 +22,10 @@ export function chargedUsage(request: ModelRequest, reply: Pick<ModelReply, "tex
   const tokensIn = counted(usage.tokensIn, own.tokensIn, most.tokensIn, promptChars);
   const tokensOut = counted(usage.tokensOut, own.tokensOut, most.tokensOut, reply.text.length);
   if (tokensIn === usage.tokensIn && tokensOut === usage.tokensOut) return { usage };
-  const [what, told, least, limit] = tokensIn === usage.tokensIn ? ["reply", usage.tokensOut, own.tokensOut, most.tokensOut] as const : ["prompt", usage.tokensIn, own.tokensIn, most.tokensIn] as const;
+  const [what, told, least, limit] =
+    tokensIn === usage.tokensIn
+      ? (["reply", usage.tokensOut, own.tokensOut, most.tokensOut] as const)
+      : (["prompt", usage.tokensIn, own.tokensIn, most.tokensIn] as const);
   return { usage: { tokensIn, tokensOut }, doubt: `${told} tokens for a ${what} of about ${plural(least, "token")}, ${limit} at most` };
 }
 

@@ -4,7 +4,11 @@ import type { KnownTable } from "./check-plan.js";
 import type { Plan } from "./plan.js";
 
 /** Holds a plan that was made in code against its templates and its table; what checks it is loaded when it is needed. */
-export async function checkMadePlan(plan: Plan, templates: Readonly<Record<string, Template>>, table: KnownTable | undefined): Promise<Complaint[]> {
+export async function checkMadePlan(
+  plan: Plan,
+  templates: Readonly<Record<string, Template>>,
+  table: KnownTable | undefined,
+): Promise<Complaint[]> {
   const { checkPlan } = await import("./check-plan.js");
   return checkPlan(plan, templates, documentOf(plan, `plan ${plan.name}`), table);
 }

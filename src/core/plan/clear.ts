@@ -24,7 +24,12 @@ export function readyRules(step: TemplateStep, parts: readonly NamedShape[]): Re
         return [name, reading?.ok ? reading.value : value];
       }),
     );
-    return { number: index + 1, condition: readCondition(rule.when).condition!, parts: given, fingerprint: sha256Hex(`rule ${canonicalJson(given)}`) };
+    return {
+      number: index + 1,
+      condition: readCondition(rule.when).condition!,
+      parts: given,
+      fingerprint: sha256Hex(`rule ${canonicalJson(given)}`),
+    };
   });
 }
 

@@ -10,7 +10,10 @@ import { readSet } from "./set-column.js";
 export type StepTemplates = Readonly<Record<string, Pick<Template, "inputs"> | undefined>>;
 
 /** Which column each input comes from; the column of its own name where the plan does not say. */
-export function inputColumns(step: { readonly inputs: Readonly<Record<string, string>> }, template: Pick<Template, "inputs">): Record<string, string> {
+export function inputColumns(
+  step: { readonly inputs: Readonly<Record<string, string>> },
+  template: Pick<Template, "inputs">,
+): Record<string, string> {
   return Object.fromEntries(Object.keys(template.inputs).map((input) => [input, step.inputs[input] ?? input]));
 }
 
@@ -18,7 +21,9 @@ export function inputColumns(step: { readonly inputs: Readonly<Record<string, st
 export function columnsRead(step: Step, template: Pick<Template, "inputs"> | undefined): string[] {
   const conditions = [step.when, ...(isTemplateStep(step) ? (step.clear ?? []).map((rule) => rule.when) : [])];
   const tested = conditions.flatMap((source) => (source === undefined ? [] : (readCondition(source).condition?.columns ?? [])));
-  const taken = isTemplateStep(step) ? Object.values(template ? inputColumns(step, template) : step.inputs) : Object.entries(step.set).flatMap(([column, source]) => readSet(column, source).set?.reads ?? []);
+  const taken = isTemplateStep(step)
+    ? Object.values(template ? inputColumns(step, template) : step.inputs)
+    : Object.entries(step.set).flatMap(([column, source]) => readSet(column, source).set?.reads ?? []);
   return [...new Set([...tested, ...taken])];
 }
 
@@ -71,11 +76,20 @@ export function orderSteps(plan: Pick<Plan, "steps">, templates: StepTemplates):
   const names = Object.keys(plan.steps);
   const writer = new Map(names.flatMap((name) => columnsOf(plan.steps[name]!).map((column) => [column, name] as const)));
   const reads = Object.fromEntries(names.map((name) => [name, columnsRead(plan.steps[name]!, templates[name])]));
-  const needs = Object.fromEntries(names.map((name) => [name, [...new Set(reads[name]!.flatMap((column) => writer.get(column) ?? []))].filter((need) => need !== name)]));
+  const needs = Object.fromEntries(
+    names.map((name) => [name, [...new Set(reads[name]!.flatMap((column) => writer.get(column) ?? []))].filter((need) => need !== name)]),
+  );
   const steps: string[] = [];
   while (steps.length < names.length) {
     const next = names.find((name) => !steps.includes(name) && needs[name]!.every((need) => steps.includes(need)));
-    if (next === undefined) return { cycle: cycleIn(names.filter((name) => !steps.includes(name)), needs, (step, need) => reads[step]!.find((column) => writer.get(column) === need)!) };
+    if (next === undefined)
+      return {
+        cycle: cycleIn(
+          names.filter((name) => !steps.includes(name)),
+          needs,
+          (step, need) => reads[step]!.find((column) => writer.get(column) === need)!,
+        ),
+      };
     steps.push(next);
   }
   return { order: { steps, needs } };

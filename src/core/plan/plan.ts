@@ -122,5 +122,8 @@ export function checkFilled({ name, steps }: Pick<Plan, "name" | "steps">, optio
   const unknown = columns.find((column) => !known.includes(column));
   if (unknown === undefined) return;
   const near = nearest(unknown, known);
-  throw new YoroshiError("badOption", { option, problem: `the plan ${name} fills no column \`${unknown}\`.${near ? ` Did you mean \`${near}\`?` : ` It fills: ${known.join(", ")}.`}` });
+  throw new YoroshiError("badOption", {
+    option,
+    problem: `the plan ${name} fills no column \`${unknown}\`.${near ? ` Did you mean \`${near}\`?` : ` It fills: ${known.join(", ")}.`}`,
+  });
 }

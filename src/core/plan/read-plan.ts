@@ -1,13 +1,39 @@
 import * as z from "zod/mini";
-import { checkShape, complain, documentOf, readDocument, rowsSourceShape, tableSourceShape, YoroshiError, type Complaint, type GroupsSource, type Json, type SourceDocument } from "../ground/index.js";
+import {
+  checkShape,
+  complain,
+  documentOf,
+  readDocument,
+  rowsSourceShape,
+  tableSourceShape,
+  YoroshiError,
+  type Complaint,
+  type GroupsSource,
+  type Json,
+  type SourceDocument,
+} from "../ground/index.js";
 import { jsonSchemaOf } from "../kinds/index.js";
 import { checkFormat } from "../template/index.js";
 import { adviseCondition } from "./condition-advice.js";
 import { readCondition } from "./condition.js";
-import { columnsOf, MOST_ROWS_PER_REQUEST, OWN_STEP, PLAN_FORMAT, REFILLS, type Limits, type Plan, type Refill, type SetStep, type Step, type TemplateStep } from "./plan.js";
+import {
+  columnsOf,
+  MOST_ROWS_PER_REQUEST,
+  OWN_STEP,
+  PLAN_FORMAT,
+  REFILLS,
+  type Limits,
+  type Plan,
+  type Refill,
+  type SetStep,
+  type Step,
+  type TemplateStep,
+} from "./plan.js";
 import { readSet } from "./set-column.js";
 
-const name = z.string().check(z.regex(/^[a-z0-9][a-z0-9-]*$/, "A name is made of small letters, digits and hyphens (for example `deck-log`)."));
+const name = z
+  .string()
+  .check(z.regex(/^[a-z0-9][a-z0-9-]*$/, "A name is made of small letters, digits and hyphens (for example `deck-log`)."));
 const columns = z.record(z.string(), z.string());
 const takes = z.optional(z.array(z.string()));
 
@@ -16,44 +42,63 @@ const planFile = z.strictObject({
   name,
   title: z.optional(z.string()),
   table: tableSourceShape,
-  related: z.optional(z.record(
+  related: z.optional(
+    z.record(
       z.string(),
       z.strictObject({
         table: rowsSourceShape,
-        match: columns.check(z.refine((match) => Object.keys(match).length > 0, "Say which columns must be the same: `match: { <column there>: <column here> }`.")),
+        match: columns.check(
+          z.refine(
+            (match) => Object.keys(match).length > 0,
+            "Say which columns must be the same: `match: { <column there>: <column here> }`.",
+          ),
+        ),
         columns: z.optional(columns),
         order: z.optional(z.string()),
         limit: z.optional(z.int().check(z.gte(1)).check(z.lte(1000))),
         keep: z.optional(z.enum(["newest", "oldest"], "Expected newest or oldest.")),
       }),
-    )),
-  steps: z._default(z.record(
-    z.string(),
-    z.union(
-      [
-        z.strictObject({
-          template: z.string(),
-          inputs: z._default(columns, {}),
-          fill: columns,
-          when: z.optional(z.string()),
-          clear: z.optional(z.array(z.strictObject({ when: z.string(), give: z.record(z.string(), z.json()) }))),
-          rowsPerRequest: z.optional(z.int().check(z.gte(1)).check(z.lte(MOST_ROWS_PER_REQUEST))),
-          takes,
-        }),
-        z.strictObject({
-          set: z.record(z.string(), z.union([z.string(), z.strictObject({ cel: z.string() })], "Expected text with placeholders, `{{ row.vessel }}`, or `{ cel: <expression over row> }`.")),
-          when: z.optional(z.string()),
-          takes,
-        }),
-      ],
-      "Expected a step: a `template` with what it takes and fills, or plain columns with `set`.",
     ),
-  ), {}),
-  limits: z._default(z.strictObject({
+  ),
+  steps: z._default(
+    z.record(
+      z.string(),
+      z.union(
+        [
+          z.strictObject({
+            template: z.string(),
+            inputs: z._default(columns, {}),
+            fill: columns,
+            when: z.optional(z.string()),
+            clear: z.optional(z.array(z.strictObject({ when: z.string(), give: z.record(z.string(), z.json()) }))),
+            rowsPerRequest: z.optional(z.int().check(z.gte(1)).check(z.lte(MOST_ROWS_PER_REQUEST))),
+            takes,
+          }),
+          z.strictObject({
+            set: z.record(
+              z.string(),
+              z.union(
+                [z.string(), z.strictObject({ cel: z.string() })],
+                "Expected text with placeholders, `{{ row.vessel }}`, or `{ cel: <expression over row> }`.",
+              ),
+            ),
+            when: z.optional(z.string()),
+            takes,
+          }),
+        ],
+        "Expected a step: a `template` with what it takes and fills, or plain columns with `set`.",
+      ),
+    ),
+    {},
+  ),
+  limits: z._default(
+    z.strictObject({
       rows: z.optional(z.int().check(z.positive())),
       spend: z.optional(z.number().check(z.positive())),
       atOnce: z.optional(z.int().check(z.gte(1)).check(z.lte(1000))),
-    }), {}),
+    }),
+    {},
+  ),
   gate: z.optional(z.strictObject({ step: z.string(), part: z.string(), accuracyAtLeast: z.number().check(z.gte(0)).check(z.lte(1)) })),
   refill: z._default(z.enum(REFILLS as [Refill, ...Refill[]], `Expected one of ${REFILLS.join(", ")}.`), "stale"),
 });
@@ -65,7 +110,9 @@ export const planFileSchema = (): Record<string, Json> => jsonSchemaOf(planFile)
 export interface PlanShape extends Omit<Plan, "table" | "steps" | "limits" | "refill"> {
   /** `key` is left out where rows are made of groups: these name them. */
   readonly table: Plan["table"] | (Omit<Plan["table"], "key" | "groups"> & { readonly groups: GroupsSource });
-  readonly steps?: Readonly<Record<string, SetStep | (Omit<TemplateStep, "inputs"> & { readonly inputs?: TemplateStep["inputs"] | undefined })>> | undefined;
+  readonly steps?:
+    | Readonly<Record<string, SetStep | (Omit<TemplateStep, "inputs"> & { readonly inputs?: TemplateStep["inputs"] | undefined })>>
+    | undefined;
   readonly limits?: Limits | undefined;
   readonly refill?: Refill | undefined;
 }
@@ -101,11 +148,14 @@ function conditionFaults(groups: GroupsSource | undefined, document: SourceDocum
   if (!groups) return [];
   const conditions: [string | undefined, (string | number)[]][] = [[groups.when, ["when"]]];
   for (const [name, figure] of Object.entries(groups.figures)) {
-    for (const key of ["count", "share", "shareOfTable", "where"] as const) if (!(key === "count" && figure.count === "all")) conditions.push([figure[key], ["figures", name, key]]);
+    for (const key of ["count", "share", "shareOfTable", "where"] as const)
+      if (!(key === "count" && figure.count === "all")) conditions.push([figure[key], ["figures", name, key]]);
   }
   return conditions.flatMap(([source, path]) => {
     const problem = source === undefined ? undefined : readCondition(source).problem;
-    return problem === undefined ? [] : [complain("badCondition", document.at(["table", "groups", ...path]), { problem: advise(source!, problem) })];
+    return problem === undefined
+      ? []
+      : [complain("badCondition", document.at(["table", "groups", ...path]), { problem: advise(source!, problem) })];
   });
 }
 
@@ -119,27 +169,57 @@ function readPlanDocument(document: SourceDocument, advise: Advise = (_source, p
   const steps = Object.entries(value.steps);
   const { items, groups } = value.table as Plan["table"];
   found.push(...conditionFaults(groups, document, advise));
-  if (OWN_STEP in value.steps && (items ?? groups)) found.push(complain("badValue", document.atKey(["steps", OWN_STEP]), { problem: `\`${OWN_STEP}\` is the step that makes the rows of this table. Give yours another name.` }));
-  if (steps.length === 0 && !items && !groups) found.push(complain("missingKey", document.atKey(["steps"]), { key: "steps", hint: "A plan needs a step." }));
+  if (OWN_STEP in value.steps && (items ?? groups))
+    found.push(
+      complain("badValue", document.atKey(["steps", OWN_STEP]), {
+        problem: `\`${OWN_STEP}\` is the step that makes the rows of this table. Give yours another name.`,
+      }),
+    );
+  if (steps.length === 0 && !items && !groups)
+    found.push(complain("missingKey", document.atKey(["steps"]), { key: "steps", hint: "A plan needs a step." }));
   const { gate } = value;
-  if (gate && !("template" in (value.steps[gate.step] ?? {}))) found.push(complain("badValue", document.at(["gate", "step"]), { problem: `The plan has no template step \`${gate.step}\`. Steps: ${Object.keys(value.steps).join(", ")}.` }));
+  if (gate && !("template" in (value.steps[gate.step] ?? {})))
+    found.push(
+      complain("badValue", document.at(["gate", "step"]), {
+        problem: `The plan has no template step \`${gate.step}\`. Steps: ${Object.keys(value.steps).join(", ")}.`,
+      }),
+    );
   const writer = new Map<string, string>();
   for (const [stepName, step] of steps) {
-    if ("fill" in step && Object.keys(step.fill).length === 0) found.push(complain("missingKey", document.atKey(["steps", stepName, "fill"]), { key: "fill", hint: "Say which column takes which part: `fill: { <column>: <part> }`." }));
+    if ("fill" in step && Object.keys(step.fill).length === 0)
+      found.push(
+        complain("missingKey", document.atKey(["steps", stepName, "fill"]), {
+          key: "fill",
+          hint: "Say which column takes which part: `fill: { <column>: <part> }`.",
+        }),
+      );
     for (const column of columnsOf(step as Step)) {
       const before = writer.get(column);
-      if (before !== undefined) found.push(complain("twoWriters", document.atKey(["steps", stepName, "fill" in step ? "fill" : "set", column]), { column, first: before, second: stepName }));
+      if (before !== undefined)
+        found.push(
+          complain("twoWriters", document.atKey(["steps", stepName, "fill" in step ? "fill" : "set", column]), {
+            column,
+            first: before,
+            second: stepName,
+          }),
+        );
       writer.set(column, stepName);
     }
     for (const [column, source] of "set" in step ? Object.entries(step.set) : []) {
       const fault = readSet(column, source).problem;
-      if (fault) found.push(complain("badValue", document.at(["steps", stepName, "set", column]), { problem: `\`${column}\` cannot be made: ${fault}.` }));
+      if (fault)
+        found.push(
+          complain("badValue", document.at(["steps", stepName, "set", column]), { problem: `\`${column}\` cannot be made: ${fault}.` }),
+        );
     }
     const { problem } = step.when === undefined ? {} : readCondition(step.when);
     if (problem) found.push(complain("badCondition", document.at(["steps", stepName, "when"]), { problem: advise(step.when!, problem) }));
     for (const [index, rule] of ("clear" in step ? (step.clear ?? []) : []).entries()) {
       const fault = readCondition(rule.when).problem;
-      if (fault) found.push(complain("badCondition", document.at(["steps", stepName, "clear", index, "when"]), { problem: advise(rule.when, fault) }));
+      if (fault)
+        found.push(
+          complain("badCondition", document.at(["steps", stepName, "clear", index, "when"]), { problem: advise(rule.when, fault) }),
+        );
     }
   }
   if (found.length > 0) return { document, complaints: found };

@@ -8,6 +8,13 @@ export function warnPlan({ table: source, steps }: Plan, document: SourceDocumen
   if (inDatabase(source) || source.items || source.groups) return [];
   return Object.entries(steps).flatMap(([name, step]) => {
     if (step.takes) return [];
-    return columnsOf(step).filter((column) => table.columns.includes(column)).map((column) => warning("fillsSource", document.atKey(["steps", name, isTemplateStep(step) ? "fill" : "set", column]), { column, table: table.name }));
+    return columnsOf(step)
+      .filter((column) => table.columns.includes(column))
+      .map((column) =>
+        warning("fillsSource", document.atKey(["steps", name, isTemplateStep(step) ? "fill" : "set", column]), {
+          column,
+          table: table.name,
+        }),
+      );
   });
 }

@@ -50,13 +50,20 @@ const FENCED = /<data-([a-z]+) name="[^"]*">\n?([\s\S]*?)\n?<\/data-\1>/g;
 /** Reads a prompt as a model would have to: what is asked, of what, in which form, with which examples. */
 export function readRequest(request: ModelRequest): ReadRequest {
   const { messages } = request;
-  const last = messages.findLastIndex((message) => message.role === "user" && ASKS.test(message.content) && !message.content.startsWith("That answer cannot be used"));
+  const last = messages.findLastIndex(
+    (message) => message.role === "user" && ASKS.test(message.content) && !message.content.startsWith("That answer cannot be used"),
+  );
   // Points to check come after the answer that they are about; they speak as the task does.
-  const checks = messages.slice(last + 1).filter((message) => message.role === "user" && message.content.startsWith("Check your answer")).map((message) => message.content);
+  const checks = messages
+    .slice(last + 1)
+    .filter((message) => message.role === "user" && message.content.startsWith("Check your answer"))
+    .map((message) => message.content);
   const question = messages[last]?.content ?? messages.findLast((message) => message.role === "user")?.content ?? "";
   const at = question.search(ASKS);
   const task = at < 0 ? question : question.slice(0, at);
-  const system = messages.filter((message) => message.role === "system").map((message) => message.content.replace(/Text between <data-[^\n]*/, ""));
+  const system = messages
+    .filter((message) => message.role === "system")
+    .map((message) => message.content.replace(/Text between <data-[^\n]*/, ""));
   const parts = at < 0 ? [] : readParts(question.slice(at));
   return {
     instruction: [...system, task.replace(FENCED, " "), ...checks].join("\n"),
@@ -77,10 +84,21 @@ export function readRows(request: ModelRequest): { readonly mark: string; readon
   const last = request.messages.at(-1);
   const at = last?.content.search(ASKS) ?? -1;
   if (!last || last.role !== "user" || at < 0 || !ROWS_FOLLOW.test(last.content)) return undefined;
-  const answer = last.content.slice(at).split("\n").filter((line) => !line.startsWith('- "row": ')).join("\n");
+  const answer = last.content
+    .slice(at)
+    .split("\n")
+    .filter((line) => !line.startsWith('- "row": '))
+    .join("\n");
   // Examples are a turn of the same form.
-  const turns = request.messages.slice(0, -1).flatMap((turn, index, all) => (turn.role === "user" ? exampleTurns(turn.content, all[index + 1]?.content ?? "") : turn.role === "system" ? [turn] : []));
-  return rowsOf(last.content.slice(0, at)).map(({ mark, content }) => ({ mark, request: { ...request, schema: undefined, messages: [...turns, { role: "user" as const, content: `${content}\n\n${answer}` }] } }));
+  const turns = request.messages
+    .slice(0, -1)
+    .flatMap((turn, index, all) =>
+      turn.role === "user" ? exampleTurns(turn.content, all[index + 1]?.content ?? "") : turn.role === "system" ? [turn] : [],
+    );
+  return rowsOf(last.content.slice(0, at)).map(({ mark, content }) => ({
+    mark,
+    request: { ...request, schema: undefined, messages: [...turns, { role: "user" as const, content: `${content}\n\n${answer}` }] },
+  }));
 }
 
 function rowsOf(text: string): { mark: string; content: string }[] {
@@ -89,14 +107,20 @@ function rowsOf(text: string): { mark: string; content: string }[] {
   // What a row holds is fenced: a line in it that looks like a mark is none.
   const fences = [...text.matchAll(FENCED)].map((match) => [match.index, match.index + match[0].length] as const);
   const marks = [...text.matchAll(ROW)].filter(({ index }) => index > from && !fences.some(([start, end]) => index > start && index < end));
-  return marks.map((match, index) => ({ mark: match[1]!, content: `${words}${text.slice(match.index + match[0].length, marks[index + 1]?.index ?? text.length)}` }));
+  return marks.map((match, index) => ({
+    mark: match[1]!,
+    content: `${words}${text.slice(match.index + match[0].length, marks[index + 1]?.index ?? text.length)}`,
+  }));
 }
 
 function exampleTurns(turn: string, reply: string): ModelRequest["messages"] {
   const { answers } = JSON.parse(reply) as { answers: readonly { row: string }[] };
   return rowsOf(turn).flatMap(({ mark, content }) => {
     const { row: _, ...answer } = answers.find(({ row }) => row === mark) ?? { row: "" };
-    return [{ role: "user" as const, content }, { role: "assistant" as const, content: JSON.stringify(answer) }];
+    return [
+      { role: "user" as const, content },
+      { role: "assistant" as const, content: JSON.stringify(answer) },
+    ];
   });
 }
 
@@ -180,7 +204,10 @@ function readPart(name: string, stated: string, below: readonly Line[]): AskedPa
     maxWords: numberIn(said, /(\d+) words/),
     maxSentences: numberIn(said, /(\d+) sentences?/),
     inWords: /those words instead/.test(said),
-    currencies: / one of ([A-Z, ]+)/.exec(said)?.[1]?.split(/, ?/).map((code) => code.trim()),
+    currencies: / one of ([A-Z, ]+)/
+      .exec(said)?.[1]
+      ?.split(/, ?/)
+      .map((code) => code.trim()),
     atLeast: count(1) ?? count(2) ?? count(5),
     atMost: count(1) ?? count(3) ?? count(4),
     time: /YYYY-MM-DDTHH:MM/.test(said),
@@ -213,7 +240,11 @@ function kindOf(said: string): AskedPart["kind"] {
   if (lower.endsWith("exactly one of these options, written as here:")) return "choice";
   if (lower.endsWith("an object with these members:")) return "record";
   if (lower.startsWith('an object with "amount"')) return "money";
-  if (/(^|\. )a (whole )?number from -?[\d.]+ to -?[\d.]+( in steps of [\d.]+)?, where$/.test(lower) || /^a (whole )?number from -?[\d.]+ to -?[\d.]+( in steps of [\d.]+)?($|\.)/.test(lower)) return "score";
+  if (
+    /(^|\. )a (whole )?number from -?[\d.]+ to -?[\d.]+( in steps of [\d.]+)?, where$/.test(lower) ||
+    /^a (whole )?number from -?[\d.]+ to -?[\d.]+( in steps of [\d.]+)?($|\.)/.test(lower)
+  )
+    return "score";
   if (/^true \(.*\) or false \(/.test(lower)) return "yesNo";
   if (lower.startsWith("a day, written") || lower.startsWith("a day and time, written")) return "date";
   return /^a (whole )?number/.test(lower) ? "number" : "text";
@@ -240,7 +271,19 @@ function partsOfSchema(schema: ModelRequest["schema"]): AskedPart[] {
   return Object.entries(properties).map(([name, node]) => ({
     name,
     about: node.description ?? name,
-    kind: node.enum ? "choice" : node.type === "boolean" ? "yesNo" : node.type === "integer" ? "score" : node.type === "number" ? "number" : node.type === "array" ? "list" : node.format === "date" ? "date" : "text",
+    kind: node.enum
+      ? "choice"
+      : node.type === "boolean"
+        ? "yesNo"
+        : node.type === "integer"
+          ? "score"
+          : node.type === "number"
+            ? "number"
+            : node.type === "array"
+              ? "list"
+              : node.format === "date"
+                ? "date"
+                : "text",
     options: (node.enum ?? []).map((option) => ({ name: option, about: "" })),
     scale: [],
     from: node.minimum,

@@ -14,7 +14,12 @@ const answer = async (made: Parameters<typeof prepare>[0], inputs: Record<string
   return result.state === "answered" ? (result.parts as Record<string, Json>) : result.reason;
 };
 const shop = (options: readonly string[] | Record<string, string>, more = "") =>
-  template({ name: "shop", inputs: { mail: { kind: "text" } }, task: `What does the customer write about? ${more} {{ mail }}`, answer: { topic: { kind: "choice", options, otherwise: "other" } } });
+  template({
+    name: "shop",
+    inputs: { mail: { kind: "text" } },
+    task: `What does the customer write about? ${more} {{ mail }}`,
+    answer: { topic: { kind: "choice", options, otherwise: "other" } },
+  });
 
 describe("the stand-in model", () => {
   // Made-up mails that have nothing to do with the demo project.
@@ -40,7 +45,7 @@ describe("the stand-in model", () => {
   };
   const right = async (made: Parameters<typeof prepare>[0]) => {
     let count = 0;
-    for (const [mail, topic] of MAILS) if ((await answer(made, { mail }) as { topic: string }).topic === topic) count++;
+    for (const [mail, topic] of MAILS) if (((await answer(made, { mail })) as { topic: string }).topic === topic) count++;
     return count;
   };
 
@@ -53,8 +58,13 @@ describe("the stand-in model", () => {
   it("learns from rules in the task and from examples, too", async () => {
     const mail = { mail: "My voucher says expired." };
     expect(await answer(shop(["delivery", "payment"]), mail)).toEqual({ topic: "other" });
-    expect(await answer(shop(["delivery", "payment"], "Vouchers and whether they are expired count as payment."), mail)).toEqual({ topic: "payment" });
-    const taught = template({ ...shop(["delivery", "payment"]), examples: [{ inputs: { mail: "The voucher has expired." }, answer: { topic: "payment" } }] } as never);
+    expect(await answer(shop(["delivery", "payment"], "Vouchers and whether they are expired count as payment."), mail)).toEqual({
+      topic: "payment",
+    });
+    const taught = template({
+      ...shop(["delivery", "payment"]),
+      examples: [{ inputs: { mail: "The voucher has expired." }, answer: { topic: "payment" } }],
+    } as never);
     expect(await answer(taught, mail)).toEqual({ topic: "payment" });
   });
 
@@ -78,7 +88,9 @@ describe("the stand-in model", () => {
         short: { kind: "text", maxWords: 6 },
       },
     });
-    const parts = (await answer(all, { note: "On 4 March 2026 the tank burst and 40 litres of oil were lost. Two men were badly injured. The valve 7 must be replaced." })) as Record<string, Json>;
+    const parts = (await answer(all, {
+      note: "On 4 March 2026 the tank burst and 40 litres of oil were lost. Two men were badly injured. The valve 7 must be replaced.",
+    })) as Record<string, Json>;
     expect(parts).toMatchObject({ act: true, day: "2026-03-04", litres: 40 });
     expect(parts["severity"]).toBeGreaterThanOrEqual(3);
     expect(parts["steps"]).toContain("The valve 7 must be replaced.");
@@ -93,14 +105,38 @@ describe("the stand-in model", () => {
       inputs: { note: { kind: "text" } },
       task: "Read {{ note }}",
       answer: {
-        topics: { kind: "choices", options: { food: "meal, soup, kitchen", staff: "waiter, crew, rude, friendly", price: "bill, expensive, cheap" }, atLeast: 1, atMost: 2 },
+        topics: {
+          kind: "choices",
+          options: { food: "meal, soup, kitchen", staff: "waiter, crew, rude, friendly", price: "bill, expensive, cheap" },
+          atLeast: 1,
+          atMost: 2,
+        },
         when: { kind: "date", time: true },
         mood: { kind: "score", from: 0, to: 1, step: 0.5 },
-        person: { kind: "record", parts: { act: { kind: "yesNo", yes: "call", no: "leave", about: "Does anybody have to act on this" }, guests: { kind: "number", about: "How many guests" } } },
-        aspects: { kind: "list", about: "One for each aspect", atMost: 3, of: { kind: "record", parts: { aspect: { kind: "choice", options: { food: "meal, soup", staff: "waiter, crew" }, otherwise: "other" }, words: { kind: "text", maxChars: 60 } } } },
+        person: {
+          kind: "record",
+          parts: {
+            act: { kind: "yesNo", yes: "call", no: "leave", about: "Does anybody have to act on this" },
+            guests: { kind: "number", about: "How many guests" },
+          },
+        },
+        aspects: {
+          kind: "list",
+          about: "One for each aspect",
+          atMost: 3,
+          of: {
+            kind: "record",
+            parts: {
+              aspect: { kind: "choice", options: { food: "meal, soup", staff: "waiter, crew" }, otherwise: "other" },
+              words: { kind: "text", maxChars: 60 },
+            },
+          },
+        },
       },
     } as const);
-    const parts = (await answer(nested, { note: "On 2026-03-04 at 19:30 we were 4 guests. The soup was a cold meal. The waiter was rude and must be spoken to." })) as Record<string, Json>;
+    const parts = (await answer(nested, {
+      note: "On 2026-03-04 at 19:30 we were 4 guests. The soup was a cold meal. The waiter was rude and must be spoken to.",
+    })) as Record<string, Json>;
     expect(parts).toMatchObject({ when: "2026-03-04T19:30", person: { act: true, guests: 4 } });
     expect([...(parts["topics"] as string[])].sort()).toEqual(["food", "staff"]);
     expect([0, 0.5, 1]).toContain(parts["mood"]);
@@ -109,16 +145,25 @@ describe("the stand-in model", () => {
   });
 
   it("is the same for the same request, and knows none of the demo's reports", () => {
-    const source = ["words", "weigh", "read-request", "standin"].map((name) => readFileSync(new URL(`./${name}.ts`, import.meta.url), "utf8")).join("\n").toLowerCase();
+    const source = ["words", "weigh", "read-request", "standin"]
+      .map((name) => readFileSync(new URL(`./${name}.ts`, import.meta.url), "utf8"))
+      .join("\n")
+      .toLowerCase();
     const reports = parse(readFileSync(new URL("../../../demo/deck-log.csv", import.meta.url)), { columns: true }) as { report: string }[];
-    for (const { report } of reports) for (const sentence of report.toLowerCase().split(/[.!?\n]/)) if (sentence.trim().length > 25) expect(source).not.toContain(sentence.trim());
+    for (const { report } of reports)
+      for (const sentence of report.toLowerCase().split(/[.!?\n]/))
+        if (sentence.trim().length > 25) expect(source).not.toContain(sentence.trim());
     const request = { messages: [{ role: "user" as const, content: "One. Two." }], maxTokens: 9 };
     expect(standinReply(request)).toEqual(standinReply(request));
   });
 
   it("answers a prompt that only sends a schema, and stops at its token limit", () => {
     const schema = { type: "object", properties: { tone: { type: "string", enum: ["calm", "upset"] } } };
-    expect(JSON.parse(standinReply({ messages: [{ role: "user", content: "Sort this." }], maxTokens: 90, schema }).text)).toEqual({ tone: "calm" });
-    expect(standinReply({ messages: [{ role: "user", content: "A rather long sentence that goes on and on." }], maxTokens: 3 }).finish).toBe("length");
+    expect(JSON.parse(standinReply({ messages: [{ role: "user", content: "Sort this." }], maxTokens: 90, schema }).text)).toEqual({
+      tone: "calm",
+    });
+    expect(
+      standinReply({ messages: [{ role: "user", content: "A rather long sentence that goes on and on." }], maxTokens: 3 }).finish,
+    ).toBe("length");
   });
 });

@@ -14,7 +14,11 @@ export const STANDIN_HOST = "standin";
 export function standinReply(request: ModelRequest): ModelReply {
   const read = readRequest(request);
   const several = readRows(request);
-  const text = several ? JSON.stringify({ answers: several.map(({ mark, request: own }) => ({ row: mark, ...weigh(readRequest(own)) })) }) : read.parts.length > 0 ? JSON.stringify(weigh(read)) : (sentences(read.data || read.instruction)[0] ?? "");
+  const text = several
+    ? JSON.stringify({ answers: several.map(({ mark, request: own }) => ({ row: mark, ...weigh(readRequest(own)) })) })
+    : read.parts.length > 0
+      ? JSON.stringify(weigh(read))
+      : (sentences(read.data || read.instruction)[0] ?? "");
   const usage = guessUsage(request, text);
   return usage.tokensOut > request.maxTokens
     ? { text: text.slice(0, request.maxTokens * 4), finish: "length", usage: { ...usage, tokensOut: request.maxTokens } }

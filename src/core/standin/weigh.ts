@@ -6,18 +6,25 @@ import { alarmOf, bestLikeness, isAlarmWord, likeness, stems, terms, type Term }
 /** How probable the stand-in finds each choice that it makes, by part. */
 export function sureOf(request: ReadRequest): Record<string, number> {
   const words = terms(request.data);
-  return Object.fromEntries(request.parts.filter((part) => part.kind === "choice").map((part) => [part.name, probabilityOf(choose(part, words, request).margin)]));
+  return Object.fromEntries(
+    request.parts.filter((part) => part.kind === "choice").map((part) => [part.name, probabilityOf(choose(part, words, request).margin)]),
+  );
 }
 
 /** What the stand-in makes of one row, part by part; earlier parts may draw on what later ones come to. */
 export function weigh(request: ReadRequest): Record<string, Json> {
   const parts = weighParts(request.parts, request);
-  return Object.fromEntries(request.parts.map((part) => [part.name, part.kind === "text" ? keepRules(parts[part.name] as string, request) : parts[part.name]!]));
+  return Object.fromEntries(
+    request.parts.map((part) => [part.name, part.kind === "text" ? keepRules(parts[part.name] as string, request) : parts[part.name]!]),
+  );
 }
 
 /** Leaves forbidden words out of a text and adds wanted ones. */
 function keepRules(text: string, { forbidden, wanted }: ReadRequest): string {
-  const kept = forbidden.reduce((rest, word) => rest.replace(wordPattern(word, "giu"), ""), text).replace(/\s+/g, " ").trim();
+  const kept = forbidden
+    .reduce((rest, word) => rest.replace(wordPattern(word, "giu"), ""), text)
+    .replace(/\s+/g, " ")
+    .trim();
   return [kept || "(nothing)", ...wanted.filter((word) => !kept.toLowerCase().includes(word.toLowerCase()))].join(" ");
 }
 
@@ -38,20 +45,45 @@ function weighParts(parts: readonly AskedPart[], request: ReadRequest): Record<s
   return Object.fromEntries(parts.map((part) => [part.name, valueOf(part, request, words, part === first ? leading : undefined, leading)]));
 }
 
-function valueOf(part: AskedPart, request: ReadRequest, words: readonly Term[], known: Verdict | undefined, leading: Verdict | undefined): Json {
+function valueOf(
+  part: AskedPart,
+  request: ReadRequest,
+  words: readonly Term[],
+  known: Verdict | undefined,
+  leading: Verdict | undefined,
+): Json {
   switch (part.kind) {
-    case "choice": return (known ?? choose(part, words, request)).option;
-    case "choices": return several(part, known ?? choose(part, words, request));
-    case "score": return score(part, request.data, words);
-    case "yesNo": return yesNo(part, request.data, words);
-    case "date": return (part.inWords ? dayWords(request.data) : null) ?? dateIn(request.data, part.time === true);
-    case "number": return /\bhow sure\b/i.test(part.about) ? sureness(request, words) : numberNear(part, request.data);
-    case "found": return part.find!(request.data)[0] ?? null;
-    case "money": return money(part, request.data);
-    case "record": return weighParts(part.members ?? [], request);
-    case "list": return part.item?.find ? [...new Set(part.item.find(request.data))].slice(0, part.atMost ?? Infinity) : part.item && part.item.kind !== "text" ? items(part, part.item, request) : (part.item?.maxWords ?? Infinity) <= SHORT_WORDS ? enumerated(part, request.data) : list(part, request.data);
-    case "text": if (/\bname\b/i.test(part.about) && (part.maxWords ?? Infinity) <= 3) return nameOf(request.data, part);
-      return /\b(why|reason|because|evidence|decided)\b/i.test(`${part.name} ${part.about}`) ? evidence(part, request.data, leading) : summary(part, request.data);
+    case "choice":
+      return (known ?? choose(part, words, request)).option;
+    case "choices":
+      return several(part, known ?? choose(part, words, request));
+    case "score":
+      return score(part, request.data, words);
+    case "yesNo":
+      return yesNo(part, request.data, words);
+    case "date":
+      return (part.inWords ? dayWords(request.data) : null) ?? dateIn(request.data, part.time === true);
+    case "number":
+      return /\bhow sure\b/i.test(part.about) ? sureness(request, words) : numberNear(part, request.data);
+    case "found":
+      return part.find!(request.data)[0] ?? null;
+    case "money":
+      return money(part, request.data);
+    case "record":
+      return weighParts(part.members ?? [], request);
+    case "list":
+      return part.item?.find
+        ? [...new Set(part.item.find(request.data))].slice(0, part.atMost ?? Infinity)
+        : part.item && part.item.kind !== "text"
+          ? items(part, part.item, request)
+          : (part.item?.maxWords ?? Infinity) <= SHORT_WORDS
+            ? enumerated(part, request.data)
+            : list(part, request.data);
+    case "text":
+      if (/\bname\b/i.test(part.about) && (part.maxWords ?? Infinity) <= 3) return nameOf(request.data, part);
+      return /\b(why|reason|because|evidence|decided)\b/i.test(`${part.name} ${part.about}`)
+        ? evidence(part, request.data, leading)
+        : summary(part, request.data);
   }
 }
 
@@ -90,7 +122,8 @@ function choose(part: AskedPart, words: readonly Term[], request: ReadRequest): 
   const spread = new Map<string, number>();
   for (const profile of profiles) for (const stem of profile.keys()) spread.set(stem, (spread.get(stem) ?? 0) + 1);
   const seen = new Map<string, number>();
-  for (const { stem, negated } of words) seen.set(stem, Math.min(1.6, (seen.get(stem) ?? 0) + (negated ? NEGATED : 1) * (seen.has(stem) ? 0.3 : 1)));
+  for (const { stem, negated } of words)
+    seen.set(stem, Math.min(1.6, (seen.get(stem) ?? 0) + (negated ? NEGATED : 1) * (seen.has(stem) ? 0.3 : 1)));
 
   const chance = seededChance(request.noise.seed);
   const results = profiles.map((profile, index) => {
@@ -105,14 +138,31 @@ function choose(part: AskedPart, words: readonly Term[], request: ReadRequest): 
       if (best > 0) because.add(stem);
       sum += best * count;
     }
-    return { option: part.options[index]!, sum: sum + (request.noise.strength > 0 ? NOISE * request.noise.strength * (chance.whole(1000) / 500 - 1) : 0), because };
+    return {
+      option: part.options[index]!,
+      sum: sum + (request.noise.strength > 0 ? NOISE * request.noise.strength * (chance.whole(1000) / 500 - 1) : 0),
+      because,
+    };
   });
-  const other = results.find(({ option }) => /fits none of the others|none of (these|the above)|(any|every)thing else/i.test(option.about) || /^(other|others|unclear|unknown|none|rest|misc\w*)$/i.test(option.name));
-  const best = results.filter((result) => result !== other).reduce<(typeof results)[number] | undefined>((top, result) => (!top || result.sum > top.sum ? result : top), undefined);
+  const other = results.find(
+    ({ option }) =>
+      /fits none of the others|none of (these|the above)|(any|every)thing else/i.test(option.about) ||
+      /^(other|others|unclear|unknown|none|rest|misc\w*)$/i.test(option.name),
+  );
+  const best = results
+    .filter((result) => result !== other)
+    .reduce<(typeof results)[number] | undefined>((top, result) => (!top || result.sum > top.sum ? result : top), undefined);
   const chosen = best && (best.sum >= HARDLY || !other) ? best : (other ?? best);
-  const strong = results.filter((result) => result !== other && result.sum >= HARDLY && result.sum >= 0.5 * (best?.sum ?? 0)).sort((a, b) => b.sum - a.sum);
+  const strong = results
+    .filter((result) => result !== other && result.sum >= HARDLY && result.sum >= 0.5 * (best?.sum ?? 0))
+    .sort((a, b) => b.sum - a.sum);
   const rivals = results.filter((result) => result !== chosen).map((result) => (result === other ? HARDLY : result.sum));
-  return { option: chosen?.option.name ?? "", margin: (chosen === other ? HARDLY : (chosen?.sum ?? 0)) - Math.max(0, ...rivals), all: strong.map(({ option }) => option.name), because: chosen?.because ?? new Set() };
+  return {
+    option: chosen?.option.name ?? "",
+    margin: (chosen === other ? HARDLY : (chosen?.sum ?? 0)) - Math.max(0, ...rivals),
+    all: strong.map(({ option }) => option.name),
+    because: chosen?.because ?? new Set(),
+  };
 }
 
 /** How far chance moves an option's weight at temperature 1. */
@@ -132,14 +182,25 @@ const SHORT_WORDS = 6;
 
 /** What a text enumerates: `into mooring, machinery or galley`. */
 function enumerated(part: AskedPart, text: string): string[] {
-  const row = /(?:\b(?:into|as|of|in|between|among|whether|one of|either)\b|[:(])\s*((?:[\p{L}\p{N}' -]{2,40}, )*[\p{L}\p{N}' -]{2,40},? (?:or|and) [\p{L}\p{N}' -]{2,40})/iu.exec(text)?.[1];
-  const found = (row ?? "").split(/, (?:or |and )?| or | and /).map((item) => item.trim().replace(/^(?:a|an|the) /i, "")).filter((item) => item !== "" && item.split(" ").length <= (part.item?.maxWords ?? 9));
+  const row =
+    /(?:\b(?:into|as|of|in|between|among|whether|one of|either)\b|[:(])\s*((?:[\p{L}\p{N}' -]{2,40}, )*[\p{L}\p{N}' -]{2,40},? (?:or|and) [\p{L}\p{N}' -]{2,40})/iu.exec(
+      text,
+    )?.[1];
+  const found = (row ?? "")
+    .split(/, (?:or |and )?| or | and /)
+    .map((item) => item.trim().replace(/^(?:a|an|the) /i, ""))
+    .filter((item) => item !== "" && item.split(" ").length <= (part.item?.maxWords ?? 9));
   return [...new Set(found)].slice(0, part.atMost ?? 12);
 }
 
 /** The word of a text that says most: the longest that is no common one. */
 function nameOf(text: string, part: AskedPart): string {
-  const words = (text.match(/\p{L}{3,}/gu) ?? []).slice(0, 12).filter((word) => terms(word).length > 0 && !/^(decide|sort|score|rate|list|sum|tell|find|each|every|also|write|give|report|row)s?$/i.test(word));
+  const words = (text.match(/\p{L}{3,}/gu) ?? [])
+    .slice(0, 12)
+    .filter(
+      (word) =>
+        terms(word).length > 0 && !/^(decide|sort|score|rate|list|sum|tell|find|each|every|also|write|give|report|row)s?$/i.test(word),
+    );
   return clip(words.reduce((best, word) => (word.length > best.length ? word : best), words[0] ?? "value").toLowerCase(), part);
 }
 
@@ -155,7 +216,10 @@ function money(part: AskedPart, text: string): Json {
 /** Words that name a day from another day; the last ones, which were written last. */
 function dayWords(text: string): string | null {
   const count = "(?:\\d+|a|an|one|two|three|four|five|six)";
-  const found = new RegExp(`\\b(the day after tomorrow|tomorrow|yesterday|today|in ${count} (?:day|week|month)s?|${count} (?:day|week|month)s? ago|(?:next|last|this) (?:week|month|(?:mon|tues|wednes|thurs|fri|satur|sun)day)|(?:on )?(?:mon|tues|wednes|thurs|fri|satur|sun)day)\\b`, "gi");
+  const found = new RegExp(
+    `\\b(the day after tomorrow|tomorrow|yesterday|today|in ${count} (?:day|week|month)s?|${count} (?:day|week|month)s? ago|(?:next|last|this) (?:week|month|(?:mon|tues|wednes|thurs|fri|satur|sun)day)|(?:on )?(?:mon|tues|wednes|thurs|fri|satur|sun)day)\\b`,
+    "gi",
+  );
   return [...text.matchAll(found)].at(-1)?.[1] ?? null;
 }
 
@@ -180,12 +244,17 @@ function score(part: AskedPart, text: string, words: readonly Term[]): number {
   const to = part.to ?? 5;
   const step = part.step ?? 1;
   const onScale = (value: number): number => Number((from + Math.round((value - from) / step) * step).toFixed(6));
-  const alarming = part.scale.length === 0 || part.scale.some(({ about }) => [...stems(about)].some(isAlarmWord)) || /sever|urgen|risk|bad|danger|harm|serious/i.test(part.about);
+  const alarming =
+    part.scale.length === 0 ||
+    part.scale.some(({ about }) => [...stems(about)].some(isAlarmWord)) ||
+    /sever|urgen|risk|bad|danger|harm|serious/i.test(part.about);
   // Whoever writes at length without a grave word still writes about something.
   let level = Math.max(alarmOf(text), Math.min(0.35, 0.04 * words.length));
   if (!alarming) level = 1 - level;
   const toned = from + level * (to - from);
-  const matches = part.scale.map(({ point, about }) => ({ point, overlap: overlap(words, stems(about)) })).filter(({ overlap: share }) => share > 0.2);
+  const matches = part.scale
+    .map(({ point, about }) => ({ point, overlap: overlap(words, stems(about)) }))
+    .filter(({ overlap: share }) => share > 0.2);
   if (matches.length === 0) return onScale(toned);
   // A described point that the text speaks of draws the score towards it.
   const pull = Math.min(0.6, Math.max(...matches.map(({ overlap: share }) => share)));
@@ -203,12 +272,18 @@ function overlap(words: readonly Term[], described: ReadonlySet<string>): number
   return hits / described.size;
 }
 
-const WANTED = /\b(please|need(s|ed)?|must|should|can (someone|somebody|you|we)|could (someone|somebody)|request(ed|ing)?|require[sd]?|urgent(ly)?|asap|to be (replaced|repaired|checked|fixed|inspected|ordered)|still (broken|leaking|loose|missing|out)|not (yet )?(fixed|repaired|replaced|working)|won't|out of (order|service)|awaiting|pending|follow[- ]?up|investigate|order(ed)? (a )?new|unserviceable|defect(ive)?)\b/gi;
-const SETTLED = /\b(all (ok|good|fine|clear|normal)|no (further )?(action|issues?|damage|injur(y|ies))|(?<!\b(?:be|not|been|get) )(?:fixed|repaired|replaced|resolved|cleaned up|sorted)|working again|made safe|completed|dealt with|nothing (further|to report|more))\b/gi;
+const WANTED =
+  /\b(please|need(s|ed)?|must|should|can (someone|somebody|you|we)|could (someone|somebody)|request(ed|ing)?|require[sd]?|urgent(ly)?|asap|to be (replaced|repaired|checked|fixed|inspected|ordered)|still (broken|leaking|loose|missing|out)|not (yet )?(fixed|repaired|replaced|working)|won't|out of (order|service)|awaiting|pending|follow[- ]?up|investigate|order(ed)? (a )?new|unserviceable|defect(ive)?)\b/gi;
+const SETTLED =
+  /\b(all (ok|good|fine|clear|normal)|no (further )?(action|issues?|damage|injur(y|ies))|(?<!\b(?:be|not|been|get) )(?:fixed|repaired|replaced|resolved|cleaned up|sorted)|working again|made safe|completed|dealt with|nothing (further|to report|more))\b/gi;
 
 function yesNo(part: AskedPart, text: string, words: readonly Term[]): boolean {
   const question = part.about.replace(/true \(.*?\) or false \(.*?\)/gi, " ");
-  if (/\b(act|action|follow|followup|fix|repair|respond|reply|do something|attention)\b/i.test(`${part.name.replace(/([A-Z])/g, " $1")} ${question}`)) {
+  if (
+    /\b(act|action|follow|followup|fix|repair|respond|reply|do something|attention)\b/i.test(
+      `${part.name.replace(/([A-Z])/g, " $1")} ${question}`,
+    )
+  ) {
     const wanted = [...text.matchAll(WANTED)].length;
     const settled = [...text.matchAll(SETTLED)].length;
     return wanted > settled || (wanted === settled && alarmOf(text) > 0.6);
@@ -230,7 +305,9 @@ function dateIn(text: string, withTime: boolean): string | null {
 function numberNear(part: AskedPart, text: string): number | null {
   const wanted = stems(part.about);
   // Days and times are no amounts.
-  const amounts = text.replace(/\d{4}-\d{1,2}-\d{1,2}|\b\d{1,2}[:.]\d{2}\b(?! ?[a-z]*\d)|\d{1,2}\.? [A-Z][a-z]{2,8}\.?,? \d{4}/g, (found) => " ".repeat(found.length));
+  const amounts = text.replace(/\d{4}-\d{1,2}-\d{1,2}|\b\d{1,2}[:.]\d{2}\b(?! ?[a-z]*\d)|\d{1,2}\.? [A-Z][a-z]{2,8}\.?,? \d{4}/g, (found) =>
+    " ".repeat(found.length),
+  );
   let best: { value: number; near: number } | undefined;
   for (const match of amounts.matchAll(/-?\d{1,3}(?:,\d{3})+(?:\.\d+)?|-?\d+(?:\.\d+)?/g)) {
     const value = Number(match[0].replaceAll(",", ""));
@@ -275,7 +352,12 @@ function summary(part: AskedPart, text: string): string {
     if (fits) room -= sentence.length + 1;
     return fits;
   });
-  return kept.length === 0 ? clip(best[0]?.sentence ?? "Nothing to summarise", part) : kept.sort((a, b) => a.index - b.index).map(({ sentence }) => sentence).join(" ");
+  return kept.length === 0
+    ? clip(best[0]?.sentence ?? "Nothing to summarise", part)
+    : kept
+        .sort((a, b) => a.index - b.index)
+        .map(({ sentence }) => sentence)
+        .join(" ");
 }
 
 /** The words that decided: the sentence with most of what spoke for the leading verdict. */

@@ -22,7 +22,9 @@ export type Judged = readonly { readonly confidence: number; readonly right: boo
 
 const BINS = 10;
 
-/** How far stated confidence can be trusted, over ten ranges of equal width; a value on a border belongs to the upper one, 1 to the last. */
+/**
+ * How far stated confidence can be trusted, over ten ranges of equal width; a value on a border belongs to the upper one, 1 to the last.
+ */
 export function calibration(judged: Judged): CalibrationReport {
   const n = Math.max(1, judged.length);
   const sums = Array.from({ length: BINS }, () => ({ rows: 0, confidence: 0, right: 0 }));
@@ -35,8 +37,24 @@ export function calibration(judged: Judged): CalibrationReport {
     brier += (confidence - (right ? 1 : 0)) ** 2;
   }
   const bins = sums.flatMap(({ rows, confidence, right }, index) =>
-    rows === 0 ? [] : [{ from: index / BINS, to: (index + 1) / BINS, rows, meanConfidence: confidence / rows, accuracy: right / rows, interval: wilson(right, rows) }]);
-  return { bins, brier: brier / n, calibrationError: bins.reduce((sum, bin) => sum + (bin.rows / n) * Math.abs(bin.accuracy - bin.meanConfidence), 0) };
+    rows === 0
+      ? []
+      : [
+          {
+            from: index / BINS,
+            to: (index + 1) / BINS,
+            rows,
+            meanConfidence: confidence / rows,
+            accuracy: right / rows,
+            interval: wilson(right, rows),
+          },
+        ],
+  );
+  return {
+    bins,
+    brier: brier / n,
+    calibrationError: bins.reduce((sum, bin) => sum + (bin.rows / n) * Math.abs(bin.accuracy - bin.meanConfidence), 0),
+  };
 }
 
 export interface Threshold {
@@ -58,7 +76,8 @@ export function thresholdFor(judged: Judged, accuracy: number): Threshold | unde
     const rows = index + 1;
     // Rows of equal confidence go together.
     if (sorted[rows]?.confidence === one.confidence) return;
-    if (right / rows >= accuracy) best = { threshold: one.confidence, accuracy: right / rows, interval: wilson(right, rows), toPerson: 1 - rows / sorted.length };
+    if (right / rows >= accuracy)
+      best = { threshold: one.confidence, accuracy: right / rows, interval: wilson(right, rows), toPerson: 1 - rows / sorted.length };
   });
   return best;
 }

@@ -19,9 +19,11 @@ export function chiSquare(table: readonly (readonly number[])[]): ChiSquare {
   const freedom = Math.max(0, rows.filter((count) => count > 0).length - 1) * Math.max(0, columns.filter((count) => count > 0).length - 1);
   if (freedom === 0) return { statistic: 0, freedom, p: 1 };
   let statistic = 0;
-  table.forEach((row, at) => columns.forEach((count, column) => {
-    const expected = (rows[at]! * count) / total;
-    if (expected > 0) statistic += ((row[column] ?? 0) - expected) ** 2 / expected;
-  }));
+  table.forEach((row, at) =>
+    columns.forEach((count, column) => {
+      const expected = (rows[at]! * count) / total;
+      if (expected > 0) statistic += ((row[column] ?? 0) - expected) ** 2 / expected;
+    }),
+  );
   return { statistic, freedom, p: upperGamma(freedom / 2, statistic / 2) };
 }

@@ -42,14 +42,19 @@ export interface ClassReport {
   readonly balancedAccuracy: number;
   /** Agreement beyond chance (Cohen 1960); `null` where chance alone would always agree. */
   readonly kappa: number | null;
-  /** Multi-class correlation R_K (Gorodkin 2004), Matthews' coefficient for two classes; 0 where one side is constant, as is usual for it. */
+  /**
+   * Multi-class correlation R_K (Gorodkin 2004), Matthews' coefficient for two classes; 0 where one side is constant, as is usual for it.
+   */
   readonly matthews: number;
 }
 
 const ratio = (above: number, below: number): number => (below === 0 ? 0 : above / below);
 
 /** Counts pairs of right value and answer (`undefined`: no answer), labels in the order of `order` and then of first sight. */
-export function countConfusion(pairs: Iterable<readonly [truth: string, answer: string | undefined]>, order: readonly string[] = []): ConfusionCounts {
+export function countConfusion(
+  pairs: Iterable<readonly [truth: string, answer: string | undefined]>,
+  order: readonly string[] = [],
+): ConfusionCounts {
   const seen = new Map<string, Map<string | undefined, number>>();
   const used = new Set<string>();
   for (const [truth, answer] of pairs) {
@@ -63,7 +68,10 @@ export function countConfusion(pairs: Iterable<readonly [truth: string, answer: 
   }
   const stated = new Set(order);
   const labels = [...order.filter((label) => used.has(label)), ...[...used].filter((label) => !stated.has(label))];
-  return { labels, counts: labels.map((truth) => [...labels.map((answer) => seen.get(truth)?.get(answer) ?? 0), seen.get(truth)?.get(undefined) ?? 0]) };
+  return {
+    labels,
+    counts: labels.map((truth) => [...labels.map((answer) => seen.get(truth)?.get(answer) ?? 0), seen.get(truth)?.get(undefined) ?? 0]),
+  };
 }
 
 /** Every figure that a confusion table gives. */
@@ -76,11 +84,22 @@ export function classReport({ labels, counts }: ConfusionCounts): ClassReport {
   const right = counts.reduce((sum, row, index) => sum + row[index]!, 0);
   const classes = labels.map((label, index): ClassFigures => {
     const hits = counts[index]![index]!;
-    return { label, precision: ratio(hits, answered[index]!), recall: ratio(hits, support[index]!), f1: ratio(2 * hits, answered[index]! + support[index]!), support: support[index]!, answered: answered[index]! };
+    return {
+      label,
+      precision: ratio(hits, answered[index]!),
+      recall: ratio(hits, support[index]!),
+      f1: ratio(2 * hits, answered[index]! + support[index]!),
+      support: support[index]!,
+      answered: answered[index]!,
+    };
   });
   const average = (weightOf: (figures: ClassFigures) => number): Averages => {
     const weight = classes.reduce((sum, figures) => sum + weightOf(figures), 0);
-    const mean = (of: (figures: ClassFigures) => number): number => ratio(classes.reduce((sum, figures) => sum + of(figures) * weightOf(figures), 0), weight);
+    const mean = (of: (figures: ClassFigures) => number): number =>
+      ratio(
+        classes.reduce((sum, figures) => sum + of(figures) * weightOf(figures), 0),
+        weight,
+      );
     return { precision: mean(({ precision }) => precision), recall: mean(({ recall }) => recall), f1: mean(({ f1 }) => f1) };
   };
   const occurring = classes.filter((figures) => figures.support > 0);
@@ -91,7 +110,10 @@ export function classReport({ labels, counts }: ConfusionCounts): ClassReport {
     macroLabelled: average(({ support: rows }) => (rows > 0 ? 1 : 0)),
     micro: { precision: ratio(right, answers), recall: ratio(right, total), f1: ratio(2 * right, answers + total) },
     weighted: average((figures) => figures.support),
-    balancedAccuracy: ratio(occurring.reduce((sum, { recall }) => sum + recall, 0), occurring.length),
+    balancedAccuracy: ratio(
+      occurring.reduce((sum, { recall }) => sum + recall, 0),
+      occurring.length,
+    ),
     kappa: kappaOf(counts, size, () => 1),
     matthews: matthews(right, total, support, [...answered, total - answers]),
   };
@@ -119,7 +141,15 @@ function squaredApart(pairs: readonly (readonly [number, number])[]): number {
 /** The mean distance of the two: the area between their distributions' steps, in one walk over the sorted values. */
 function meanApart(pairs: readonly (readonly [number, number])[]): number {
   const n = pairs.length;
-  const all = pairs.flatMap(([x, y]) => [[x, 0], [y, 1]] as const).sort((a, b) => a[0] - b[0]);
+  const all = pairs
+    .flatMap(
+      ([x, y]) =>
+        [
+          [x, 0],
+          [y, 1],
+        ] as const,
+    )
+    .sort((a, b) => a[0] - b[0]);
   const below: [number, number] = [0, 0];
   let sum = 0;
   all.forEach(([value, side], index) => {

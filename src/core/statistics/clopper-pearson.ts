@@ -12,7 +12,10 @@ const STEPS = 100;
  */
 export function clopperPearson(right: number, total: number, level: number = LEVEL): Interval {
   const tail = (1 - level) / 2;
-  return { low: right === 0 ? 0 : betaQuantile(tail, right, total - right + 1), high: right >= total ? 1 : betaQuantile(1 - tail, right + 1, total - right) };
+  return {
+    low: right === 0 ? 0 : betaQuantile(tail, right, total - right + 1),
+    high: right >= total ? 1 : betaQuantile(1 - tail, right + 1, total - right),
+  };
 }
 
 /** By halving: the distribution grows with x. */

@@ -11,7 +11,12 @@ import { logGamma } from "./special.js";
  * @param level how sure each bound is. Default 0.95.
  * @example hypergeometricBounds(200, 20, 0) // { low: 0, high: 26 }
  */
-export function hypergeometricBounds(population: number, sample: number, found: number, level = 0.95): { readonly low: number; readonly high: number } {
+export function hypergeometricBounds(
+  population: number,
+  sample: number,
+  found: number,
+  level = 0.95,
+): { readonly low: number; readonly high: number } {
   const rare = 1 - level;
   const [least, most] = [found, population - (sample - found)];
   /** P(at most `found`) falls as more have it, P(at least `found`) grows. */

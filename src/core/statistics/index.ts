@@ -4,7 +4,15 @@ export { chiSquare, type ChiSquare } from "./chi-square.js";
 export { clopperPearson } from "./clopper-pearson.js";
 export { hypergeometricBounds } from "./hypergeometric.js";
 export { krippendorffAlpha, type Scale } from "./krippendorff.js";
-export { classReport, countConfusion, weightedKappa, type Averages, type ClassFigures, type ClassReport, type ConfusionCounts } from "./classes.js";
+export {
+  classReport,
+  countConfusion,
+  weightedKappa,
+  type Averages,
+  type ClassFigures,
+  type ClassReport,
+  type ConfusionCounts,
+} from "./classes.js";
 export { mcnemarExact, mcnemarMidP } from "./mcnemar.js";
 export { kendall, numberReport, pearson, spearman, type NumberReport } from "./numbers.js";
 export { fisherExact, holm, newcombeP, newcombePaired, rowsForHalfWidth, rowsToTellApart, type PairedCounts } from "./proportions.js";

@@ -11,14 +11,18 @@ export type Scale = "nominal" | "ordinal" | "interval";
  */
 export function krippendorffAlpha(ratings: readonly (readonly (string | number)[])[], scale: Scale): number | null {
   const rows = ratings.filter((values) => values.length >= 2);
-  const values = [...new Set(rows.flat())].sort((a, b) => (typeof a === "number" && typeof b === "number" ? a - b : String(a) < String(b) ? -1 : 1));
+  const values = [...new Set(rows.flat())].sort((a, b) =>
+    typeof a === "number" && typeof b === "number" ? a - b : String(a) < String(b) ? -1 : 1,
+  );
   const place = new Map(values.map((value, index) => [value, index]));
   // Coincidences: each pair of a row's ratings counts by the row's number of raters.
   const pairs = values.map(() => new Float64Array(values.length));
   for (const row of rows) {
-    row.forEach((one, i) => row.forEach((other, j) => {
-      if (i !== j) pairs[place.get(one)!]![place.get(other)!]! += 1 / (row.length - 1);
-    }));
+    row.forEach((one, i) =>
+      row.forEach((other, j) => {
+        if (i !== j) pairs[place.get(one)!]![place.get(other)!]! += 1 / (row.length - 1);
+      }),
+    );
   }
   const counts = pairs.map((row) => row.reduce((sum, count) => sum + count, 0));
   const total = counts.reduce((sum, count) => sum + count, 0);

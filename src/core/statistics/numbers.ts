@@ -29,7 +29,10 @@ export function numberReport(pairs: Pairs): NumberReport {
 
 /** Pearson's correlation (1895), from -1 to 1; `null` where one side is constant. */
 export function pearson(pairs: Pairs): number | null {
-  return correlation(pairs.map(([x]) => x), pairs.map(([, y]) => y));
+  return correlation(
+    pairs.map(([x]) => x),
+    pairs.map(([, y]) => y),
+  );
 }
 
 /** Pearson's correlation of the ranks. */
@@ -38,7 +41,8 @@ export function spearman(pairs: Pairs): number | null {
 }
 
 function correlation(x: ArrayLike<number>, y: ArrayLike<number>): number | null {
-  const mean = (values: ArrayLike<number>): number => Array.from(values).reduce((sum, value) => sum + value, 0) / Math.max(1, values.length);
+  const mean = (values: ArrayLike<number>): number =>
+    Array.from(values).reduce((sum, value) => sum + value, 0) / Math.max(1, values.length);
   const [middleX, middleY] = [mean(x), mean(y)];
   let xy = 0;
   let xx = 0;
@@ -56,7 +60,7 @@ function correlation(x: ArrayLike<number>, y: ArrayLike<number>): number | null 
 function ranks(values: readonly number[]): Float64Array {
   const order = values.map((_, index) => index).sort((a, b) => values[a]! - values[b]!);
   const result = new Float64Array(values.length);
-  for (let from = 0; from < order.length; ) {
+  for (let from = 0; from < order.length;) {
     let to = from;
     while (to + 1 < order.length && values[order[to + 1]!] === values[order[from]!]) to++;
     for (let i = from; i <= to; i++) result[order[i]!] = (from + to) / 2 + 1;
@@ -75,7 +79,7 @@ export function kendall(pairs: Pairs): number | null {
   const y = Float64Array.from(sorted, (pair) => pair[1]);
   const swaps = exchanges(y);
   let tiedY = 0;
-  for (let from = 0; from < n; ) {
+  for (let from = 0; from < n;) {
     let to = from;
     while (to + 1 < n && y[to + 1] === y[from]) to++;
     tiedY += ((to - from + 1) * (to - from)) / 2;
@@ -87,7 +91,7 @@ export function kendall(pairs: Pairs): number | null {
 
 function tiedPairs(sorted: Pairs, same: (a: Pairs[number], b: Pairs[number]) => boolean): number {
   let tied = 0;
-  for (let from = 0; from < sorted.length; ) {
+  for (let from = 0; from < sorted.length;) {
     let to = from;
     while (to + 1 < sorted.length && same(sorted[to + 1]!, sorted[from]!)) to++;
     tied += ((to - from + 1) * (to - from)) / 2;

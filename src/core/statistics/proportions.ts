@@ -27,7 +27,10 @@ export function newcombePaired({ both, won, lost, neither }: PairedCounts, z: nu
   const phi = product === 0 ? 0 : corrected / Math.sqrt(product);
   const spread = (a: number, b: number): number => Math.sqrt(Math.max(0, a * a - 2 * phi * a * b + b * b));
   const difference = p1 - p2;
-  return { low: Math.max(-1, difference - spread(p1 - one.low, two.high - p2)), high: Math.min(1, difference + spread(one.high - p1, p2 - two.low)) };
+  return {
+    low: Math.max(-1, difference - spread(p1 - one.low, two.high - p2)),
+    high: Math.min(1, difference + spread(one.high - p1, p2 - two.low)),
+  };
 }
 
 /**
@@ -101,7 +104,9 @@ export function rowsToTellApart({ both, won, lost, neither }: PairedCounts): num
   if (won === lost || n === 0) return undefined;
   const discordant = (won + lost) / n;
   const difference = (won - lost) / n;
-  return Math.ceil((Z95 * Math.sqrt(discordant) + Z80 * Math.sqrt(Math.max(0, discordant - difference * difference))) ** 2 / (difference * difference));
+  return Math.ceil(
+    (Z95 * Math.sqrt(discordant) + Z80 * Math.sqrt(Math.max(0, discordant - difference * difference))) ** 2 / (difference * difference),
+  );
 }
 
 /**
@@ -113,7 +118,13 @@ export function fisherExact(rightA: number, totalA: number, rightB: number, tota
   const total = totalA + totalB;
   const logs = logFactorials(total);
   const logOf = (k: number): number =>
-    logs[totalA]! - logs[k]! - logs[totalA - k]! + logs[totalB]! - logs[right - k]! - logs[totalB - right + k]! - (logs[total]! - logs[right]! - logs[total - right]!);
+    logs[totalA]! -
+    logs[k]! -
+    logs[totalA - k]! +
+    logs[totalB]! -
+    logs[right - k]! -
+    logs[totalB - right + k]! -
+    (logs[total]! - logs[right]! - logs[total - right]!);
   const own = logOf(rightA);
   let p = 0;
   for (let k = Math.max(0, right - totalB); k <= Math.min(right, totalA); k++) {

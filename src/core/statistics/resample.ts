@@ -22,18 +22,25 @@ export interface BootstrapOptions {
 }
 
 /** The same for several figures over the same resamples; those without an interval are left out. */
-export function bootstrapAll(rows: number, figures: (indices: Int32Array) => Readonly<Record<string, number | null>>, { seed = 1, resamples = DEFAULT_RESAMPLES }: BootstrapOptions = {}): Record<string, Interval> {
+export function bootstrapAll(
+  rows: number,
+  figures: (indices: Int32Array) => Readonly<Record<string, number | null>>,
+  { seed = 1, resamples = DEFAULT_RESAMPLES }: BootstrapOptions = {},
+): Record<string, Interval> {
   const chance = seededChance(seed);
   const indices = new Int32Array(rows);
   const found: Record<string, number[]> = {};
   for (let i = 0; rows > 0 && i < resamples; i++) {
     for (let row = 0; row < rows; row++) indices[row] = chance.whole(rows);
-    for (const [name, value] of Object.entries(figures(indices))) if (value !== null && Number.isFinite(value)) (found[name] ??= []).push(value);
+    for (const [name, value] of Object.entries(figures(indices)))
+      if (value !== null && Number.isFinite(value)) (found[name] ??= []).push(value);
   }
-  return Object.fromEntries(Object.entries(found).map(([name, values]) => {
-    const sorted = Float64Array.from(values).sort();
-    return [name, { low: quantile(sorted, 0.025), high: quantile(sorted, 0.975) }];
-  }));
+  return Object.fromEntries(
+    Object.entries(found).map(([name, values]) => {
+      const sorted = Float64Array.from(values).sort();
+      return [name, { low: quantile(sorted, 0.025), high: quantile(sorted, 0.975) }];
+    }),
+  );
 }
 
 /** The quantile of sorted values, linear between order statistics (Hyndman and Fan 1996, definition 7). */
@@ -50,7 +57,10 @@ export function quantile(sorted: Float64Array | readonly number[], share: number
  * difference's sign is drawn by chance. All 2^n sign patterns when there are at most `draws` of them, else that many
  * drawn ones, the observed pattern counted with them (Phipson and Smyth 2010), so that p is never 0.
  */
-export function pairedPermutation(differences: readonly number[], { seed = 1, draws = 10_000 }: { readonly seed?: number; readonly draws?: number } = {}): number {
+export function pairedPermutation(
+  differences: readonly number[],
+  { seed = 1, draws = 10_000 }: { readonly seed?: number; readonly draws?: number } = {},
+): number {
   const moving = differences.filter((difference) => difference !== 0);
   const n = moving.length;
   if (n === 0) return 1;

@@ -16,7 +16,10 @@ export interface SetReport {
  *
  * @param options all options there are; figures per option are over these.
  */
-export function setReport(pairs: readonly (readonly [truth: readonly string[], answer: readonly string[]])[], options: readonly string[]): SetReport {
+export function setReport(
+  pairs: readonly (readonly [truth: readonly string[], answer: readonly string[]])[],
+  options: readonly string[],
+): SetReport {
   const hits = new Map(options.map((option) => [option, { both: 0, truth: 0, answer: 0 }]));
   let exact = 0;
   let jaccard = 0;
@@ -33,11 +36,22 @@ export function setReport(pairs: readonly (readonly [truth: readonly string[], a
     for (const option of given) count(option, "answer");
     for (const option of given) if (wanted.has(option)) count(option, "both");
   }
-  const f1 = ({ both, truth, answer }: { both: number; truth: number; answer: number }): number => (truth + answer === 0 ? 0 : (2 * both) / (truth + answer));
+  const f1 = ({ both, truth, answer }: { both: number; truth: number; answer: number }): number =>
+    truth + answer === 0 ? 0 : (2 * both) / (truth + answer);
   const all = [...hits.values()];
-  const summed = all.reduce((sum, one) => ({ both: sum.both + one.both, truth: sum.truth + one.truth, answer: sum.answer + one.answer }), { both: 0, truth: 0, answer: 0 });
+  const summed = all.reduce((sum, one) => ({ both: sum.both + one.both, truth: sum.truth + one.truth, answer: sum.answer + one.answer }), {
+    both: 0,
+    truth: 0,
+    answer: 0,
+  });
   const rows = Math.max(1, pairs.length);
-  return { exact: exact / rows, jaccard: jaccard / rows, microF1: f1(summed), macroF1: all.reduce((sum, one) => sum + f1(one), 0) / Math.max(1, all.length), hammingLoss: wrong / (rows * Math.max(1, options.length)) };
+  return {
+    exact: exact / rows,
+    jaccard: jaccard / rows,
+    microF1: f1(summed),
+    macroF1: all.reduce((sum, one) => sum + f1(one), 0) / Math.max(1, all.length),
+    hammingLoss: wrong / (rows * Math.max(1, options.length)),
+  };
 
   function count(option: string, what: "both" | "truth" | "answer"): void {
     let one = hits.get(option);

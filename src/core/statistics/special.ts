@@ -7,7 +7,10 @@ export function logGamma(x: number): number {
   return 0.5 * Math.log(2 * Math.PI) + (at + 0.5) * Math.log(t) - t + Math.log(sum);
 }
 
-const LANCZOS = [0.99999999999980993, 676.5203681218851, -1259.1392167224028, 771.32342877765313, -176.61502916214059, 12.507343278686905, -0.13857109526572012, 9.9843695780195716e-6, 1.5056327351493116e-7];
+const LANCZOS = [
+  0.99999999999980993, 676.5203681218851, -1259.1392167224028, 771.32342877765313, -176.61502916214059, 12.507343278686905,
+  -0.13857109526572012, 9.9843695780195716e-6, 1.5056327351493116e-7,
+];
 const MOST_TERMS = 10_000;
 const TINY = 1e-300;
 const ENOUGH = 1e-16;
@@ -37,7 +40,10 @@ export function incompleteBeta(x: number, a: number, b: number): number {
   return front * fraction;
 }
 
-/** The regularised upper incomplete gamma function Q(a, x): by its series below a + 1, by its continued fraction above (DLMF 8.11.4, 8.9.2). */
+/**
+ * The regularised upper incomplete gamma function Q(a, x): by its series below a + 1, by its continued fraction above (DLMF 8.11.4,
+ * 8.9.2).
+ */
 export function upperGamma(a: number, x: number): number {
   if (x <= 0) return 1;
   const front = Math.exp(a * Math.log(x) - x - logGamma(a));

@@ -1,18 +1,55 @@
 import { readFileSync } from "node:fs";
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { bootstrap, calibration, chiSquare, classReport, clopperPearson, countConfusion, editSimilarity, fisherExact, fleissKappa, holm, hypergeometricBounds, krippendorffAlpha, majority, mcnemarExact, mcnemarMidP, newcombeP, newcombePaired, numberReport, pairedPermutation, pearson, quantile, rougeL, rougeN, rowsForHalfWidth, rowsToTellApart, sameWords, setReport, thresholdFor, weightedKappa, wilson } from "./index.js";
+import {
+  bootstrap,
+  calibration,
+  chiSquare,
+  classReport,
+  clopperPearson,
+  countConfusion,
+  editSimilarity,
+  fisherExact,
+  fleissKappa,
+  holm,
+  hypergeometricBounds,
+  krippendorffAlpha,
+  majority,
+  mcnemarExact,
+  mcnemarMidP,
+  newcombeP,
+  newcombePaired,
+  numberReport,
+  pairedPermutation,
+  pearson,
+  quantile,
+  rougeL,
+  rougeN,
+  rowsForHalfWidth,
+  rowsToTellApart,
+  sameWords,
+  setReport,
+  thresholdFor,
+  weightedKappa,
+  wilson,
+} from "./index.js";
 import { normalTails } from "./special.js";
 
 /** Reference values; the file names the software that made them. */
 const reference = JSON.parse(readFileSync(new URL("./reference.json", import.meta.url), "utf8"));
 /** Agreement to 1e-9 relative. */
-const near = (found: number | null, wanted: number): void => expect(Math.abs(found! - wanted)).toBeLessThanOrEqual(1e-9 * Math.max(1, Math.abs(wanted)));
+const near = (found: number | null, wanted: number): void =>
+  expect(Math.abs(found! - wanted)).toBeLessThanOrEqual(1e-9 * Math.max(1, Math.abs(wanted)));
 
 describe("agrees with reference values", () => {
   it("for classes", () => {
     for (const { truth, answer, labels, ...wanted } of reference.classes) {
-      const report = classReport(countConfusion(truth.map((one: string, index: number) => [one, answer[index]]), labels));
+      const report = classReport(
+        countConfusion(
+          truth.map((one: string, index: number) => [one, answer[index]]),
+          labels,
+        ),
+      );
       near(report.accuracy, wanted.accuracy);
       report.classes.forEach((one, index) => {
         near(one.precision, wanted.precision[index]);
@@ -20,7 +57,8 @@ describe("agrees with reference values", () => {
         near(one.f1, wanted.f1[index]);
         expect(one.support).toBe(wanted.support[index]);
       });
-      for (const way of ["macro", "micro", "weighted"] as const) (["precision", "recall", "f1"] as const).forEach((figure, index) => near(report[way][figure], wanted[way][index]));
+      for (const way of ["macro", "micro", "weighted"] as const)
+        (["precision", "recall", "f1"] as const).forEach((figure, index) => near(report[way][figure], wanted[way][index]));
       near(report.balancedAccuracy, wanted.balanced);
       if (wanted.kappa === null) expect(report.kappa).toBeNull();
       else near(report.kappa, wanted.kappa);
@@ -72,7 +110,8 @@ describe("agrees with reference values", () => {
       near(found.p, p);
       expect(found.freedom).toBe(freedom);
     }
-    for (const { population, sample, found, low, high } of more.hypergeometric) expect(hypergeometricBounds(population, sample, found)).toEqual({ low, high });
+    for (const { population, sample, found, low, high } of more.hypergeometric)
+      expect(hypergeometricBounds(population, sample, found)).toEqual({ low, high });
     for (const { rows, nominal, interval } of more.krippendorff) {
       const ratings = rows.map((row: (number | null)[]) => row.filter((value) => value !== null));
       near(krippendorffAlpha(ratings, "nominal"), nominal);
@@ -87,23 +126,42 @@ describe("agrees with reference values", () => {
   });
 
   it("for Krippendorff's alpha on the data of his own example (2011, section C: four observers, twelve units)", () => {
-    const observers = ["1 2 3 3 2 1 4 1 2 . . .", "1 2 3 3 2 2 4 1 2 5 . 3", ". 3 3 3 2 3 4 2 2 5 1 .", "1 2 3 3 2 4 4 1 2 5 1 ."].map((row) => row.split(" "));
+    const observers = ["1 2 3 3 2 1 4 1 2 . . .", "1 2 3 3 2 2 4 1 2 5 . 3", ". 3 3 3 2 3 4 2 2 5 1 .", "1 2 3 3 2 4 4 1 2 5 1 ."].map(
+      (row) => row.split(" "),
+    );
     const units = observers[0]!.map((_, unit) => observers.flatMap((row) => (row[unit] === "." ? [] : [Number(row[unit])])));
-    expect((["nominal", "ordinal", "interval"] as const).map((scale) => krippendorffAlpha(units, scale)!.toFixed(3))).toEqual(["0.743", "0.815", "0.849"]);
-    expect([krippendorffAlpha([], "nominal"), krippendorffAlpha([["a", "a"], ["a", "a"]], "nominal"), krippendorffAlpha([["a"]], "nominal")]).toEqual([null, null, null]);
+    expect((["nominal", "ordinal", "interval"] as const).map((scale) => krippendorffAlpha(units, scale)!.toFixed(3))).toEqual([
+      "0.743",
+      "0.815",
+      "0.849",
+    ]);
+    expect([
+      krippendorffAlpha([], "nominal"),
+      krippendorffAlpha(
+        [
+          ["a", "a"],
+          ["a", "a"],
+        ],
+        "nominal",
+      ),
+      krippendorffAlpha([["a"]], "nominal"),
+    ]).toEqual([null, null, null]);
   });
 
   it("for the difference of two shares: interval and p-value never say different things", () => {
-    fc.assert(fc.property(fc.nat(40), fc.nat(15), fc.nat(15), fc.nat(40), (both, won, lost, neither) => {
-      fc.pre(both + won + lost + neither > 0);
-      const counts = { both, won, lost, neither };
-      const { low, high } = newcombePaired(counts);
-      const p = newcombeP(counts);
-      fc.pre(Math.abs(p - 0.05) > 1e-9);
-      expect(p < 0.05).toBe(low > 0 || high < 0);
-      expect(p).toBeGreaterThanOrEqual(0);
-      expect(p).toBeLessThanOrEqual(1);
-    }), { numRuns: 500 });
+    fc.assert(
+      fc.property(fc.nat(40), fc.nat(15), fc.nat(15), fc.nat(40), (both, won, lost, neither) => {
+        fc.pre(both + won + lost + neither > 0);
+        const counts = { both, won, lost, neither };
+        const { low, high } = newcombePaired(counts);
+        const p = newcombeP(counts);
+        fc.pre(Math.abs(p - 0.05) > 1e-9);
+        expect(p < 0.05).toBe(low > 0 || high < 0);
+        expect(p).toBeGreaterThanOrEqual(0);
+        expect(p).toBeLessThanOrEqual(1);
+      }),
+      { numRuns: 500 },
+    );
   });
 
   it("for sets and calibration", () => {
@@ -122,39 +180,92 @@ describe("agrees with reference values", () => {
 
 describe("at the edges", () => {
   it("has a stated value, never NaN", () => {
-    const finite = (value: unknown): void => JSON.stringify(value, (_, one: unknown) => { if (typeof one === "number") expect(Number.isFinite(one)).toBe(true); return one; }) as unknown as void;
-    for (const pairs of [[], [["a", "a"]], [["a", undefined]], [["a", "b"]], [["a", "a"], ["a", undefined]]] as [string, string | undefined][][]) finite(classReport(countConfusion(pairs)));
+    const finite = (value: unknown): void =>
+      JSON.stringify(value, (_, one: unknown) => {
+        if (typeof one === "number") expect(Number.isFinite(one)).toBe(true);
+        return one;
+      }) as unknown as void;
+    for (const pairs of [
+      [],
+      [["a", "a"]],
+      [["a", undefined]],
+      [["a", "b"]],
+      [
+        ["a", "a"],
+        ["a", undefined],
+      ],
+    ] as [string, string | undefined][][])
+      finite(classReport(countConfusion(pairs)));
     finite(numberReport([]));
     finite(numberReport([[1, 1]]));
-    expect(numberReport([[1, 2], [1, 3]])).toMatchObject({ spearman: null, kendall: null });
+    expect(
+      numberReport([
+        [1, 2],
+        [1, 3],
+      ]),
+    ).toMatchObject({ spearman: null, kendall: null });
     finite(setReport([], []));
     finite(calibration([]));
     expect(newcombePaired({ both: 0, won: 0, lost: 0, neither: 0 })).toEqual({ low: -1, high: 1 });
-    expect([fleissKappa([]), fleissKappa([["a"]]), fleissKappa([["a", "a"], ["a", "a"]])]).toEqual([null, null, null]);
+    expect([
+      fleissKappa([]),
+      fleissKappa([["a"]]),
+      fleissKappa([
+        ["a", "a"],
+        ["a", "a"],
+      ]),
+    ]).toEqual([null, null, null]);
     expect([majority([]), majority(["a", "b"]), majority(["a", "b", "a"])]).toEqual([undefined, undefined, "a"]);
-    expect([mcnemarExact(0, 0), mcnemarMidP(0, 0), pairedPermutation([]), fisherExact(0, 0, 3, 5), bootstrap(0, () => 1), holm([])]).toEqual([1, 1, 1, 1, null, []]);
+    expect([
+      mcnemarExact(0, 0),
+      mcnemarMidP(0, 0),
+      pairedPermutation([]),
+      fisherExact(0, 0, 3, 5),
+      bootstrap(0, () => 1),
+      holm([]),
+    ]).toEqual([1, 1, 1, 1, null, []]);
   });
 
   it("an option that nobody labelled takes from one macro mean, and not from the other", () => {
-    const { macro, macroLabelled } = classReport(countConfusion([["a", "a"], ["a", "c"], ["b", "b"]]));
+    const { macro, macroLabelled } = classReport(
+      countConfusion([
+        ["a", "a"],
+        ["a", "c"],
+        ["b", "b"],
+      ]),
+    );
     expect([macro.f1, macroLabelled.f1]).toEqual([(2 / 3 + 1 + 0) / 3, (2 / 3 + 1) / 2]);
   });
 
   it("a row without an answer counts as wrong for its value and as no answer of any", () => {
-    const report = classReport(countConfusion([["a", "a"], ["a", undefined], ["b", "b"]]));
+    const report = classReport(
+      countConfusion([
+        ["a", "a"],
+        ["a", undefined],
+        ["b", "b"],
+      ]),
+    );
     expect(report).toMatchObject({ accuracy: 2 / 3, micro: { precision: 1, recall: 2 / 3, f1: 0.8 }, balancedAccuracy: 0.75 });
-    expect(report.classes).toEqual([{ label: "a", precision: 1, recall: 0.5, f1: 2 / 3, support: 2, answered: 1 }, { label: "b", precision: 1, recall: 1, f1: 1, support: 1, answered: 1 }]);
+    expect(report.classes).toEqual([
+      { label: "a", precision: 1, recall: 0.5, f1: 2 / 3, support: 2, answered: 1 },
+      { label: "b", precision: 1, recall: 1, f1: 1, support: 1, answered: 1 },
+    ]);
   });
 });
 
 describe("what a trial tells of itself", () => {
   it("how many rows an interval needs: one fewer would be too wide", () => {
-    fc.assert(fc.property(fc.double({ min: 0, max: 1, noNaN: true }), fc.integer({ min: 1, max: 20 }), (share, percent) => {
-      const rows = rowsForHalfWidth(share, percent / 100);
-      const half = (n: number): number => { const z2 = 1.959963984540054 ** 2; return (1.959963984540054 * Math.sqrt((share * (1 - share)) / n + z2 / (4 * n * n))) / (1 + z2 / n); };
-      expect(half(rows)).toBeLessThanOrEqual(percent / 100 + 1e-12);
-      if (rows > 1) expect(half(rows - 1)).toBeGreaterThan(percent / 100 - 1e-12);
-    }));
+    fc.assert(
+      fc.property(fc.double({ min: 0, max: 1, noNaN: true }), fc.integer({ min: 1, max: 20 }), (share, percent) => {
+        const rows = rowsForHalfWidth(share, percent / 100);
+        const half = (n: number): number => {
+          const z2 = 1.959963984540054 ** 2;
+          return (1.959963984540054 * Math.sqrt((share * (1 - share)) / n + z2 / (4 * n * n))) / (1 + z2 / n);
+        };
+        expect(half(rows)).toBeLessThanOrEqual(percent / 100 + 1e-12);
+        if (rows > 1) expect(half(rows - 1)).toBeGreaterThan(percent / 100 - 1e-12);
+      }),
+    );
     expect(rowsForHalfWidth(0.7, 0.05)).toBe(320);
   });
 
@@ -184,18 +295,42 @@ describe("what a trial tells of itself", () => {
   });
 
   it("the confidence from which on answers are right often enough, equal ones together", () => {
-    const judged = [[0.9, true], [0.9, true], [0.8, true], [0.8, false], [0.5, false]].map(([confidence, right]) => ({ confidence: confidence as number, right: right as boolean }));
+    const judged = [
+      [0.9, true],
+      [0.9, true],
+      [0.8, true],
+      [0.8, false],
+      [0.5, false],
+    ].map(([confidence, right]) => ({ confidence: confidence as number, right: right as boolean }));
     expect(thresholdFor(judged, 0.9)).toMatchObject({ threshold: 0.9, accuracy: 1, toPerson: 0.6 });
     expect(thresholdFor(judged, 0.75)).toMatchObject({ threshold: 0.8, accuracy: 0.75 });
     expect(thresholdFor(judged.slice(4), 0.5)).toBeUndefined();
     const { bins, calibrationError } = calibration(judged);
-    expect(bins.map(({ from, rows, accuracy }) => [from, rows, accuracy])).toEqual([[0.5, 1, 0], [0.8, 2, 0.5], [0.9, 2, 1]]);
+    expect(bins.map(({ from, rows, accuracy }) => [from, rows, accuracy])).toEqual([
+      [0.5, 1, 0],
+      [0.8, 2, 0.5],
+      [0.9, 2, 1],
+    ]);
     expect(calibrationError).toBeCloseTo(0.2 * 0.5 + 0.4 * 0.3 + 0.4 * 0.1, 12);
   });
 
   it("texts by words, runs of words and edits", () => {
-    expect([rougeN("the cat sat", "the cat ran", 1), rougeN("the cat sat", "the cat ran", 2), rougeL("a b c d", "a c d b"), rougeN("", "", 1), rougeL("a", "")]).toEqual([2 / 3, 0.5, 0.75, 1, 0]);
-    expect([rougeN("fire", "smoke", 2), rougeN("fire", "fire", 2), rougeN("", "", 2), rougeN("fire in the hold", "fire", 2)]).toEqual([0, 0, 1, 0]);
-    expect([sameWords("Oil, spilled!", "oil spilled"), sameWords("a b", "b a"), sameWords("!", "?"), editSimilarity("abcd", "abxd"), editSimilarity("", "")]).toEqual([true, false, false, 0.75, 1]);
+    expect([
+      rougeN("the cat sat", "the cat ran", 1),
+      rougeN("the cat sat", "the cat ran", 2),
+      rougeL("a b c d", "a c d b"),
+      rougeN("", "", 1),
+      rougeL("a", ""),
+    ]).toEqual([2 / 3, 0.5, 0.75, 1, 0]);
+    expect([rougeN("fire", "smoke", 2), rougeN("fire", "fire", 2), rougeN("", "", 2), rougeN("fire in the hold", "fire", 2)]).toEqual([
+      0, 0, 1, 0,
+    ]);
+    expect([
+      sameWords("Oil, spilled!", "oil spilled"),
+      sameWords("a b", "b a"),
+      sameWords("!", "?"),
+      editSimilarity("abcd", "abxd"),
+      editSimilarity("", ""),
+    ]).toEqual([true, false, false, 0.75, 1]);
   });
 });

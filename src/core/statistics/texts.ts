@@ -2,7 +2,12 @@ import { distance } from "fastest-levenshtein";
 
 /** Words in lower case, without punctuation. */
 export function wordsOf(text: string): string[] {
-  return text.normalize("NFKC").toLowerCase().match(/[\p{L}\p{N}]+/gu) ?? [];
+  return (
+    text
+      .normalize("NFKC")
+      .toLowerCase()
+      .match(/[\p{L}\p{N}]+/gu) ?? []
+  );
 }
 
 /** Whether two texts have the same words in the same order. */
@@ -13,7 +18,10 @@ export function sameWords(a: string, b: string): boolean {
   return one.length === two.length && one.every((word, index) => word === two[index]);
 }
 
-/** ROUGE-N as F1 (Lin 2004): shared runs of n words, counted as often as they occur in both; two texts too short for such a run share none. 1 for two texts without any word. */
+/**
+ * ROUGE-N as F1 (Lin 2004): shared runs of n words, counted as often as they occur in both; two texts too short for such a run share none.
+ * 1 for two texts without any word.
+ */
 export function rougeN(truth: string, answer: string, n: 1 | 2): number {
   const words = [wordsOf(truth), wordsOf(answer)] as const;
   if (words[0].length === 0 && words[1].length === 0) return 1;

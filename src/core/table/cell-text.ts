@@ -11,9 +11,18 @@ export type CellGiven = string | number | boolean | bigint | Date | null | undef
 export function cellText(value: unknown): string | undefined | { readonly problem: string } {
   if (typeof value === "string" || value === undefined) return value;
   if (value === null) return "";
-  if (typeof value === "boolean" || typeof value === "bigint" || (typeof value === "number" && Number.isFinite(value))) return String(value);
+  if (typeof value === "boolean" || typeof value === "bigint" || (typeof value === "number" && Number.isFinite(value)))
+    return String(value);
   if (value instanceof Date && !Number.isNaN(value.getTime())) return value.toISOString();
-  const what = Array.isArray(value) ? "a list" : typeof value === "object" ? (value instanceof Date ? "no valid date" : "an object") : typeof value === "number" ? String(value) : `a ${typeof value}`;
+  const what = Array.isArray(value)
+    ? "a list"
+    : typeof value === "object"
+      ? value instanceof Date
+        ? "no valid date"
+        : "an object"
+      : typeof value === "number"
+        ? String(value)
+        : `a ${typeof value}`;
   return { problem: `holds ${what}; a cell is text, a number, true or false, or a date` };
 }
 

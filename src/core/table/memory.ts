@@ -17,14 +17,18 @@ export interface MemoryTable extends Table {
  * @param rows values that are no text are written as text: numbers, true and false, dates (as ISO 8601); null is a blank cell.
  * @throws YoroshiError `tableBroken` for a value that is none of these.
  */
-export function memoryTable(rows: readonly Readonly<Record<string, CellGiven>>[], { key, name = "table" }: { readonly key: KeyColumns; readonly name?: string }): MemoryTable {
+export function memoryTable(
+  rows: readonly Readonly<Record<string, CellGiven>>[],
+  { key, name = "table" }: { readonly key: KeyColumns; readonly name?: string },
+): MemoryTable {
   const own = rows.map((row, index) => textOf(row, name, index));
   const keyColumns = keyColumnsOf(key);
   const keyOf = (values: Record<string, string>): string => joinKey(keyColumns.map((column) => values[column] ?? ""));
   let mark = 0;
   const asRow = (values: Record<string, string>, index: number): Row => {
     const missing = keyColumns.find((column) => values[column] === undefined);
-    if (missing !== undefined) throw new YoroshiError("tableBroken", { table: name, place: `row ${index + 1}`, problem: `it has no \`${missing}\`.` });
+    if (missing !== undefined)
+      throw new YoroshiError("tableBroken", { table: name, place: `row ${index + 1}`, problem: `it has no \`${missing}\`.` });
     return { key: keyOf(values), place: `row ${index + 1}`, values };
   };
   return {
@@ -40,7 +44,10 @@ export function memoryTable(rows: readonly Readonly<Record<string, CellGiven>>[]
       }
     },
     async *standing(columns) {
-      yield own.map((row) => ({ key: keyOf(row), values: Object.fromEntries(columns.flatMap((column) => (row[column] === undefined ? [] : [[column, row[column]]]))) }));
+      yield own.map((row) => ({
+        key: keyOf(row),
+        values: Object.fromEntries(columns.flatMap((column) => (row[column] === undefined ? [] : [[column, row[column]]]))),
+      }));
     },
     sourceMark: async () => JSON.stringify(own),
     standingMark: async () => (mark === 0 ? undefined : JSON.stringify(own)),
@@ -77,7 +84,8 @@ function textOf(row: Readonly<Record<string, CellGiven>>, table: string, index: 
   const own: Record<string, string> = {};
   for (const [column, value] of Object.entries(row)) {
     const text = cellText(value);
-    if (typeof text === "object") throw new YoroshiError("tableBroken", { table, place: `row ${index + 1}`, problem: `\`${column}\` ${text.problem}.` });
+    if (typeof text === "object")
+      throw new YoroshiError("tableBroken", { table, place: `row ${index + 1}`, problem: `\`${column}\` ${text.problem}.` });
     if (text !== undefined) own[column] = text;
   }
   return own;

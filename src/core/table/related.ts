@@ -42,7 +42,8 @@ export interface RelatedWay {
 
 /** Related rows from objects in memory: for the browser, tests and code that has them at hand. */
 export function memoryRelated(there: readonly RelatedRow[], way: RelatedWay): Related {
-  const idOf = (values: Readonly<Record<string, string>>, columns: readonly string[]): string => JSON.stringify(columns.map((column) => (values[column] ?? "").trim()));
+  const idOf = (values: Readonly<Record<string, string>>, columns: readonly string[]): string =>
+    JSON.stringify(columns.map((column) => (values[column] ?? "").trim()));
   const byId = new Map<string, RelatedRow[]>();
   for (const row of there) {
     const id = idOf(row, Object.keys(way.match));

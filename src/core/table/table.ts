@@ -1,4 +1,3 @@
-
 /** A row as it came from its table: text by column. Its key is unique within the table. */
 export interface Row {
   readonly key: string;
@@ -49,7 +48,10 @@ export interface StandingRow {
  * Gives the cells of rows by key, in the order of the keys; `undefined` leaves a row as it is. A table that others may
  * change at any moment also gives what stands there now, so that a person's change is seen before it is written over.
  */
-export type CellsOf = (keys: readonly string[], standing?: readonly StandingRow[]) => Promise<readonly (Readonly<Record<string, CellOut>> | undefined)[]>;
+export type CellsOf = (
+  keys: readonly string[],
+  standing?: readonly StandingRow[],
+) => Promise<readonly (Readonly<Record<string, CellOut>> | undefined)[]>;
 
 /** Rows that go and come while a table is written whose rows Yoroshi makes. */
 export interface Growth {

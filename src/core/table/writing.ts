@@ -29,14 +29,17 @@ export interface WritingOptions {
  * @throws YoroshiError `writingUnclear`, when it is read, where a column can be read in two ways.
  */
 export function asWrittenThere<T extends Readable>(table: T, options: WritingOptions): T {
-  const names = [...new Set([...Object.keys(options.wanted), ...Object.keys(options.said.columns ?? {})])].filter((name) => !table.keyColumns.includes(name));
+  const names = [...new Set([...Object.keys(options.wanted), ...Object.keys(options.said.columns ?? {})])].filter(
+    (name) => !table.keyColumns.includes(name),
+  );
   if (names.length === 0) return table;
   let found: Promise<readonly ReadColumn[]> | undefined;
   return {
     ...table,
     async *read(): AsyncGenerator<Chunk> {
       const columns = await (found ??= findWriting(table, names, options));
-      for await (const { rows, share } of table.read()) yield { rows: columns.length === 0 ? rows : rows.map((row) => plainRow(row, columns, options.allText)), share };
+      for await (const { rows, share } of table.read())
+        yield { rows: columns.length === 0 ? rows : rows.map((row) => plainRow(row, columns, options.allText)), share };
     },
   };
 }
@@ -58,7 +61,8 @@ function plainRow(row: Row, columns: readonly ReadColumn[], allText: boolean): R
     if (text === undefined || !/\d/.test(text)) continue;
     const plain = plainText(text, column, allText);
     if (plain !== undefined) values[column.name] = plain;
-    else problem ??= `\`${column.name}\` is not written as its column is (${formName(column)}); mend the cell, or say with \`${column.dates ? "dates" : "numbers"}\` at the table how it is written`;
+    else
+      problem ??= `\`${column.name}\` is not written as its column is (${formName(column)}); mend the cell, or say with \`${column.dates ? "dates" : "numbers"}\` at the table how it is written`;
   }
   return { ...row, values, problem };
 }
@@ -122,7 +126,11 @@ interface Seen {
   readonly examples: Record<string, { readonly text: string; readonly place: string }>;
 }
 
-async function findWriting(table: Readable, names: readonly string[], { wanted, said: { columns = {}, ...all }, allText, onFound }: WritingOptions): Promise<ReadColumn[]> {
+async function findWriting(
+  table: Readable,
+  names: readonly string[],
+  { wanted, said: { columns = {}, ...all }, allText, onFound }: WritingOptions,
+): Promise<ReadColumn[]> {
   const read = names.map((name): ReadColumn & { seen: Partial<Record<"numbers" | "dates", Seen>> } => {
     const what = wanted[name];
     const { numbers, dates }: ColumnWriting = { ...(what === undefined ? {} : all), ...columns[name] };
@@ -131,18 +139,27 @@ async function findWriting(table: Readable, names: readonly string[], { wanted, 
       name,
       numbers: isNumber ? numbers : undefined,
       dates: isDay ? dates : undefined,
-      seen: what === undefined ? {} : { ...(isNumber && numbers === undefined ? { numbers: newSeen() } : {}), ...(isDay && dates === undefined ? { dates: newSeen() } : {}) },
+      seen:
+        what === undefined
+          ? {}
+          : {
+              ...(isNumber && numbers === undefined ? { numbers: newSeen() } : {}),
+              ...(isDay && dates === undefined ? { dates: newSeen() } : {}),
+            },
     };
   });
   if (read.some(({ seen }) => seen.numbers ?? seen.dates)) {
     for await (const { rows } of table.read()) for (const row of rows) for (const { name, seen } of read) look(row, name, seen, allText);
   }
   return read.flatMap(({ name, numbers, dates, seen }) => {
-    const found = { numbers: seen.numbers && decided(table, name, "numbers", seen.numbers), dates: seen.dates && decided(table, name, "dates", seen.dates) };
+    const found = {
+      numbers: seen.numbers && decided(table, name, "numbers", seen.numbers),
+      dates: seen.dates && decided(table, name, "dates", seen.dates),
+    };
     if (found.numbers) onFound?.(toldForm(table, name, "numbers", found.numbers, seen.numbers!));
     if (found.dates) onFound?.(toldForm(table, name, "dates", found.dates, seen.dates!));
     const column = { name, numbers: numbers ?? found.numbers, dates: dates ?? found.dates };
-    return column.numbers ?? column.dates ? [column] : [];
+    return (column.numbers ?? column.dates) ? [column] : [];
   });
 }
 
@@ -176,9 +193,21 @@ function count({ counts, examples }: Seen, form: string, text: string, place: st
  *
  * @throws YoroshiError `writingUnclear`.
  */
-function decided<What extends "numbers" | "dates">(table: Readable, column: string, what: What, { counts, examples }: Seen): Exclude<(typeof FORMS)[What][number], "point"> | undefined {
+function decided<What extends "numbers" | "dates">(
+  table: Readable,
+  column: string,
+  what: What,
+  { counts, examples }: Seen,
+): Exclude<(typeof FORMS)[What][number], "point"> | undefined {
   const [one, other] = FORMS[what];
-  const unclear = (...forms: string[]): YoroshiError => new YoroshiError("writingUnclear", { table: table.name, column, what, forms: FORMS[what], examples: forms.map((form) => examples[form]!) });
+  const unclear = (...forms: string[]): YoroshiError =>
+    new YoroshiError("writingUnclear", {
+      table: table.name,
+      column,
+      what,
+      forms: FORMS[what],
+      examples: forms.map((form) => examples[form]!),
+    });
   if (counts[one] && counts[other]) throw unclear(one, other);
   const form = counts[one] ? one : counts[other] ? other : undefined;
   if (form === undefined && counts["unclear"]) throw unclear("unclear");

@@ -7,7 +7,9 @@ import { isScalar, parseDocument } from "yaml";
 export function addToTask(text: string, sentences: readonly string[]): string {
   const document = parseDocument(text);
   const task = document.get("task", true);
-  const added = sentences.map((sentence) => sentence.replace(/[{}]/g, "").replace(/\s+/g, " ").trim()).filter((sentence) => sentence !== "");
+  const added = sentences
+    .map((sentence) => sentence.replace(/[{}]/g, "").replace(/\s+/g, " ").trim())
+    .filter((sentence) => sentence !== "");
   if (!isScalar(task) || typeof task.value !== "string" || added.length === 0) return text;
   task.value = `${added.join("\n")}\n${task.value}`;
   task.type = "BLOCK_LITERAL";

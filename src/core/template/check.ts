@@ -25,7 +25,8 @@ export function checkTemplate(template: Template, document: SourceDocument): Com
 function checkNames(template: Template, document: SourceDocument): Complaint[] {
   const found: Complaint[] = [];
   for (const where of ["inputs", "answer", "references", "passages"] as const) {
-    for (const name of Object.keys(template[where] ?? {})) if (!NAME.test(name)) found.push(complain("badName", document.atKey([where, name]), { name }));
+    for (const name of Object.keys(template[where] ?? {}))
+      if (!NAME.test(name)) found.push(complain("badName", document.atKey([where, name]), { name }));
   }
   if (Object.keys(template.answer).length === 0) found.push(complain("noParts", document.atKey(["answer"]), undefined as never));
   return found;
@@ -50,34 +51,51 @@ function checkTask(template: Template, document: SourceDocument): Complaint[] {
   }
   // A passage may use inputs, too; what its file says is checked where it is read.
   if (template.passages) return found;
-  for (const name of inputs) if (!used.has(name) && !isCountedFrom(template, name)) found.push(complain("unusedInput", document.atKey(["inputs", name]), { name }));
+  for (const name of inputs)
+    if (!used.has(name) && !isCountedFrom(template, name)) found.push(complain("unusedInput", document.atKey(["inputs", name]), { name }));
   return found;
 }
 
 function checkReferences(template: Template, document: SourceDocument): Complaint[] {
   const known = Object.keys(template.references ?? {});
-  const specs = [...Object.entries(template.inputs).map(([name, spec]) => ["inputs", name, spec] as const), ...Object.entries(template.answer).map(([name, spec]) => ["answer", name, spec] as const)];
+  const specs = [
+    ...Object.entries(template.inputs).map(([name, spec]) => ["inputs", name, spec] as const),
+    ...Object.entries(template.answer).map(([name, spec]) => ["answer", name, spec] as const),
+  ];
   return specs.flatMap(([where, part, spec]) =>
     referencesIn(spec, [where, part])
       .filter(({ name }) => !known.includes(name))
-      .map(({ name, path }) => complain("unknownReference", document.at(path), { name, known, near: nearest(name, known) })));
+      .map(({ name, path }) => complain("unknownReference", document.at(path), { name, known, near: nearest(name, known) })),
+  );
 }
 
 /** Whether a date of the answer is counted from an input, which then need not be printed. */
 function isCountedFrom(template: Template, input: string): boolean {
-  return Object.values(template.answer).some((spec) => specsWithin(spec).some((inner) => (inner.spec as DateSpec).relativeTo?.split(".")[0] === input));
+  return Object.values(template.answer).some((spec) =>
+    specsWithin(spec).some((inner) => (inner.spec as DateSpec).relativeTo?.split(".")[0] === input),
+  );
 }
 
 function checkDates(template: Template, document: SourceDocument): Complaint[] {
-  const dates = Object.entries(template.inputs).flatMap(([name, spec]) => specsWithin(spec, [name]).filter((inner) => kindOf(inner.spec.kind).control === "day").map(({ path }) => path.filter((part) => part !== "columns").join(".")));
+  const dates = Object.entries(template.inputs).flatMap(([name, spec]) =>
+    specsWithin(spec, [name])
+      .filter((inner) => kindOf(inner.spec.kind).control === "day")
+      .map(({ path }) => path.filter((part) => part !== "columns").join(".")),
+  );
   return (["inputs", "answer"] as const).flatMap((where) =>
     Object.entries(template[where]).flatMap(([name, spec]) =>
       specsWithin(spec, [where, name]).flatMap((inner) => {
         const { relativeTo } = inner.spec as DateSpec;
         if (relativeTo === undefined || relativeTo === "today" || (where === "answer" && dates.includes(relativeTo))) return [];
         const known = ["today", ...(where === "answer" ? dates : [])];
-        return [complain("badValue", document.at([...inner.path, "relativeTo"]), { problem: `A day can be counted from ${known.map((base) => `\`${base}\``).join(" or ")}, not from \`${relativeTo}\`.` })];
-      })));
+        return [
+          complain("badValue", document.at([...inner.path, "relativeTo"]), {
+            problem: `A day can be counted from ${known.map((base) => `\`${base}\``).join(" or ")}, not from \`${relativeTo}\`.`,
+          }),
+        ];
+      }),
+    ),
+  );
 }
 
 function checkLong(template: Template, document: SourceDocument): Complaint[] {
@@ -86,17 +104,27 @@ function checkLong(template: Template, document: SourceDocument): Complaint[] {
     const spec = template.inputs[name] as { kind: string; maxChars?: number } | undefined;
     if (!spec) return [complain("unknownKey", document.atKey(["whenLong", name]), { key: name, known, near: nearest(name, known) })];
     if (kindOf(spec.kind).isProse && spec.maxChars !== undefined) return [];
-    return [complain("badValue", document.at(["whenLong", name]), { problem: `\`${name}\` has no limit to be above. Give it one: \`${name}: { kind: text, maxChars: 6000 }\`.` })];
+    return [
+      complain("badValue", document.at(["whenLong", name]), {
+        problem: `\`${name}\` has no limit to be above. Give it one: \`${name}: { kind: text, maxChars: 6000 }\`.`,
+      }),
+    ];
   });
 }
 
 function checkDoubt({ doubt, answer }: Template, document: SourceDocument): Complaint[] {
   if (!doubt) return [];
   const known = Object.keys(answer);
-  const found = (doubt.parts ?? []).flatMap((name, index) => (known.includes(name) ? [] : [complain("unknownPart", document.at(["doubt", "parts", index]), { name, known, near: nearest(name, known) })]));
+  const found = (doubt.parts ?? []).flatMap((name, index) =>
+    known.includes(name)
+      ? []
+      : [complain("unknownPart", document.at(["doubt", "parts", index]), { name, known, near: nearest(name, known) })],
+  );
   const odd = (problem: string): void => void found.push(complain("badValue", document.at(["doubt"]), { problem }));
-  if ((doubt.below === undefined) !== (doubt.ask === undefined)) odd("`below` and `ask` belong together: below which confidence which model is asked.");
-  if (doubt.by !== "agreement" && (doubt.asks !== undefined || doubt.temperature !== undefined)) odd("`asks` and `temperature` are for `by: agreement`.");
+  if ((doubt.below === undefined) !== (doubt.ask === undefined))
+    odd("`below` and `ask` belong together: below which confidence which model is asked.");
+  if (doubt.by !== "agreement" && (doubt.asks !== undefined || doubt.temperature !== undefined))
+    odd("`asks` and `temperature` are for `by: agreement`.");
   if (CONFIDENCE in answer) odd("A part is called `confidence`, which is how the answer's own confidence is called. Rename the part.");
   return found;
 }
@@ -108,7 +136,13 @@ function checkMissing(template: Template, document: SourceDocument): Complaint[]
     if (!spec) return [complain("unknownKey", document.atKey(["whenMissing", name]), { key: name, known, near: nearest(name, known) })];
     if (typeof way !== "object" || !("use" in way)) return [];
     const reading = shapeSpec(spec, kindOf).read(way.use);
-    return reading.ok ? [] : [complain("badValue", document.at(["whenMissing", name, "use"]), { problem: `The value to use for \`${name}\` does not fit: ${reading.problem}.` })];
+    return reading.ok
+      ? []
+      : [
+          complain("badValue", document.at(["whenMissing", name, "use"]), {
+            problem: `The value to use for \`${name}\` does not fit: ${reading.problem}.`,
+          }),
+        ];
   });
 }
 
@@ -118,12 +152,17 @@ function checkRules(template: Template, document: SourceDocument): Complaint[] {
   return (template.rules ?? []).flatMap((rule, index) => {
     const at = document.at(["rules", index]);
     const fault = ruleFault(rule);
-    const named = [...(rule.in ?? []), ...(rule.check === undefined ? [] : (readExpression(rule.check, "answer").expression?.members ?? []))];
+    const named = [
+      ...(rule.in ?? []),
+      ...(rule.check === undefined ? [] : (readExpression(rule.check, "answer").expression?.members ?? [])),
+    ];
     const unknown = named.filter((name) => !known.includes(name));
     return [
       ...(fault === undefined ? [] : [complain("badValue", at, { problem: fault })]),
       ...unknown.map((name) => complain("unknownPart", at, { name, known, near: nearest(name, known) })),
-      ...(Array.isArray(rule.numbersFrom) ? rule.numbersFrom : []).filter((name: string) => !inputs.includes(name)).map((name: string) => complain("unknownInput", at, { name, known: inputs, near: nearest(name, inputs) })),
+      ...(Array.isArray(rule.numbersFrom) ? rule.numbersFrom : [])
+        .filter((name: string) => !inputs.includes(name))
+        .map((name: string) => complain("unknownInput", at, { name, known: inputs, near: nearest(name, inputs) })),
     ];
   });
 }
@@ -133,16 +172,22 @@ function checkExamples(template: Template, document: SourceDocument): Complaint[
   const inputs = Object.keys(template.inputs);
   if (template.examples && "from" in template.examples) {
     const { balance } = template.examples;
-    return balance === undefined || parts.includes(balance) ? [] : [complain("unknownPart", document.at(["examples", "balance"]), { name: balance, known: parts, near: nearest(balance, parts) })];
+    return balance === undefined || parts.includes(balance)
+      ? []
+      : [complain("unknownPart", document.at(["examples", "balance"]), { name: balance, known: parts, near: nearest(balance, parts) })];
   }
   return (template.examples ?? []).flatMap((example, index) => {
     const at = ["examples", index] as const;
     const found: Complaint[] = [];
     for (const name of Object.keys(example.inputs)) {
-      if (!inputs.includes(name)) found.push(complain("unknownKey", document.atKey([...at, "inputs", name]), { key: name, known: inputs, near: nearest(name, inputs) }));
+      if (!inputs.includes(name))
+        found.push(
+          complain("unknownKey", document.atKey([...at, "inputs", name]), { key: name, known: inputs, near: nearest(name, inputs) }),
+        );
     }
     for (const name of Object.keys(example.answer)) {
-      if (!parts.includes(name)) found.push(complain("unknownPart", document.atKey([...at, "answer", name]), { name, known: parts, near: nearest(name, parts) }));
+      if (!parts.includes(name))
+        found.push(complain("unknownPart", document.atKey([...at, "answer", name]), { name, known: parts, near: nearest(name, parts) }));
     }
     for (const part of parts) {
       const spec = template.answer[part]!;

@@ -18,7 +18,9 @@ export function fenceMark(inputs: Readonly<Record<string, unknown>>): string {
   const content = canonicalJson(inputs as Json);
   const low = content.toLowerCase();
   for (let salt = 0; ; salt++) {
-    const mark = sha256Hex(`fence ${salt} ${content}`).slice(0, MARK_LETTERS).replace(/./g, (digit) => LETTERS[Number.parseInt(digit, 16)]!);
+    const mark = sha256Hex(`fence ${salt} ${content}`)
+      .slice(0, MARK_LETTERS)
+      .replace(/./g, (digit) => LETTERS[Number.parseInt(digit, 16)]!);
     if (!low.includes(mark)) return mark;
   }
 }

@@ -5,9 +5,15 @@ import { INPUT_KEYS, PART_KEYS, templateFile } from "./read.js";
 
 /** The JSON Schema of a template file, for editors: every key of every kind. */
 export function templateFileSchema(): Record<string, Json> {
-  const anyOf = (names: readonly string[], extra: z.core.$ZodLooseShape): z.ZodMiniType => z.union(names.map((name) => withReference(specSchema(kindOf(name), extra))) as [z.ZodMiniType, ...z.ZodMiniType[]]);
+  const anyOf = (names: readonly string[], extra: z.core.$ZodLooseShape): z.ZodMiniType =>
+    z.union(names.map((name) => withReference(specSchema(kindOf(name), extra))) as [z.ZodMiniType, ...z.ZodMiniType[]]);
   const parts = kindNames.filter((name) => !kindOf(name).inputOnly);
-  return jsonSchemaOf(z.extend(templateFile, { inputs: z.record(z.string(), anyOf(kindNames, INPUT_KEYS)), answer: z.record(z.string(), anyOf(parts, PART_KEYS)) }));
+  return jsonSchemaOf(
+    z.extend(templateFile, {
+      inputs: z.record(z.string(), anyOf(kindNames, INPUT_KEYS)),
+      answer: z.record(z.string(), anyOf(parts, PART_KEYS)),
+    }),
+  );
 }
 
 /** Options may also be read from a reference, which a kind's own schema does not know of. */

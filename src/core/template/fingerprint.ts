@@ -15,10 +15,15 @@ export type Fingerprinter = (inputs: Readonly<Record<string, Json>>, ask?: numbe
 export type Sha256 = (text: string) => string;
 
 /** What a fingerprint rests on, piece by piece: the template, references, background, the model, each input. */
-export function basisOf(prepared: Pick<Prepared, "basis">, model: ModelIdentity, inputs: Readonly<Record<string, Json>>): Record<string, string> {
+export function basisOf(
+  prepared: Pick<Prepared, "basis">,
+  model: ModelIdentity,
+  inputs: Readonly<Record<string, Json>>,
+): Record<string, string> {
   const basis: Record<string, string> = { ...prepared.basis };
   basis["model"] = `${model.id} of ${model.host}`;
-  for (const name in inputs) basis[`input ${name}`] = quickHash(typeof inputs[name] === "string" ? inputs[name] : canonicalJson(inputs[name]!));
+  for (const name in inputs)
+    basis[`input ${name}`] = quickHash(typeof inputs[name] === "string" ? inputs[name] : canonicalJson(inputs[name]!));
   return basis;
 }
 
@@ -39,9 +44,24 @@ export function changesBetween(before: Readonly<Record<string, string>>, now: Re
  *
  * @param others the further models that the template names, by name.
  */
-export function fingerprinter(prepared: Prepared, model: ModelIdentity, sha256: Sha256 = sha256Hex, others: Readonly<Record<string, ModelIdentity>> = {}): Fingerprinter {
+export function fingerprinter(
+  prepared: Prepared,
+  model: ModelIdentity,
+  sha256: Sha256 = sha256Hex,
+  others: Readonly<Record<string, ModelIdentity>> = {},
+): Fingerprinter {
   const { temperature, seed } = prepared.template.model ?? {};
   const further = Object.entries(others).map(([name, { host, id }]) => ({ name, host, id }));
-  const base = sha256Hex(canonicalJson({ template: prepared.fingerprint, host: model.host, model: model.id, others: further.length > 0 ? further : undefined, temperature, seed, maxTokens: prepared.maxTokens }));
+  const base = sha256Hex(
+    canonicalJson({
+      template: prepared.fingerprint,
+      host: model.host,
+      model: model.id,
+      others: further.length > 0 ? further : undefined,
+      temperature,
+      seed,
+      maxTokens: prepared.maxTokens,
+    }),
+  );
   return (inputs, ask = 0) => sha256(`${base}${ask === 0 ? "" : `#${ask}`}${canonicalJson(inputs)}`);
 }

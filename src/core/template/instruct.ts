@@ -10,6 +10,9 @@ export interface NamedShape extends Shaped {
  * Writes, from the answer's kinds, what the answer must look like; the analyst never writes format instructions.
  */
 export function tellAnswer(parts: readonly NamedShape[], rules: readonly Rule[] = []): string {
-  const lines = ["Answer with one JSON object and nothing else. Its members, in this order:", ...parts.map((part) => tellNamed(part.name, part.spec.about, part.tell()))];
+  const lines = [
+    "Answer with one JSON object and nothing else. Its members, in this order:",
+    ...parts.map((part) => tellNamed(part.name, part.spec.about, part.tell())),
+  ];
   return [...lines, ...rules.map((rule) => `Rule: ${tellRule(rule)}`)].join("\n");
 }

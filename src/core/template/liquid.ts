@@ -51,7 +51,8 @@ export function parseText(source: string, trusted: ReadonlySet<string> = new Set
   }
   const { globals } = analyzeSync(nodes, { partials: false });
   const uses = Object.values(globals).flatMap((variables) =>
-    variables.map(({ segments, location }) => ({ name: String(segments[0]), line: location.row, column: location.col })));
+    variables.map(({ segments, location }) => ({ name: String(segments[0]), line: location.row, column: location.col })),
+  );
   const printed = new Set<string>();
   fenceOutputs(nodes, new Set(trusted), new Map(), printed);
   return { text: { uses, printed, render: (scope, mark) => withMark(mark, () => renderText(nodes, scope)) } };
@@ -61,7 +62,10 @@ export function parseText(source: string, trusted: ReadonlySet<string> = new Set
  * Parses Liquid text over one variable for a plain column: what it prints stands as it is, since no model reads it.
  * `members` are those of the variable that it names.
  */
-export function parsePlainText(source: string, variable: string): { text?: { readonly members: readonly string[]; render(value: unknown): string }; problem?: string } {
+export function parsePlainText(
+  source: string,
+  variable: string,
+): { text?: { readonly members: readonly string[]; render(value: unknown): string }; problem?: string } {
   let nodes: Node[];
   try {
     nodes = engine.parse(source);
@@ -128,7 +132,9 @@ function fenceOutputs(nodes: readonly Node[], trusted: Set<string>, origins: Map
 /** The outermost names that a node itself reads, children left out. */
 function rootsOf(node: Node): string[] {
   const alone = { token: node.token, render: node.render, ...(node.arguments ? { arguments: () => node.arguments!() } : {}) };
-  return Object.values(analyzeSync([alone as Node], { partials: false }).variables).flatMap((variables) => variables.map((v) => String(v.segments[0])));
+  return Object.values(analyzeSync([alone as Node], { partials: false }).variables).flatMap((variables) =>
+    variables.map((v) => String(v.segments[0])),
+  );
 }
 
 function labelOf(node: Output): string {
@@ -149,7 +155,10 @@ function fenceFilter(label: string): { raw: boolean; render(value: unknown): Ite
 
 function readProblem(error: Error): TextProblem {
   const at = /, line:(\d+)(?:, col:(\d+))?/.exec(error.message);
-  const first = error.message.split("\n")[0]!.replace(/,? ?line:\d+(, col:\d+)?/, "").replace(/,? ?file:\S+/, "");
+  const first = error.message
+    .split("\n")[0]!
+    .replace(/,? ?line:\d+(, col:\d+)?/, "")
+    .replace(/,? ?file:\S+/, "");
   const tag = /^tag "([^"]*)" not found/.exec(first);
   const filter = /^undefined filter: (.*)$/.exec(first);
   if (filter) return { problem: `there is no filter \`${filter[1]}\``, line: Number(at?.[1] ?? 1), column: Number(at?.[2] ?? 1) };

@@ -1,6 +1,18 @@
 import type { Json } from "../ground/index.js";
 
-const WORDS: Readonly<Record<string, number>> = { two: 2, three: 3, four: 4, five: 5, six: 6, seven: 7, eight: 8, nine: 9, ten: 10, eleven: 11, twelve: 12 };
+const WORDS: Readonly<Record<string, number>> = {
+  two: 2,
+  three: 3,
+  four: 4,
+  five: 5,
+  six: 6,
+  seven: 7,
+  eight: 8,
+  nine: 9,
+  ten: 10,
+  eleven: 11,
+  twelve: 12,
+};
 const NUMBER = /(?<![\p{L}\p{N}_])[-\u2212]?\d[\d,.]*(?<=\d)(?:\s?%|\s?(?:percent|per cent)\b)?/giu;
 const WORD = new RegExp(`\\b(?:${Object.keys(WORDS).join("|")})\\b`, "gi");
 /** A run of characters with a digit in it, without the signs around it: `R-012`, `2026-08-03`, `14:30`. */
@@ -13,7 +25,10 @@ const NAMED = /[\p{L}\p{N}][^\s"'()[\]{}<>,;]*/gu;
  */
 export function strayNumbers(text: string, data: readonly Json[]): string[] {
   const known = data.map(asText).join("\n");
-  const numbers = [...[...known.matchAll(NUMBER)].flatMap(([written]) => readings(written).map(({ value }) => value)), ...[...known.matchAll(WORD)].map(([word]) => WORDS[word.toLowerCase()]!)];
+  const numbers = [
+    ...[...known.matchAll(NUMBER)].flatMap(([written]) => readings(written).map(({ value }) => value)),
+    ...[...known.matchAll(WORD)].map(([word]) => WORDS[word.toLowerCase()]!),
+  ];
   const names = new Set(known.match(NAMED)?.map(bare));
   const stray: string[] = [];
   let done = 0;
@@ -26,7 +41,8 @@ export function strayNumbers(text: string, data: readonly Json[]): string[] {
     done = match.index + written.length;
     if (!isNumber || !readings(written).some((reading) => stands(reading, numbers))) stray.push(written);
   }
-  for (const [word] of text.matchAll(WORD)) if (!stands({ value: WORDS[word.toLowerCase()]!, decimals: 0, isPercent: false }, numbers)) stray.push(word);
+  for (const [word] of text.matchAll(WORD))
+    if (!stands({ value: WORDS[word.toLowerCase()]!, decimals: 0, isPercent: false }, numbers)) stray.push(word);
   return [...new Set(stray)];
 }
 
@@ -46,8 +62,13 @@ function stands({ value, decimals, isPercent }: Reading, numbers: readonly numbe
 function readings(written: string): Reading[] {
   const isPercent = /%|per ?cent/i.test(written);
   const bareNumber = written.replace(/\s?(?:%|percent|per cent)$/i, "").replace("\u2212", "-");
-  const ways = new Set([bareNumber.replaceAll(",", ""), /^-?\d+,\d+$/.test(bareNumber) ? bareNumber.replace(",", ".") : bareNumber.replaceAll(",", "")]);
-  return [...ways].flatMap((text) => (Number.isFinite(Number(text)) ? [{ value: Number(text), decimals: text.split(".")[1]?.length ?? 0, isPercent }] : []));
+  const ways = new Set([
+    bareNumber.replaceAll(",", ""),
+    /^-?\d+,\d+$/.test(bareNumber) ? bareNumber.replace(",", ".") : bareNumber.replaceAll(",", ""),
+  ]);
+  return [...ways].flatMap((text) =>
+    Number.isFinite(Number(text)) ? [{ value: Number(text), decimals: text.split(".")[1]?.length ?? 0, isPercent }] : [],
+  );
 }
 
 /** The number that begins at a place, with the per cent sign behind it. */

@@ -13,16 +13,24 @@ export interface Passage {
 
 /** A text in which `{{ name }}` of a passage stands for the passage's text. */
 export function withPassages(text: string, passages: readonly Passage[]): string {
-  return passages.reduce((whole, { name, text: passage }) => whole.replaceAll(new RegExp(`\\{\\{-?\\s*${name}\\s*-?\\}\\}`, "g"), () => passage.trim()), text);
+  return passages.reduce(
+    (whole, { name, text: passage }) => whole.replaceAll(new RegExp(`\\{\\{-?\\s*${name}\\s*-?\\}\\}`, "g"), () => passage.trim()),
+    text,
+  );
 }
 
 /** The template with its passages put into role and task. */
 export function expandPassages<T extends TemplateShape>(template: T, passages: readonly Passage[] = []): T {
   for (const name of Object.keys(template.passages ?? {})) {
-    if (!passages.some((passage) => passage.name === name)) throw new YoroshiError("misuse", { problem: `The template ${template.name} needs the passage \`${name}\`.` });
+    if (!passages.some((passage) => passage.name === name))
+      throw new YoroshiError("misuse", { problem: `The template ${template.name} needs the passage \`${name}\`.` });
   }
   if (passages.length === 0) return template;
-  return { ...template, task: withPassages(template.task, passages), ...(template.role === undefined ? {} : { role: withPassages(template.role, passages) }) };
+  return {
+    ...template,
+    task: withPassages(template.task, passages),
+    ...(template.role === undefined ? {} : { role: withPassages(template.role, passages) }),
+  };
 }
 
 /** What is wrong in the passages of a template, each mistake with its place in the passage's own file. */
@@ -36,7 +44,8 @@ export function checkPassages(template: TemplateShape, passages: readonly Passag
     if (problem) found.push(complain("taskSyntax", { file, line: problem.line, column: problem.column }, { problem: problem.problem }));
     for (const { name, line, column } of parsed?.uses ?? []) {
       used.add(name);
-      if (!known.includes(name)) found.push(complain("unknownInput", { file, line, column }, { name, known: inputs, near: nearest(name, inputs) }));
+      if (!known.includes(name))
+        found.push(complain("unknownInput", { file, line, column }, { name, known: inputs, near: nearest(name, inputs) }));
     }
   }
   for (const key of ["role", "task"] as const) for (const use of parseText(template[key] ?? "").text?.uses ?? []) used.add(use.name);
@@ -44,6 +53,12 @@ export function checkPassages(template: TemplateShape, passages: readonly Passag
   const place = { file: templateFile, line: 1, column: 1 };
   return [
     ...inputs.filter((name) => !used.has(name)).map((name) => complain("unusedInput", place, { name })),
-    ...passages.filter(({ name }) => !used.has(name)).map(({ name }) => complain("badValue", place, { problem: `The passage \`${name}\` is never used. Write \`{{ ${name} }}\` into role or task, or remove it.` })),
+    ...passages
+      .filter(({ name }) => !used.has(name))
+      .map(({ name }) =>
+        complain("badValue", place, {
+          problem: `The passage \`${name}\` is never used. Write \`{{ ${name} }}\` into role or task, or remove it.`,
+        }),
+      ),
   ];
 }

@@ -85,16 +85,24 @@ const FINGERPRINT_FORM = 1;
  * @throws YoroshiError `misuse` when a reference, background, passage or value that the template needs is not given,
  * `samplesUnfit` when examples cannot be taken from their file.
  */
-export function prepare<Inputs, Parts>(template: Template<Inputs, Parts>, references: References = {}, surroundings: Surroundings = {}): Prepared<Inputs, Parts> {
+export function prepare<Inputs, Parts>(
+  template: Template<Inputs, Parts>,
+  references: References = {},
+  surroundings: Surroundings = {},
+): Prepared<Inputs, Parts> {
   const known = referencesOf(template, references);
   const { background = [], labelled } = surroundings;
   for (const file of template.background ?? []) {
-    if (!background.some((document) => document.name === file)) throw new YoroshiError("misuse", { problem: `The template ${template.name} needs the background \`${file}\`.` });
+    if (!background.some((document) => document.name === file))
+      throw new YoroshiError("misuse", { problem: `The template ${template.name} needs the background \`${file}\`.` });
   }
   const whole = expandPassages<TemplateShape>(template, surroundings.passages);
   const run = usedRunValues(whole, surroundings.run);
   const shaped = (specs: Readonly<Record<string, AnySpec>>): NamedShape[] =>
-    Object.entries(specs).map(([name, spec]) => ({ name, ...shapeSpec(resolveSpec(spec, known, surroundings.run, template.name), kindOf) }));
+    Object.entries(specs).map(([name, spec]) => ({
+      name,
+      ...shapeSpec(resolveSpec(spec, known, surroundings.run, template.name), kindOf),
+    }));
   const parts = shaped(template.answer);
   const inputs = shaped(template.inputs);
   const asked = template.doubt?.by === "stated" ? [...parts, STATED_CONFIDENCE] : parts;
@@ -111,48 +119,63 @@ export function prepare<Inputs, Parts>(template: Template<Inputs, Parts>, refere
     template,
     inputs,
     parts,
-    askedFor: isCounted ? (values) => asked.map((part) => ({ name: part.name, ...shapeSpec(datedSpec(part.spec, values), kindOf) })) : () => asked,
+    askedFor: isCounted
+      ? (values) => asked.map((part) => ({ name: part.name, ...shapeSpec(datedSpec(part.spec, values), kindOf) }))
+      : () => asked,
     examples,
     schema,
     maxTokens: template.model?.maxTokens ?? DEFAULT_MAX_TOKENS,
     brokenRules: rulesCheck(template.rules ?? []),
     basis: basisOfTemplate(whole, template, run, background, known),
-    fingerprint: sha256Hex(canonicalJson({
-      prompt: FINGERPRINT_FORM,
-      role: whole.role,
-      task: whole.task,
-      inputs: template.inputs,
-      answer: Object.fromEntries(parts.map((part) => [part.name, part.spec])),
-      order: parts.map((part) => part.name),
-      examples: template.examples && examples,
-      rules: template.rules,
-      whenLong: template.whenLong,
-      secondLook: template.secondLook,
-      doubt: template.doubt,
-      background: background.length > 0 ? background : undefined,
-      run: Object.keys(run).length > 0 ? run : undefined,
-      references: known,
-    })),
+    fingerprint: sha256Hex(
+      canonicalJson({
+        prompt: FINGERPRINT_FORM,
+        role: whole.role,
+        task: whole.task,
+        inputs: template.inputs,
+        answer: Object.fromEntries(parts.map((part) => [part.name, part.spec])),
+        order: parts.map((part) => part.name),
+        examples: template.examples && examples,
+        rules: template.rules,
+        whenLong: template.whenLong,
+        secondLook: template.secondLook,
+        doubt: template.doubt,
+        background: background.length > 0 ? background : undefined,
+        run: Object.keys(run).length > 0 ? run : undefined,
+        references: known,
+      }),
+    ),
     pieces,
     render: renderOne(pieces, examples),
   };
 }
 
 /** What the fingerprint rests on, piece by piece, so that it can be told which of them changed. */
-function basisOfTemplate(whole: TemplateShape, template: TemplateShape, run: Partial<RunValues>, background: Surroundings["background"], references: References): Record<string, string> {
+function basisOfTemplate(
+  whole: TemplateShape,
+  template: TemplateShape,
+  run: Partial<RunValues>,
+  background: Surroundings["background"],
+  references: References,
+): Record<string, string> {
   const { name: _, title: __, tags: ___, model: ____, ...content } = { ...whole, references: template.references };
   return {
     template: quickHash(canonicalJson(content as unknown as Json)),
     ...(background && background.length > 0 ? { background: quickHash(canonicalJson(background as unknown as Json)) } : {}),
     ...(Object.keys(run).length > 0 ? { "run's day": quickHash(canonicalJson(run as Json)) } : {}),
-    ...Object.fromEntries(Object.entries(references).map(([name, rows]) => [`reference ${name}`, quickHash(canonicalJson(rows as unknown as Json))])),
+    ...Object.fromEntries(
+      Object.entries(references).map(([name, rows]) => [`reference ${name}`, quickHash(canonicalJson(rows as unknown as Json))]),
+    ),
   };
 }
 
 /** Asked for last, so that the answer stands before the model says how sure it is. */
 const STATED_CONFIDENCE: NamedShape = {
   name: CONFIDENCE,
-  ...shapeSpec({ kind: "number", from: 0, to: 1, about: "How sure you are that all of the above is right, 1 being certain" } as AnySpec, kindOf),
+  ...shapeSpec(
+    { kind: "number", from: 0, to: 1, about: "How sure you are that all of the above is right, 1 being certain" } as AnySpec,
+    kindOf,
+  ),
 };
 /** What the examples say of their own confidence: they are right, yet "certain" would be copied. */
 const EXAMPLE_CONFIDENCE = 0.9;
@@ -169,10 +192,16 @@ function referencesOf(template: TemplateShape, given: References): References {
   );
 }
 
-function examplesOf(template: TemplateShape, inputs: readonly NamedShape[], parts: readonly NamedShape[], labelled: LabelledRows | undefined): readonly Example[] {
+function examplesOf(
+  template: TemplateShape,
+  inputs: readonly NamedShape[],
+  parts: readonly NamedShape[],
+  labelled: LabelledRows | undefined,
+): readonly Example[] {
   const { examples = [] } = template;
   if (!("from" in examples)) return examples;
-  if (!labelled) throw new YoroshiError("misuse", { problem: `The template ${template.name} takes examples from ${examples.from}; give its rows.` });
+  if (!labelled)
+    throw new YoroshiError("misuse", { problem: `The template ${template.name} takes examples from ${examples.from}; give its rows.` });
   return pickExamples(template, inputs, parts, examples, labelled);
 }
 
@@ -181,20 +210,27 @@ export function partAt(parts: readonly NamedShape[], path: string): NamedShape |
   const [first, ...inner] = path.split(".");
   const top = parts.find((part) => part.name === first);
   if (!top || inner.length === 0) return top;
-  const spec = inner.reduce<AnySpec | undefined>((outer, name) => (outer as { parts?: Record<string, AnySpec> } | undefined)?.parts?.[name], top.spec);
+  const spec = inner.reduce<AnySpec | undefined>(
+    (outer, name) => (outer as { parts?: Record<string, AnySpec> } | undefined)?.parts?.[name],
+    top.spec,
+  );
   return spec && { name: path, ...shapeSpec(spec, kindOf) };
 }
 
 /** The paths of all parts, those inside records included. */
 export function partPaths(answer: Readonly<Record<string, AnySpec>>): string[] {
-  return Object.entries(answer).flatMap(([name, spec]) => [name, ...partPaths((spec as { parts?: Record<string, AnySpec> }).parts ?? {}).map((inner) => `${name}.${inner}`)]);
+  return Object.entries(answer).flatMap(([name, spec]) => [
+    name,
+    ...partPaths((spec as { parts?: Record<string, AnySpec> }).parts ?? {}).map((inner) => `${name}.${inner}`),
+  ]);
 }
 
 /** The run's values that the template's text uses; only these decide an answer. */
 function usedRunValues(template: TemplateShape, run: RunValues | undefined): Partial<RunValues> {
   const uses = [template.role ?? "", template.task].flatMap((text) => parseText(text).text?.uses.map((use) => use.name) ?? []);
   const used = RUN_NAMES.filter((name) => uses.includes(name) && !(name in template.inputs));
-  if (used.length > 0 && !run) throw new YoroshiError("misuse", { problem: `The template ${template.name} uses \`{{ ${used[0]} }}\`; give the run's values.` });
+  if (used.length > 0 && !run)
+    throw new YoroshiError("misuse", { problem: `The template ${template.name} uses \`{{ ${used[0]} }}\`; give the run's values.` });
   return Object.fromEntries(used.map((name) => [name, run![name]]));
 }
 
@@ -215,7 +251,8 @@ function piecesOfPrompt(
   const scopeOf = (inputs: Readonly<Record<string, unknown>>): Record<string, unknown> => ({ ...references, ...run, ...inputs });
   const confidence = asked.length > parts.length ? { [CONFIDENCE]: EXAMPLE_CONFIDENCE } : {};
   return {
-    system: (inputs) => [role?.render(scopeOf(inputs), usesInputs ? fenceMark(inputs) : "").trim(), ...documents, FENCE_NOTE].filter(Boolean).join("\n\n"),
+    system: (inputs) =>
+      [role?.render(scopeOf(inputs), usesInputs ? fenceMark(inputs) : "").trim(), ...documents, FENCE_NOTE].filter(Boolean).join("\n\n"),
     turn: (inputs) => task.render(scopeOf(inputs), fenceMark(inputs)).trim(),
     get shared() {
       const shared = sharedTask(template, trusted);
@@ -228,8 +265,14 @@ function piecesOfPrompt(
 
 /** The task with the names of its inputs in place of their values, where it does nothing with them but print them. */
 function sharedTask({ task, inputs }: TemplateShape, trusted: ReadonlySet<string>): string | undefined {
-  const printsOnly = !task.includes("{%") && [...task.matchAll(/\{\{(.*?)\}\}/gs)].every(([, inner]) => /^-?\s*\w+\s*-?$/.test(inner!) || trusted.has(/^-?\s*(\w+)/.exec(inner!)?.[1] ?? ""));
-  return printsOnly ? task.replace(/\{\{-?\s*(\w+)\s*-?\}\}/g, (written, name: string) => (name in inputs ? `(the row's ${name})` : written)) : undefined;
+  const printsOnly =
+    !task.includes("{%") &&
+    [...task.matchAll(/\{\{(.*?)\}\}/gs)].every(
+      ([, inner]) => /^-?\s*\w+\s*-?$/.test(inner!) || trusted.has(/^-?\s*(\w+)/.exec(inner!)?.[1] ?? ""),
+    );
+  return printsOnly
+    ? task.replace(/\{\{-?\s*(\w+)\s*-?\}\}/g, (written, name: string) => (name in inputs ? `(the row's ${name})` : written))
+    : undefined;
 }
 
 /** Why rows of a template cannot share a request, or `undefined` where they can. */

@@ -51,7 +51,8 @@ export function readInputs(reader: Reader, cells: Readonly<Record<string, string
     const chars = countChars(cell);
     if (chars <= maxChars) continue;
     const way = reader.template.whenLong?.[name] ?? "decline";
-    if (way === "decline") return { state: "unfit", reason: `${name} has ${groupDigits(chars)} characters, at most ${groupDigits(maxChars)} are allowed` };
+    if (way === "decline")
+      return { state: "unfit", reason: `${name} has ${groupDigits(chars)} characters, at most ${groupDigits(maxChars)} are allowed` };
     if (way === "condense") continue; // by a model, when the row is asked
     const { text, note } = way === "cut" ? cutAtSentence(cell, maxChars) : keepEnds(cell, maxChars);
     inputs[name] = text;

@@ -1,8 +1,27 @@
 import * as z from "zod/mini";
-import { checkShape, complain, documentOf, nearest, readDocument, columnsSourceShapes, YoroshiError, type Complaint, type SourceDocument } from "../ground/index.js";
+import {
+  checkShape,
+  complain,
+  documentOf,
+  nearest,
+  readDocument,
+  columnsSourceShapes,
+  YoroshiError,
+  type Complaint,
+  type SourceDocument,
+} from "../ground/index.js";
 import { hasKind, kindNames, kindOf, specSchema, specsInside, type AnySpec } from "../kinds/index.js";
 import { checkTemplate } from "./check.js";
-import { TEMPLATE_FORMAT, WHEN_LONG, type WhenLong, type InputSpec, type InputValues, type PartValues, type Template, type TemplateShape } from "./template.js";
+import {
+  TEMPLATE_FORMAT,
+  WHEN_LONG,
+  type WhenLong,
+  type InputSpec,
+  type InputValues,
+  type PartValues,
+  type Template,
+  type TemplateShape,
+} from "./template.js";
 
 const anything = z.unknown();
 const specs = z.record(z.string(), z.looseObject({ kind: z.string() }));
@@ -10,61 +29,104 @@ const specs = z.record(z.string(), z.looseObject({ kind: z.string() }));
 /** A template file, kinds apart: those are checked by their own schemas, so that messages know their keys. */
 export const templateFile = z.strictObject({
   yoroshi: z.optional(z.literal(TEMPLATE_FORMAT)),
-  name: z.string().check(z.regex(/^[a-z0-9][a-z0-9-]*$/, "A name is made of small letters, digits and hyphens (for example `hazard-triage`).")),
+  name: z
+    .string()
+    .check(z.regex(/^[a-z0-9][a-z0-9-]*$/, "A name is made of small letters, digits and hyphens (for example `hazard-triage`).")),
   title: z.optional(z.string()),
   tags: z.optional(z.array(z.string())),
   inputs: specs,
-  references: z.optional(z.record(
+  references: z.optional(
+    z.record(
       z.string(),
       z.union(
-        [...columnsSourceShapes, z.strictObject({ entries: z.union([z.array(z.string().check(z.minLength(1))).check(z.minLength(1)), z.record(z.string(), z.union([z.string(), z.number()]))]) })],
+        [
+          ...columnsSourceShapes,
+          z.strictObject({
+            entries: z.union([
+              z.array(z.string().check(z.minLength(1))).check(z.minLength(1)),
+              z.record(z.string(), z.union([z.string(), z.number()])),
+            ]),
+          }),
+        ],
         "Expected `{ file: <file> }`, `{ database: <name>, table: <table> }` or `{ entries: <map or list> }`.",
       ),
-    )),
+    ),
+  ),
   passages: z.optional(z.record(z.string(), z.string().check(z.minLength(1)))),
   background: z.optional(z.array(z.string().check(z.minLength(1)))),
   role: z.optional(z.string()),
   task: z.string().check(z.minLength(1, "The task is empty.")),
   answer: specs,
-  whenMissing: z.optional(z.record(
+  whenMissing: z.optional(
+    z.record(
       z.string(),
       z.union(
-        [z.enum(["decline", "proceed"]), z.strictObject({ decline: z.string().check(z.minLength(1)) }), z.strictObject({ use: z.unknown() })],
+        [
+          z.enum(["decline", "proceed"]),
+          z.strictObject({ decline: z.string().check(z.minLength(1)) }),
+          z.strictObject({ use: z.unknown() }),
+        ],
         "Expected decline, proceed, `{ decline: <why> }` or `{ use: <value> }`.",
       ),
-    )),
+    ),
+  ),
   missingWords: z.optional(z.array(z.string().check(z.trim()).check(z.minLength(1)))),
-  rules: z.optional(z.array(
+  rules: z.optional(
+    z.array(
       z.strictObject({
         forbid: z.optional(z.array(z.string().check(z.minLength(1))).check(z.minLength(1))),
         require: z.optional(z.array(z.string().check(z.minLength(1))).check(z.minLength(1))),
         pattern: z.optional(z.string().check(z.minLength(1))),
         check: z.optional(z.string().check(z.minLength(1))),
-        numbersFrom: z.optional(z.union([z.literal("inputs"), z.array(z.string()).check(z.minLength(1))], "Expected `inputs`, or a list of their names.")),
-        in: z.optional(z.union([z.pipe(z.string(), z.transform((part) => [part])), z.array(z.string()).check(z.minLength(1))])),
+        numbersFrom: z.optional(
+          z.union([z.literal("inputs"), z.array(z.string()).check(z.minLength(1))], "Expected `inputs`, or a list of their names."),
+        ),
+        in: z.optional(
+          z.union([
+            z.pipe(
+              z.string(),
+              z.transform((part) => [part]),
+            ),
+            z.array(z.string()).check(z.minLength(1)),
+          ]),
+        ),
         say: z.optional(z.string().check(z.minLength(1))),
       }),
-    )),
+    ),
+  ),
   whenLong: z.optional(z.record(z.string(), z.enum(WHEN_LONG as [WhenLong, ...WhenLong[]], `Expected one of ${WHEN_LONG.join(", ")}.`))),
-  examples: z.optional(z.union([
+  examples: z.optional(
+    z.union([
       z.array(z.strictObject({ inputs: z.record(z.string(), anything), answer: z.record(z.string(), anything) })),
-      z.strictObject({ from: z.string().check(z.minLength(1)), take: z.int().check(z.gte(1)).check(z.lte(50)), seed: z.optional(z.int()), balance: z.optional(z.string()) }),
-    ])),
-  secondLook: z.optional(z.strictObject({ checks: z.array(z.string().check(z.minLength(1))).check(z.minLength(1)), use: z.optional(z.string()) })),
-  doubt: z.optional(z.strictObject({
+      z.strictObject({
+        from: z.string().check(z.minLength(1)),
+        take: z.int().check(z.gte(1)).check(z.lte(50)),
+        seed: z.optional(z.int()),
+        balance: z.optional(z.string()),
+      }),
+    ]),
+  ),
+  secondLook: z.optional(
+    z.strictObject({ checks: z.array(z.string().check(z.minLength(1))).check(z.minLength(1)), use: z.optional(z.string()) }),
+  ),
+  doubt: z.optional(
+    z.strictObject({
       by: z.enum(["agreement", "logProbabilities", "stated"], "Expected agreement, logProbabilities or stated."),
       asks: z.optional(z.int().check(z.gte(2)).check(z.lte(9))),
       temperature: z.optional(z.number().check(z.positive()).check(z.lte(2))),
       parts: z.optional(z.array(z.string()).check(z.minLength(1))),
       below: z.optional(z.number().check(z.gt(0)).check(z.lte(1))),
       ask: z.optional(z.string()),
-    })),
-  model: z.optional(z.strictObject({
+    }),
+  ),
+  model: z.optional(
+    z.strictObject({
       use: z.optional(z.string()),
       temperature: z.optional(z.number().check(z.gte(0)).check(z.lte(2))),
       maxTokens: z.optional(z.int().check(z.positive())),
       seed: z.optional(z.int()),
-    })),
+    }),
+  ),
 });
 
 /** The keys that only inputs have. */
@@ -101,10 +163,9 @@ export function readTemplate(text: string, file: string): TemplateReading {
  *   answer: { tone: { kind: "choice", options: ["calm", "upset"] } },
  * });
  */
-export function template<
-  const Inputs extends Readonly<Record<string, InputSpec>>,
-  const Parts extends Readonly<Record<string, AnySpec>>,
->(shape: Omit<TemplateShape, "inputs" | "answer"> & { readonly inputs: Inputs; readonly answer: Parts }): Template<InputValues<Inputs>, PartValues<Parts>> {
+export function template<const Inputs extends Readonly<Record<string, InputSpec>>, const Parts extends Readonly<Record<string, AnySpec>>>(
+  shape: Omit<TemplateShape, "inputs" | "answer"> & { readonly inputs: Inputs; readonly answer: Parts },
+): Template<InputValues<Inputs>, PartValues<Parts>> {
   const { template: made, complaints } = checkDocument(documentOf(shape, `template ${shape.name}`));
   if (!made) throw new YoroshiError("filesInvalid", { complaints });
   return made as Template<InputValues<Inputs>, PartValues<Parts>>;
@@ -130,7 +191,9 @@ function checkDocument(document: SourceDocument): TemplateReading {
 
 function checkSpecs(specsFound: unknown, where: "inputs" | "answer", document: SourceDocument): Complaint[] {
   if (specsFound === null || typeof specsFound !== "object" || Array.isArray(specsFound)) return [];
-  return Object.entries(specsFound).flatMap(([name, spec]) => checkSpec(spec, [where, name], document, where === "inputs" ? "input" : "part"));
+  return Object.entries(specsFound).flatMap(([name, spec]) =>
+    checkSpec(spec, [where, name], document, where === "inputs" ? "input" : "part"),
+  );
 }
 
 /** Where a spec stands decides which keys it has besides its kind's. */
@@ -140,16 +203,36 @@ function checkSpec(spec: unknown, path: (string | number)[], document: SourceDoc
   const kindName = (spec as { kind?: unknown } | null)?.kind;
   if (typeof kindName !== "string") return []; // the shape's own check has complained
   if (!hasKind(kindName)) {
-    return [complain("unknownKind", document.at([...path, "kind"]), { kind: kindName, known: kindNames, near: nearest(kindName, kindNames) })];
+    return [
+      complain("unknownKind", document.at([...path, "kind"]), { kind: kindName, known: kindNames, near: nearest(kindName, kindNames) }),
+    ];
   }
   const kind = kindOf(kindName);
-  if (kind.inputOnly && place !== "input") return [complain("badValue", document.at([...path, "kind"]), { problem: `Only an input can be of the kind \`${kindName}\`, not a part of the answer.` })];
+  if (kind.inputOnly && place !== "input")
+    return [
+      complain("badValue", document.at([...path, "kind"]), {
+        problem: `Only an input can be of the kind \`${kindName}\`, not a part of the answer.`,
+      }),
+    ];
   const { options, ...others } = spec as { options?: unknown };
   // `options: { from: name }` reads a reference; any other map of options is meanings.
   const fromReference = FROM_REFERENCE.safeParse(options).success;
-  const { complaints } = checkShape(specSchema(kind, place === "input" ? INPUT_KEYS : place === "part" ? PART_KEYS : {}), fromReference ? others : spec, document, path);
+  const { complaints } = checkShape(
+    specSchema(kind, place === "input" ? INPUT_KEYS : place === "part" ? PART_KEYS : {}),
+    fromReference ? others : spec,
+    document,
+    path,
+  );
   if (complaints.length > 0) return complaints;
   const faults = (kind.faults?.(spec as AnySpec) ?? []).map((fault) =>
-    fault === "noOptions" ? complain("noOptions", document.at(path), undefined as never) : complain("badValue", document.at(path), { problem: fault }));
-  return [...faults, ...specsInside(spec as AnySpec).flatMap((inner) => checkSpec(inner.spec, [...path, ...inner.path], document, inner.path[0] === "parts" ? "part" : "inner"))];
+    fault === "noOptions"
+      ? complain("noOptions", document.at(path), undefined as never)
+      : complain("badValue", document.at(path), { problem: fault }),
+  );
+  return [
+    ...faults,
+    ...specsInside(spec as AnySpec).flatMap((inner) =>
+      checkSpec(inner.spec, [...path, ...inner.path], document, inner.path[0] === "parts" ? "part" : "inner"),
+    ),
+  ];
 }

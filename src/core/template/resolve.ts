@@ -10,16 +10,24 @@ export type References = Readonly<Record<string, readonly ReferenceRow[]>>;
 export function inlineReference(spec: ReferenceSpec): ReferenceRow[] | undefined {
   if (!("entries" in spec)) return undefined;
   if (Array.isArray(spec.entries)) return (spec.entries as readonly string[]).map((name) => ({ name }));
-  return Object.entries(spec.entries as Readonly<Record<string, string | number>>).map(([name, told]) => (typeof told === "number" ? { name, rate: told } : { name, about: told }));
+  return Object.entries(spec.entries as Readonly<Record<string, string | number>>).map(([name, told]) =>
+    typeof told === "number" ? { name, rate: told } : { name, about: told },
+  );
 }
 
 /** A spec with what it names at hand: options and rates of references, the run's day. */
 export function resolveSpec(spec: AnySpec, references: References, run: RunValues | undefined, template: string): AnySpec {
-  const given: Given = { options: (name) => rowsOf(references, name, template), rates: (name) => ratesOf(references, name, template), today: () => dayOf(run, template) };
+  const given: Given = {
+    options: (name) => rowsOf(references, name, template),
+    rates: (name) => ratesOf(references, name, template),
+    today: () => dayOf(run, template),
+  };
   return mapLeaves(spec, (leaf) => kindOf(leaf.kind).resolve?.(leaf, given) ?? leaf);
 }
 
-/** A spec whose dates are counted from an input (the last row of one with rows), with that input's day; the same spec where there are none. */
+/**
+ * A spec whose dates are counted from an input (the last row of one with rows), with that input's day; the same spec where there are none.
+ */
 export function datedSpec(spec: AnySpec, inputs: Readonly<Record<string, unknown>>): AnySpec {
   return mapLeaves(spec, (leaf) => {
     const { relativeTo } = leaf as DateSpec;
@@ -37,13 +45,23 @@ function baseOf(relativeTo: string, inputs: Readonly<Record<string, unknown>>): 
 
 function rowsOf(references: References, name: string, template: string): readonly ReferenceRow[] {
   const rows = references[name] ?? [];
-  if (rows.length === 0) throw new YoroshiError("misuse", { problem: `The reference \`${name}\` of the template ${template} has no rows, so there is nothing to choose from.` });
+  if (rows.length === 0)
+    throw new YoroshiError("misuse", {
+      problem: `The reference \`${name}\` of the template ${template} has no rows, so there is nothing to choose from.`,
+    });
   return rows;
 }
 
 function ratesOf(references: References, name: string, template: string): Record<string, number> {
-  const rates = Object.fromEntries(rowsOf(references, name, template).flatMap((row) => (typeof row.rate === "number" && row.rate > 0 ? [[row.name.toUpperCase(), row.rate]] : [])));
-  if (Object.keys(rates).length === 0) throw new YoroshiError("misuse", { problem: `The reference \`${name}\` of the template ${template} has no rates. Say which column holds them: \`columns: { name: currency, rate: worth }\`.` });
+  const rates = Object.fromEntries(
+    rowsOf(references, name, template).flatMap((row) =>
+      typeof row.rate === "number" && row.rate > 0 ? [[row.name.toUpperCase(), row.rate]] : [],
+    ),
+  );
+  if (Object.keys(rates).length === 0)
+    throw new YoroshiError("misuse", {
+      problem: `The reference \`${name}\` of the template ${template} has no rates. Say which column holds them: \`columns: { name: currency, rate: worth }\`.`,
+    });
   return rates;
 }
 

@@ -19,7 +19,10 @@ const preparedOf = (more: string) => {
   expect(complaints).toEqual([]);
   return prepare(template!);
 };
-const complaintsOf = (more: string): string => readTemplate(BASE + more, "x.yaml").complaints.map(formatComplaint).join("\n");
+const complaintsOf = (more: string): string =>
+  readTemplate(BASE + more, "x.yaml")
+    .complaints.map(formatComplaint)
+    .join("\n");
 
 describe("rules on the answer", () => {
   const prepared = preparedOf(`rules:
@@ -43,7 +46,9 @@ describe("rules on the answer", () => {
   });
 
   it("are told to the model, and change the fingerprint", () => {
-    expect(prepared.render({ note: "n", place: null, size: 1 }).at(-1)!.content).toContain('Rule: Never use "asap" or "!" in "summary".\nRule: Use "boat".\nRule: The summary begins with a capital letter.\nRule: When nobody has to act there are no steps.');
+    expect(prepared.render({ note: "n", place: null, size: 1 }).at(-1)!.content).toContain(
+      'Rule: Never use "asap" or "!" in "summary".\nRule: Use "boat".\nRule: The summary begins with a capital letter.\nRule: When nobody has to act there are no steps.',
+    );
     expect(preparedOf("").fingerprint).not.toBe(prepared.fingerprint);
   });
 
@@ -53,7 +58,10 @@ describe("rules on the answer", () => {
     const inputs = { note: "n", place: null, size: 1 };
     expect(await askPrepared(prepared, inputs, { model, clock: fakeClock() })).toMatchObject({ state: "answered", notes: ["mended"] });
     expect(model.requests[1]!.messages.at(-1)!.content).toContain('"summary" breaks a rule: Never use "asap" or "!"');
-    expect(await askPrepared(prepared, inputs, { model: scriptedModel(() => replies[0]!), clock: fakeClock() })).toMatchObject({ state: "malformed", reason: expect.stringContaining("Never use") });
+    expect(await askPrepared(prepared, inputs, { model: scriptedModel(() => replies[0]!), clock: fakeClock() })).toMatchObject({
+      state: "malformed",
+      reason: expect.stringContaining("Never use"),
+    });
   });
 
   it.each<[string, unknown, string[]]>([
@@ -78,8 +86,12 @@ describe("rules on the answer", () => {
     const held = (numbersFrom: string) => preparedOf(`rules: [{ numbersFrom: ${numbersFrom}, in: summary }]\n`);
     const parts = { summary: "5 of 7", act: true, steps: ["9"] };
     expect(held("inputs").brokenRules(parts, { note: "7 boats", size: 5 })).toEqual([]);
-    expect(held("[size]").brokenRules(parts, { note: "7 boats", size: 5 })).toEqual(['"summary" has the number 7, which the data does not have. Rule: Use no number in "summary" that does not stand in the data.']);
-    expect(held("[size]").render({ note: "n", place: null, size: 1 }).at(-1)!.content).toContain('Rule: Use no number in "summary" that does not stand in the data.');
+    expect(held("[size]").brokenRules(parts, { note: "7 boats", size: 5 })).toEqual([
+      '"summary" has the number 7, which the data does not have. Rule: Use no number in "summary" that does not stand in the data.',
+    ]);
+    expect(held("[size]").render({ note: "n", place: null, size: 1 }).at(-1)!.content).toContain(
+      'Rule: Use no number in "summary" that does not stand in the data.',
+    );
     expect(complaintsOf("rules: [{ numbersFrom: [sice] }]")).toContain("size");
   });
 
@@ -101,9 +113,18 @@ describe("missing inputs", () => {
   it("decline, decline in own words, proceed, or are replaced; words of a list count as missing", () => {
     const prepared = preparedOf('missingWords: [n/a, "-"]\nwhenMissing: { note: { decline: the crew wrote nothing }, size: { use: 7 } }\n');
     expect(readInputs(prepared, { note: " N/A ", size: "1" })).toEqual({ state: "missing", reason: "the crew wrote nothing" });
-    expect(readInputs(prepared, { note: "x", place: "-", size: "" })).toEqual({ state: "ready", inputs: { note: "x", place: null, size: 7 } });
-    expect(readInputs(preparedOf('missingWords: ["-"]\n'), { note: "-", size: "1" })).toEqual({ state: "missing", reason: "note is missing" });
-    expect(readInputs(preparedOf("whenMissing: { note: proceed }\n"), { size: "1" })).toMatchObject({ state: "ready", inputs: { note: null } });
+    expect(readInputs(prepared, { note: "x", place: "-", size: "" })).toEqual({
+      state: "ready",
+      inputs: { note: "x", place: null, size: 7 },
+    });
+    expect(readInputs(preparedOf('missingWords: ["-"]\n'), { note: "-", size: "1" })).toEqual({
+      state: "missing",
+      reason: "note is missing",
+    });
+    expect(readInputs(preparedOf("whenMissing: { note: proceed }\n"), { size: "1" })).toMatchObject({
+      state: "ready",
+      inputs: { note: null },
+    });
   });
 
   it("cannot be replaced by what does not fit, nor be given a way that is none", () => {

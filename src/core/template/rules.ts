@@ -23,7 +23,8 @@ export interface Rule {
 export function ruleFault(rule: Rule): string | undefined {
   const kinds = [rule.forbid, rule.require, rule.pattern, rule.check, rule.numbersFrom].filter((part) => part !== undefined);
   if (kinds.length !== 1) return "A rule has exactly one of `forbid`, `require`, `pattern`, `check` and `numbersFrom`.";
-  if ((rule.pattern !== undefined || rule.check !== undefined) && !rule.say) return "Say in words what the rule wants: `say: …`. The model is told, and so is whoever reads why an answer failed.";
+  if ((rule.pattern !== undefined || rule.check !== undefined) && !rule.say)
+    return "Say in words what the rule wants: `say: …`. The model is told, and so is whoever reads why an answer failed.";
   const problem = rule.pattern === undefined ? undefined : patternProblem(rule.pattern);
   if (problem) return `\`${rule.pattern}\` cannot be used as a pattern: ${problem}.`;
   if (rule.check !== undefined) {
@@ -37,7 +38,11 @@ export function ruleFault(rule: Rule): string | undefined {
 export function tellRule(rule: Rule): string {
   const where = rule.in ? ` in ${joinWords(rule.in.map((part) => `"${part}"`))}` : "";
   if (rule.say) return rule.say.replace(/([^.!?])$/, "$1.");
-  if (rule.forbid) return `Never use ${joinWords(rule.forbid.map((word) => `"${word}"`), "or")}${where}.`;
+  if (rule.forbid)
+    return `Never use ${joinWords(
+      rule.forbid.map((word) => `"${word}"`),
+      "or",
+    )}${where}.`;
   if (rule.numbersFrom) return `Use no number${where} that does not stand in the data.`;
   return `Use ${joinWords((rule.require ?? []).map((word) => `"${word}"`))}${where}.`;
 }
@@ -56,8 +61,12 @@ function checkOf(rule: Rule): RulesCheck<string | undefined> {
   const { numbersFrom } = rule;
   if (numbersFrom !== undefined) {
     return (parts, inputs) => {
-      const data = Object.entries(inputs).flatMap(([name, value]) => (numbersFrom === "inputs" || numbersFrom.includes(name) ? [value] : []));
-      const stray = (rule.in ?? Object.keys(parts)).flatMap((name) => strayNumbers(textOf(parts[name] ?? ""), data).map((number) => `"${name}" has the number ${number}`));
+      const data = Object.entries(inputs).flatMap(([name, value]) =>
+        numbersFrom === "inputs" || numbersFrom.includes(name) ? [value] : [],
+      );
+      const stray = (rule.in ?? Object.keys(parts)).flatMap((name) =>
+        strayNumbers(textOf(parts[name] ?? ""), data).map((number) => `"${name}" has the number ${number}`),
+      );
       return stray.length > 0 ? `${joinWords(stray)}, which the data does not have. Rule: ${told}` : undefined;
     };
   }
@@ -74,8 +83,11 @@ function checkOf(rule: Rule): RulesCheck<string | undefined> {
     const names = rule.in ?? Object.keys(parts);
     const broken = names.filter((name) => parts[name] !== undefined && !test(textOf(parts[name]!)));
     // Words that are wanted without a part being named may stand in any part.
-    const fails = rule.in || rule.forbid || rule.pattern ? broken.length > 0 : !test(names.map((name) => textOf(parts[name] ?? "")).join("\n"));
-    return fails ? `${rule.in || rule.forbid || rule.pattern ? joinWords(broken.map((name) => `"${name}"`)) : "the answer"} breaks a rule: ${told}` : undefined;
+    const fails =
+      rule.in || rule.forbid || rule.pattern ? broken.length > 0 : !test(names.map((name) => textOf(parts[name] ?? "")).join("\n"));
+    return fails
+      ? `${rule.in || rule.forbid || rule.pattern ? joinWords(broken.map((name) => `"${name}"`)) : "the answer"} breaks a rule: ${told}`
+      : undefined;
   };
 }
 

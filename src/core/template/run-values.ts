@@ -12,7 +12,15 @@ export const RUN_NAMES: readonly (keyof RunValues)[] = ["today", "now", "timeZon
 
 /** The values of a run that begins at a moment (milliseconds since 1970) in a time zone. */
 export function runValues(at: number, timeZone: string): RunValues {
-  const parts = new Intl.DateTimeFormat("en-CA", { timeZone, year: "numeric", month: "2-digit", day: "2-digit", hour: "2-digit", minute: "2-digit", hourCycle: "h23" }).formatToParts(at);
+  const parts = new Intl.DateTimeFormat("en-CA", {
+    timeZone,
+    year: "numeric",
+    month: "2-digit",
+    day: "2-digit",
+    hour: "2-digit",
+    minute: "2-digit",
+    hourCycle: "h23",
+  }).formatToParts(at);
   const get = (type: string): string => parts.find((part) => part.type === type)?.value ?? "";
   const today = `${get("year")}-${get("month")}-${get("day")}`;
   return { today, now: `${today}T${get("hour")}:${get("minute")}`, timeZone };

@@ -23,7 +23,10 @@ export function keepEnds(text: string, maxChars: number): Shortened {
   const room = maxChars - note(text.length).length;
   const head = headOf(text, Math.floor(room * HEAD_SHARE));
   const tail = tailOf(text, room - head.length);
-  return { text: `${head}${note(text.length - head.length - tail.length)}${tail}`, note: told(text, head.length + tail.length, "head and tail kept") };
+  return {
+    text: `${head}${note(text.length - head.length - tail.length)}${tail}`,
+    note: told(text, head.length + tail.length, "head and tail kept"),
+  };
 }
 
 /** Cuts a text into pieces of at most `maxChars`, at blank lines, else at ends of sentences, else between words. */

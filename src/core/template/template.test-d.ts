@@ -4,7 +4,11 @@ import { template } from "./read.js";
 
 const made = template({
   name: "typed",
-  inputs: { note: { kind: "text" }, count: { kind: "number", required: false }, thread: { kind: "rows", required: false, columns: { at: "date", level: { kind: "score", from: 1, to: 3 } } } },
+  inputs: {
+    note: { kind: "text" },
+    count: { kind: "number", required: false },
+    thread: { kind: "rows", required: false, columns: { at: "date", level: { kind: "score", from: 1, to: 3 } } },
+  },
   task: "{{ note }} {{ count }} {{ thread }}",
   answer: {
     tone: { kind: "choice", options: ["calm", "upset"], otherwise: "unclear" },
@@ -16,14 +20,24 @@ const made = template({
     numbers: { kind: "list", of: { kind: "number" } },
     tags: { kind: "choices", options: ["a", "b"] },
     who: { kind: "record", parts: { name: { kind: "text" }, mood: { kind: "choice", options: ["up", "down"] } } },
-    aspects: { kind: "list", of: { kind: "record", parts: { aspect: { kind: "choice", options: { food: "meals" } }, level: { kind: "score", from: 0, to: 1, step: 0.5 } } } },
+    aspects: {
+      kind: "list",
+      of: {
+        kind: "record",
+        parts: { aspect: { kind: "choice", options: { food: "meals" } }, level: { kind: "score", from: 0, to: 1, step: 0.5 } },
+      },
+    },
   },
 });
 
 test("inputs and parts are inferred", async () => {
   type Inputs = NonNullable<typeof made.types>["inputs"];
   type Parts = NonNullable<typeof made.types>["parts"];
-  expectTypeOf<Inputs>().toEqualTypeOf<{ note: string; count?: number | null; thread?: { at: string | null; level: number | null }[] | null }>();
+  expectTypeOf<Inputs>().toEqualTypeOf<{
+    note: string;
+    count?: number | null;
+    thread?: { at: string | null; level: number | null }[] | null;
+  }>();
   expectTypeOf<Parts["tone"]>().toEqualTypeOf<"calm" | "upset" | "unclear">();
   expectTypeOf<Parts["topic"]>().toEqualTypeOf<"fire" | "spill">();
   expectTypeOf<Parts["severity"]>().toEqualTypeOf<number>();

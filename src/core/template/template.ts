@@ -14,7 +14,10 @@ export interface InputSpec extends AnySpec {
  */
 export type ReferenceSpec =
   | (RowsSource & {
-      /** Which columns hold the `name`, what it means (`about`), its `rate`, or other facts; default: name and about, the first and the second. */
+      /**
+       * Which columns hold the `name`, what it means (`about`), its `rate`, or other facts; default: name and about, the first and the
+       * second.
+       */
       readonly columns?: ReferenceColumns | undefined;
     })
   | { readonly entries: Readonly<Record<string, string | number>> | readonly string[] };
@@ -136,7 +139,9 @@ type OptionalNames<Specs> = { [Name in keyof Specs]: Specs[Name] extends { reado
 
 /** `{ report: { kind: "text" }, logged: { kind: "date", required: false } }` -> `{ report: string; logged?: string | null }`. */
 export type InputValues<Specs> = Flatten<
-  { [Name in Exclude<keyof Specs, OptionalNames<Specs>>]: ValueOf<Specs[Name]> } & { [Name in OptionalNames<Specs>]?: ValueOf<Specs[Name]> | null }
+  { [Name in Exclude<keyof Specs, OptionalNames<Specs>>]: ValueOf<Specs[Name]> } & {
+    [Name in OptionalNames<Specs>]?: ValueOf<Specs[Name]> | null;
+  }
 >;
 
 /** `{ tone: { kind: "choice", options: ["calm", "upset"] } }` -> `{ tone: "calm" | "upset" }`. */

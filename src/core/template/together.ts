@@ -38,24 +38,39 @@ export function rowMarks(rows: readonly Readonly<Record<string, unknown>>[]): st
  */
 export function renderTogether({ pieces, examples, inputs: named }: Prepared, rows: readonly MarkedRow[]): Message[] {
   const { shared } = pieces;
-  const blockOf = ({ mark, inputs }: MarkedRow): string => `Row ${mark}\n${shared === undefined ? pieces.turn(inputs) : fencedInputs(inputs)}`;
+  const blockOf = ({ mark, inputs }: MarkedRow): string =>
+    `Row ${mark}\n${shared === undefined ? pieces.turn(inputs) : fencedInputs(inputs)}`;
   const fencedInputs = (inputs: MarkedRow["inputs"]): string => {
     const own = fenceMark(inputs);
     return named.map(({ name }) => fence(name, inputs[name], own)).join("\n");
   };
-  const turn = (some: readonly MarkedRow[]): string => [...(shared === undefined ? [] : [shared]), "The rows, each under its mark:", ...some.map(blockOf)].join("\n\n");
+  const turn = (some: readonly MarkedRow[]): string =>
+    [...(shared === undefined ? [] : [shared]), "The rows, each under its mark:", ...some.map(blockOf)].join("\n\n");
   const marks = rowMarks(examples.map((example) => ({ example: example.inputs })));
-  const shown: Message[] = examples.length === 0 ? [] : [
-    { role: "user", content: turn(examples.map((example, index) => ({ mark: marks[index]!, inputs: example.inputs as MarkedRow["inputs"] }))) },
-    { role: "assistant", content: JSON.stringify({ answers: pieces.replies.map((reply, index) => ({ [ROW_MARK]: marks[index], ...reply })) }) },
+  const shown: Message[] =
+    examples.length === 0
+      ? []
+      : [
+          {
+            role: "user",
+            content: turn(examples.map((example, index) => ({ mark: marks[index]!, inputs: example.inputs as MarkedRow["inputs"] }))),
+          },
+          {
+            role: "assistant",
+            content: JSON.stringify({ answers: pieces.replies.map((reply, index) => ({ [ROW_MARK]: marks[index], ...reply })) }),
+          },
+        ];
+  return [
+    { role: "system", content: pieces.system({}) },
+    ...shown,
+    { role: "user", content: `${turn(rows)}\n\n${answerTogether(pieces.answer)}` },
   ];
-  return [{ role: "system", content: pieces.system({}) }, ...shown, { role: "user", content: `${turn(rows)}\n\n${answerTogether(pieces.answer)}` }];
 }
 
 function answerTogether(answer: string): string {
   const members = answer.slice(answer.indexOf("\n") + 1);
   return [
-    "Answer with one JSON object and nothing else, {\"answers\": [ … ]}, with exactly one item for each row, in the rows' order. Judge each row by itself, as if it stood alone. The members of each item, in this order:",
+    'Answer with one JSON object and nothing else, {"answers": [ … ]}, with exactly one item for each row, in the rows\' order. Judge each row by itself, as if it stood alone. The members of each item, in this order:',
     `- "${ROW_MARK}": The row's mark, as written above.`,
     members,
   ].join("\n");
@@ -63,6 +78,10 @@ function answerTogether(answer: string): string {
 
 /** The JSON Schema of the reply about several rows. */
 export function schemaTogether({ schema }: Pick<Prepared, "schema">): Record<string, Json> {
-  const item = { ...schema, properties: { [ROW_MARK]: { type: "string" }, ...(schema["properties"] as Record<string, Json>) }, required: [ROW_MARK, ...(schema["required"] as string[])] };
+  const item = {
+    ...schema,
+    properties: { [ROW_MARK]: { type: "string" }, ...(schema["properties"] as Record<string, Json>) },
+    required: [ROW_MARK, ...(schema["required"] as string[])],
+  };
   return { type: "object", properties: { answers: { type: "array", items: item } }, required: ["answers"], additionalProperties: false };
 }

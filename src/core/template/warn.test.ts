@@ -40,7 +40,9 @@ describe("what could be better in a template", () => {
   });
 
   it("knows that a loop and an assignment print what they come from", () => {
-    const looped = GOOD.replace("inputs: { note: { kind: text } }", "inputs: { notes: { kind: list }, more: { kind: text } }").replace("{{ note }}", '"{% for n in notes %}{{ n }}{% endfor %}{% assign m = more %}{{ m }}"').replace('task: Decide what this is about. "', 'task: "Decide what this is about. ');
+    const looped = GOOD.replace("inputs: { note: { kind: text } }", "inputs: { notes: { kind: list }, more: { kind: text } }")
+      .replace("{{ note }}", '"{% for n in notes %}{{ n }}{% endfor %}{% assign m = more %}{{ m }}"')
+      .replace('task: Decide what this is about. "', 'task: "Decide what this is about. ');
     expect(warningsOf(looped)).toEqual([]);
   });
 
@@ -53,7 +55,9 @@ describe("what could be better in a template", () => {
 it("knows what the chosen model cannot do", () => {
   const codesOf = (text: string, model: object): string[] => {
     const { template, document } = readTemplate(text, "x.yaml");
-    return warnModel(prepare(template!), document!, { name: "quick", ...model }, (words) => words.split(/\s+/).length).map(({ code }) => code);
+    return warnModel(prepare(template!), document!, { name: "quick", ...model }, (words) => words.split(/\s+/).length).map(
+      ({ code }) => code,
+    );
   };
   expect(codesOf(GOOD, {})).toEqual([]);
   expect(codesOf(GOOD, { can: ["images"] })).toEqual(["schemaNotTaken"]);

@@ -13,16 +13,26 @@ export interface Warning {
 
 const SENTENCES = {
   noInstruction: () => "The task does not say what to do. Begin a sentence with a verb (Decide, List, Sum up) or ask a question.",
-  bareOptions: (d: { part: string; options: readonly string[] }) => `The options of \`${d.part}\` do not say what they mean (${joinWords(d.options.slice(0, 3))}). A few words for each help most.`,
-  overlappingOptions: (d: { one: string; other: string }) => `The options \`${d.one}\` and \`${d.other}\` overlap. Say where one ends and the other begins, or make one of them.`,
-  verdictFirst: (d: { reason: string; verdict: string }) => `\`${d.reason}\` stands behind \`${d.verdict}\`. A reason that is written before the verdict makes the verdict better.`,
-  endlessText: (d: { part: string }) => `\`${d.part}\` has no limit. Add \`maxChars\`, \`maxWords\` or \`maxSentences\`, or long answers will be cut short and cost more.`,
-  bareScale: (d: { part: string; missing: readonly string[] }) => `The scale of \`${d.part}\` does not say what ${joinWords(d.missing)} ${d.missing.length > 1 ? "mean" : "means"}. Describe at least both ends.`,
-  schemaNotTaken: (d: { model: string }) => `The model \`${d.model}\` takes no JSON Schema, so its answers are read from its words alone and need mending more often.`,
-  probabilitiesNotGiven: (d: { model: string }) => `The model \`${d.model}\` is not said to give log probabilities (\`can: [logProbabilities]\`), by which this template finds its doubt.`,
-  overContext: (d: { model: string; tokens: number; context: number }) => `The longest prompt may take ${groupDigits(d.tokens)} tokens with its answer; the model \`${d.model}\` has room for ${groupDigits(d.context)}. Lower \`maxChars\` of an input, or carry less background.`,
-  fillsSource: (d: { column: string; table: string }) => `\`${d.column}\` is a column of ${d.table} already. What stands in it counts as a person's and stays; only blank cells are filled. Fill a column of its own, or say with \`takes\` which values may be replaced.`,
-  unprintedInput: (d: { input: string }) => `The model never sees \`${d.input}\`: it is used in a condition only. Write \`{{ ${d.input} }}\` where the model shall read it.`,
+  bareOptions: (d: { part: string; options: readonly string[] }) =>
+    `The options of \`${d.part}\` do not say what they mean (${joinWords(d.options.slice(0, 3))}). A few words for each help most.`,
+  overlappingOptions: (d: { one: string; other: string }) =>
+    `The options \`${d.one}\` and \`${d.other}\` overlap. Say where one ends and the other begins, or make one of them.`,
+  verdictFirst: (d: { reason: string; verdict: string }) =>
+    `\`${d.reason}\` stands behind \`${d.verdict}\`. A reason that is written before the verdict makes the verdict better.`,
+  endlessText: (d: { part: string }) =>
+    `\`${d.part}\` has no limit. Add \`maxChars\`, \`maxWords\` or \`maxSentences\`, or long answers will be cut short and cost more.`,
+  bareScale: (d: { part: string; missing: readonly string[] }) =>
+    `The scale of \`${d.part}\` does not say what ${joinWords(d.missing)} ${d.missing.length > 1 ? "mean" : "means"}. Describe at least both ends.`,
+  schemaNotTaken: (d: { model: string }) =>
+    `The model \`${d.model}\` takes no JSON Schema, so its answers are read from its words alone and need mending more often.`,
+  probabilitiesNotGiven: (d: { model: string }) =>
+    `The model \`${d.model}\` is not said to give log probabilities (\`can: [logProbabilities]\`), by which this template finds its doubt.`,
+  overContext: (d: { model: string; tokens: number; context: number }) =>
+    `The longest prompt may take ${groupDigits(d.tokens)} tokens with its answer; the model \`${d.model}\` has room for ${groupDigits(d.context)}. Lower \`maxChars\` of an input, or carry less background.`,
+  fillsSource: (d: { column: string; table: string }) =>
+    `\`${d.column}\` is a column of ${d.table} already. What stands in it counts as a person's and stays; only blank cells are filled. Fill a column of its own, or say with \`takes\` which values may be replaced.`,
+  unprintedInput: (d: { input: string }) =>
+    `The model never sees \`${d.input}\`: it is used in a condition only. Write \`{{ ${d.input} }}\` where the model shall read it.`,
 } as const;
 
 export type WarningCode = keyof typeof SENTENCES;
@@ -49,14 +59,26 @@ export interface KnownModel {
 }
 
 /** Warns of what the chosen model cannot do. `countTokens` counts a text as a tokenizer would. */
-export function warnModel(prepared: Prepared, document: SourceDocument, model: KnownModel, countTokens: (text: string) => number): Warning[] {
+export function warnModel(
+  prepared: Prepared,
+  document: SourceDocument,
+  model: KnownModel,
+  countTokens: (text: string) => number,
+): Warning[] {
   const found: Warning[] = [];
   const place = document.at(["model"]);
-  if (model.can && !model.can.includes("jsonSchema")) found.push({ code: "schemaNotTaken", place, message: SENTENCES.schemaNotTaken({ model: model.name }) });
-  if (prepared.template.doubt?.by === "logProbabilities" && !model.can?.includes("logProbabilities")) found.push({ code: "probabilitiesNotGiven", place: document.at(["doubt"]), message: SENTENCES.probabilitiesNotGiven({ model: model.name }) });
+  if (model.can && !model.can.includes("jsonSchema"))
+    found.push({ code: "schemaNotTaken", place, message: SENTENCES.schemaNotTaken({ model: model.name }) });
+  if (prepared.template.doubt?.by === "logProbabilities" && !model.can?.includes("logProbabilities"))
+    found.push({
+      code: "probabilitiesNotGiven",
+      place: document.at(["doubt"]),
+      message: SENTENCES.probabilitiesNotGiven({ model: model.name }),
+    });
   if (model.context !== undefined) {
     const tokens = longestPrompt(prepared, countTokens);
-    if (tokens > model.context) found.push({ code: "overContext", place, message: SENTENCES.overContext({ model: model.name, tokens, context: model.context }) });
+    if (tokens > model.context)
+      found.push({ code: "overContext", place, message: SENTENCES.overContext({ model: model.name, tokens, context: model.context }) });
   }
   return found;
 }
@@ -68,7 +90,10 @@ const USUAL_CHARS = 2_000;
 /** Tokens of the prompt when every text input is as long as it may be, and of the answer. */
 function longestPrompt(prepared: Prepared, countTokens: (text: string) => number): number {
   const empty = prepared.render(Object.fromEntries(prepared.inputs.map(({ name }) => [name, null])));
-  const room = prepared.inputs.reduce((sum, { spec, kind }) => sum + (kind.isProse || kind.takesRows ? ((spec as TextSpec).maxChars ?? USUAL_CHARS) : 0), 0);
+  const room = prepared.inputs.reduce(
+    (sum, { spec, kind }) => sum + (kind.isProse || kind.takesRows ? ((spec as TextSpec).maxChars ?? USUAL_CHARS) : 0),
+    0,
+  );
   return empty.reduce((sum, message) => sum + countTokens(message.content), 0) + Math.ceil(room / CHARS_A_TOKEN) + prepared.maxTokens;
 }
 
@@ -80,15 +105,18 @@ export function warnTemplate(template: Template, document: SourceDocument): Warn
   };
   const words = template.task.replace(/\{\{.*?\}\}|\{%.*?%\}/g, " ");
   // Verbs are known for English only; a task in another script is taken at its word.
-  if (/^[\p{ASCII}\p{P}\s]*$/u.test(words) && !words.includes("?") && !INSTRUCTION.test(words)) warn("noInstruction", document.at(["task"]), undefined as never);
+  if (/^[\p{ASCII}\p{P}\s]*$/u.test(words) && !words.includes("?") && !INSTRUCTION.test(words))
+    warn("noInstruction", document.at(["task"]), undefined as never);
   const printed = new Set(["role", "task"].flatMap((key) => [...(parseText(template[key as "role" | "task"] ?? "").text?.printed ?? [])]));
-  for (const input of Object.keys(template.inputs)) if (!printed.has(input)) warn("unprintedInput", document.atKey(["inputs", input]), { input });
+  for (const input of Object.keys(template.inputs))
+    if (!printed.has(input)) warn("unprintedInput", document.atKey(["inputs", input]), { input });
 
   const parts = Object.entries(template.answer);
   parts.forEach(([name, spec], index) => {
     warnSpec(name, spec, ["answer", name]);
     const verdict = parts.slice(0, index).find(([, before]) => kindOf(before.kind).settles === "judgement");
-    if (verdict && kindOf(spec.kind).isProse && REASON.test(`${name} ${spec.about ?? ""}`)) warn("verdictFirst", document.atKey(["answer", name]), { reason: name, verdict: verdict[0] });
+    if (verdict && kindOf(spec.kind).isProse && REASON.test(`${name} ${spec.about ?? ""}`))
+      warn("verdictFirst", document.atKey(["answer", name]), { reason: name, verdict: verdict[0] });
   });
   return found;
 
@@ -98,6 +126,7 @@ export function warnTemplate(template: Template, document: SourceDocument): Warn
       // The details of a code are those that its sentence takes.
       warn(code, place, { part: name, ...details } as never);
     }
-    for (const inner of specsInside(spec)) warnSpec(inner.path.at(-1) === "of" ? name : `${name}.${inner.path.at(-1)}`, inner.spec, [...path, ...inner.path]);
+    for (const inner of specsInside(spec))
+      warnSpec(inner.path.at(-1) === "of" ? name : `${name}.${inner.path.at(-1)}`, inner.spec, [...path, ...inner.path]);
   }
 }

@@ -41,8 +41,23 @@ interface Disagreed {
 }
 
 /** What the rows that disagree have in common. */
-export function adviseOn(parts: readonly PartGrade[], samples: readonly Sample[], disagreements: readonly Disagreed[], confidences: ReadonlyMap<string, Confidence>, steady: readonly Steadiness[]): Advice {
-  const texts = new Map(samples.map((sample) => [sample.id, wordsOf(Object.values(sample.inputs).filter((value) => typeof value === "string").join(" "))]));
+export function adviseOn(
+  parts: readonly PartGrade[],
+  samples: readonly Sample[],
+  disagreements: readonly Disagreed[],
+  confidences: ReadonlyMap<string, Confidence>,
+  steady: readonly Steadiness[],
+): Advice {
+  const texts = new Map(
+    samples.map((sample) => [
+      sample.id,
+      wordsOf(
+        Object.values(sample.inputs)
+          .filter((value) => typeof value === "string")
+          .join(" "),
+      ),
+    ]),
+  );
   // Neighbouring points of a scale are taken for each other as a matter of course.
   const classes = new Set(parts.filter((part) => part.confusion && !part.numbers).map((part) => part.part));
   const groups = new Map<string, Disagreed[]>();
@@ -55,15 +70,31 @@ export function adviseOn(parts: readonly PartGrade[], samples: readonly Sample[]
     .filter((rows) => rows.length >= LEAST_ROWS)
     .sort((a, b) => b.length - a.length)
     .slice(0, MOST_PAIRS)
-    .map((rows) => ({ part: rows[0]!.part, right: rows[0]!.truth, answered: rows[0]!.answer!, rows: rows.length, ids: rows.map(({ id }) => id), words: tellingWords(rows.map(({ id }) => id), texts) }));
+    .map((rows) => ({
+      part: rows[0]!.part,
+      right: rows[0]!.truth,
+      answered: rows[0]!.answer!,
+      rows: rows.length,
+      ids: rows.map(({ id }) => id),
+      words: tellingWords(
+        rows.map(({ id }) => id),
+        texts,
+      ),
+    }));
   const labels = disagreements.flatMap((one): DoubtfulLabel[] => {
     if (one.answer === null) return [];
     const confidence = confidences.get(one.id);
     const sure = confidence?.parts?.[one.part] ?? confidence?.value;
     const rounds = steady.find((part) => part.part === one.part);
     const isSteady = rounds !== undefined && !rounds.least.some(({ id }) => id === one.id);
-    if (!((sure !== undefined && sure >= SURE && (rounds === undefined || isSteady)) || (sure === undefined && isSteady && rounds.asks >= 3))) return [];
-    const why = [sure === undefined ? "" : `confidence ${sure.toFixed(2)}`, isSteady ? `the same in ${rounds.asks} asks` : ""].filter((told) => told !== "").join(", ");
+    if (!(
+      (sure !== undefined && sure >= SURE && (rounds === undefined || isSteady)) ||
+      (sure === undefined && isSteady && rounds.asks >= 3)
+    ))
+      return [];
+    const why = [sure === undefined ? "" : `confidence ${sure.toFixed(2)}`, isSteady ? `the same in ${rounds.asks} asks` : ""]
+      .filter((told) => told !== "")
+      .join(", ");
     return [{ id: one.id, part: one.part, label: one.truth, answer: one.answer, why }];
   });
   return { confused, labels };

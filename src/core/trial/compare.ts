@@ -1,4 +1,14 @@
-import { bootstrap, holm, mcnemarExact, mcnemarMidP, newcombeP, newcombePaired, pairedPermutation, rowsToTellApart, type Interval } from "../statistics/index.js";
+import {
+  bootstrap,
+  holm,
+  mcnemarExact,
+  mcnemarMidP,
+  newcombeP,
+  newcombePaired,
+  pairedPermutation,
+  rowsToTellApart,
+  type Interval,
+} from "../statistics/index.js";
 import type { PartGrade } from "./grade.js";
 
 /** How two contestants did on the samples that both were graded on. */
@@ -73,17 +83,26 @@ function compareMerits(grade: PartGrade, other: PartGrade, shared: readonly stri
   const differences = shared.flatMap((id) => (merits[id] === undefined || theirs[id] === undefined ? [] : [merits[id] - theirs[id]]));
   if (differences.length === 0) return undefined;
   const mean = (values: readonly number[]): number => values.reduce((sum, value) => sum + value, 0) / values.length;
-  return { difference: mean(differences), interval: bootstrap(differences.length, (indices) => indices.reduce((sum, index) => sum + differences[index]!, 0) / indices.length), p: pairedPermutation(differences) };
+  return {
+    difference: mean(differences),
+    interval: bootstrap(differences.length, (indices) => indices.reduce((sum, index) => sum + differences[index]!, 0) / indices.length),
+    p: pairedPermutation(differences),
+  };
 }
 
 /** Comparisons that are made together, their p-values adjusted for their number within each part (Holm). */
 export function adjust(comparisons: readonly (readonly PartComparison[])[]): PartComparison[][] {
   const byPart = new Map<string, { readonly at: readonly [number, number]; readonly p: number }[]>();
-  comparisons.forEach((parts, i) => parts.forEach((part, j) => byPart.set(part.part, [...(byPart.get(part.part) ?? []), { at: [i, j], p: part.p }])));
+  comparisons.forEach((parts, i) =>
+    parts.forEach((part, j) => byPart.set(part.part, [...(byPart.get(part.part) ?? []), { at: [i, j], p: part.p }])),
+  );
   const result = comparisons.map((parts) => [...parts]);
   for (const entries of byPart.values()) {
     const adjusted = holm(entries.map(({ p }) => p));
-    entries.forEach(({ at: [i, j] }, index) => (result[i]![j] = { ...result[i]![j]!, adjustedP: adjusted[index]!, beyondChance: adjusted[index]! < LEVEL }));
+    entries.forEach(
+      ({ at: [i, j] }, index) =>
+        (result[i]![j] = { ...result[i]![j]!, adjustedP: adjusted[index]!, beyondChance: adjusted[index]! < LEVEL }),
+    );
   }
   return result;
 }

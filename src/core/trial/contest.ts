@@ -33,7 +33,12 @@ export function contest(first: Contestant, others: readonly Contestant[]): Conte
  *
  * @param columns part -> column
  */
-export function gradeColumns(prepared: Prepared, samples: Samples, columns: Readonly<Record<string, string>>, options: GradeOptions = {}): PartGrade[] {
+export function gradeColumns(
+  prepared: Prepared,
+  samples: Samples,
+  columns: Readonly<Record<string, string>>,
+  options: GradeOptions = {},
+): PartGrade[] {
   const parts = Object.keys(columns).filter((part) => samples.graded.includes(part));
   const answers = samples.samples.map((sample): Graded => {
     const given: Record<string, Json> = {};
@@ -48,10 +53,15 @@ export function gradeColumns(prepared: Prepared, samples: Samples, columns: Read
 }
 
 /** What may be concluded from a comparison, in one sentence without names of tests. */
-export function conclusion(first: string, other: string, { rows, difference, interval, p, beyondChance, moreRows }: PartComparison): string {
+export function conclusion(
+  first: string,
+  other: string,
+  { rows, difference, interval, p, beyondChance, moreRows }: PartComparison,
+): string {
   const points = `${difference >= 0 ? "+" : "−"}${Math.abs(difference * 100).toFixed(1)} points, 95 % interval ${(interval.low * 100).toFixed(1)} to ${(interval.high * 100).toFixed(1)}`;
   if (beyondChance) return difference > 0 ? `${first} is better: ${points}` : `${other} is better: ${points} for ${first}`;
   if (p < 0.05) return `${difference > 0 ? first : other} leads (${points}), yet among so many comparisons that may be chance`;
-  const more = moreRows === undefined ? "they did equally well" : moreRows > 5_000 ? "thousands more would be needed" : `about ${moreRows} more would`;
+  const more =
+    moreRows === undefined ? "they did equally well" : moreRows > 5_000 ? "thousands more would be needed" : `about ${moreRows} more would`;
   return `these ${rows} rows cannot tell them apart (${points}); ${more}`;
 }

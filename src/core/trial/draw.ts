@@ -18,11 +18,16 @@ export type DrawWay = "random" | "balanced" | "doubtful";
 export function drawRows<Row extends Drawable>(rows: readonly Row[], count: number, way: DrawWay, seed: number): Row[] {
   const mixed = seededChance(seed).shuffled(rows);
   if (way === "random") return mixed.slice(0, count);
-  if (way === "doubtful") return mixed.filter((row) => row.doubt !== undefined).sort((a, b) => b.doubt! - a.doubt!).slice(0, count);
+  if (way === "doubtful")
+    return mixed
+      .filter((row) => row.doubt !== undefined)
+      .sort((a, b) => b.doubt! - a.doubt!)
+      .slice(0, count);
   const groups = new Map<string, Row[]>();
   for (const row of mixed) groups.set(row.group ?? "", [...(groups.get(row.group ?? "") ?? []), row]);
   const drawn: Row[] = [];
-  for (let round = 0; drawn.length < Math.min(count, mixed.length); round++) drawn.push(...[...groups.values()].flatMap((group) => group[round] ?? []).slice(0, count - drawn.length));
+  for (let round = 0; drawn.length < Math.min(count, mixed.length); round++)
+    drawn.push(...[...groups.values()].flatMap((group) => group[round] ?? []).slice(0, count - drawn.length));
   return drawn;
 }
 

@@ -1,6 +1,20 @@
 import type { Json } from "../ground/index.js";
 import type { Measure } from "../kinds/index.js";
-import { bootstrapAll, classReport, editSimilarity, numberReport, rougeL, rougeN, setReport, weightedKappa, wilson, type ConfusionCounts, type Interval, type NumberReport, type SetReport } from "../statistics/index.js";
+import {
+  bootstrapAll,
+  classReport,
+  editSimilarity,
+  numberReport,
+  rougeL,
+  rougeN,
+  setReport,
+  weightedKappa,
+  wilson,
+  type ConfusionCounts,
+  type Interval,
+  type NumberReport,
+  type SetReport,
+} from "../statistics/index.js";
 import type { NamedShape } from "../template/index.js";
 
 export interface GradeOptions {
@@ -19,12 +33,21 @@ export interface Pair {
 
 /** Figures beyond right and wrong, as each kind has them. Rows without an answer are left out of those about numbers. */
 export interface KindFigures {
-  readonly numbers?: (NumberReport & { readonly within: number; readonly near: number; readonly nearInterval: Interval; readonly linearKappa?: number | null; readonly quadraticKappa?: number | null }) | undefined;
+  readonly numbers?:
+    | (NumberReport & {
+        readonly within: number;
+        readonly near: number;
+        readonly nearInterval: Interval;
+        readonly linearKappa?: number | null;
+        readonly quadraticKappa?: number | null;
+      })
+    | undefined;
   /** Right value and answer of numbers, row by row, for a chart; at most 1,000. */
   readonly points?: readonly (readonly [number, number])[] | undefined;
   readonly sets?: SetReport | undefined;
   /** Means over the rows; a row without an answer counts 0. */
-  readonly texts?: { readonly rouge1: number; readonly rouge2: number; readonly rougeL: number; readonly editSimilarity: number } | undefined;
+  readonly texts?:
+    { readonly rouge1: number; readonly rouge2: number; readonly rougeL: number; readonly editSimilarity: number } | undefined;
   /** 95 % bootstrap intervals by the figure's name. */
   readonly intervals?: Readonly<Record<string, Interval>> | undefined;
   /** How good each answer was, by id, higher being better: minus the error of a number, ROUGE-L of a text. For comparisons. */
@@ -35,7 +58,13 @@ const MOST_POINTS = 1_000;
 
 type Answered = readonly { readonly truth: Json; readonly answer: Json }[];
 
-export function kindFigures(part: NamedShape, pairs: readonly Pair[], ids: readonly string[], confusion: ConfusionCounts | undefined, options: GradeOptions): KindFigures {
+export function kindFigures(
+  part: NamedShape,
+  pairs: readonly Pair[],
+  ids: readonly string[],
+  confusion: ConfusionCounts | undefined,
+  options: GradeOptions,
+): KindFigures {
   const measures: readonly Measure[] = part.kind.measures ?? [];
   if (pairs.length === 0) return {};
   if (measures.includes("numbers")) return numberFigures(part, pairs, ids, options);
@@ -51,7 +80,11 @@ function numberFigures(part: NamedShape, pairs: readonly Pair[], ids: readonly s
   const isScore = step !== undefined;
   const within = options.within?.[part.name] ?? step ?? 0;
   const near = numbers.filter(([truth, answer]) => Math.abs(answer - truth) <= within + 1e-9).length;
-  const merits = Object.fromEntries(pairs.flatMap(({ truth, answer }, index) => (typeof answer === "number" && typeof truth === "number" ? [[ids[index]!, -Math.abs(answer - truth)]] : [])));
+  const merits = Object.fromEntries(
+    pairs.flatMap(({ truth, answer }, index) =>
+      typeof answer === "number" && typeof truth === "number" ? [[ids[index]!, -Math.abs(answer - truth)]] : [],
+    ),
+  );
   return {
     numbers: {
       ...numberReport(numbers),
@@ -67,7 +100,10 @@ function numberFigures(part: NamedShape, pairs: readonly Pair[], ids: readonly s
 }
 
 /** Error, bias and kappa of a resample: the other figures would take too long two thousand times. */
-function numberResample(numbers: readonly (readonly [number, number])[], isScore: boolean): (indices: Int32Array) => Record<string, number | null> {
+function numberResample(
+  numbers: readonly (readonly [number, number])[],
+  isScore: boolean,
+): (indices: Int32Array) => Record<string, number | null> {
   const differences = numbers.map(([truth, answer]) => answer - truth);
   return (indices) => {
     let [off, sum] = [0, 0];
@@ -76,12 +112,24 @@ function numberResample(numbers: readonly (readonly [number, number])[], isScore
       off += Math.abs(differences[index]!);
     }
     const n = indices.length;
-    return { meanAbsoluteError: off / n, bias: sum / n, ...(isScore ? { quadraticKappa: weightedKappa(Array.from(indices, (index) => numbers[index]!), 2) } : {}) };
+    return {
+      meanAbsoluteError: off / n,
+      bias: sum / n,
+      ...(isScore
+        ? {
+            quadraticKappa: weightedKappa(
+              Array.from(indices, (index) => numbers[index]!),
+              2,
+            ),
+          }
+        : {}),
+    };
   };
 }
 
 function setFigures(part: NamedShape, pairs: readonly Pair[], ids: readonly string[], options: GradeOptions): KindFigures {
-  const asSet = (value: Json | undefined): string[] => (Array.isArray(value) ? value.map((item) => (typeof item === "string" ? item.trim().toLowerCase() : JSON.stringify(item))) : []);
+  const asSet = (value: Json | undefined): string[] =>
+    Array.isArray(value) ? value.map((item) => (typeof item === "string" ? item.trim().toLowerCase() : JSON.stringify(item))) : [];
   const sets = pairs.map(({ truth, answer }) => [asSet(truth), asSet(answer)] as const);
   const stated = (part.kind.options?.(part.spec) ?? []).map(({ name }) => name.toLowerCase());
   const known = stated.length > 0 ? stated : [...new Set(sets.flatMap(([truth, answer]) => [...truth, ...answer]))];
@@ -89,7 +137,13 @@ function setFigures(part: NamedShape, pairs: readonly Pair[], ids: readonly stri
   return {
     sets: setReport(sets, known),
     merits: Object.fromEntries(jaccards.map((value, index) => [ids[index]!, value])),
-    intervals: intervalsOf(sets.length, options, (indices) => ({ jaccard: meanOf(jaccards, indices), microF1: setReport(Array.from(indices, (index) => sets[index]!), known).microF1 })),
+    intervals: intervalsOf(sets.length, options, (indices) => ({
+      jaccard: meanOf(jaccards, indices),
+      microF1: setReport(
+        Array.from(indices, (index) => sets[index]!),
+        known,
+      ).microF1,
+    })),
   };
 }
 
@@ -107,10 +161,17 @@ function textFigures(pairs: readonly Pair[], ids: readonly string[], options: Gr
   };
 }
 
-function classIntervals(part: NamedShape, pairs: readonly Pair[], confusion: ConfusionCounts, options: GradeOptions): KindFigures["intervals"] {
+function classIntervals(
+  part: NamedShape,
+  pairs: readonly Pair[],
+  confusion: ConfusionCounts,
+  options: GradeOptions,
+): KindFigures["intervals"] {
   const places = new Map(confusion.labels.map((label, index) => [label, index]));
   const none = confusion.labels.length;
-  const rows = pairs.map(({ truth, answer }) => [places.get(part.toCell(truth))!, answer === undefined ? none : places.get(part.toCell(answer))!] as const);
+  const rows = pairs.map(
+    ({ truth, answer }) => [places.get(part.toCell(truth))!, answer === undefined ? none : places.get(part.toCell(answer))!] as const,
+  );
   const reportOf = (indices: Int32Array) => {
     const counts = confusion.labels.map(() => Array.from({ length: none + 1 }, () => 0));
     for (const index of indices) counts[rows[index]![0]]![rows[index]![1]]!++;
@@ -127,7 +188,10 @@ function withoutUnused({ labels, counts }: ConfusionCounts): ConfusionCounts {
   const used = labels.map((_, index) => counts[index]!.some((count) => count > 0) || counts.some((row) => row[index]! > 0));
   if (used.every(Boolean)) return { labels, counts };
   const keep = used.flatMap((is, index) => (is ? [index] : []));
-  return { labels: keep.map((index) => labels[index]!), counts: keep.map((row) => [...keep.map((column) => counts[row]![column]!), counts[row]!.at(-1)!]) };
+  return {
+    labels: keep.map((index) => labels[index]!),
+    counts: keep.map((row) => [...keep.map((column) => counts[row]![column]!), counts[row]!.at(-1)!]),
+  };
 }
 
 function meanOf(values: readonly number[], indices: Int32Array): number {
@@ -136,6 +200,10 @@ function meanOf(values: readonly number[], indices: Int32Array): number {
   return sum / indices.length;
 }
 
-function intervalsOf(rows: number, { resamples, seed }: GradeOptions, figures: (indices: Int32Array) => Readonly<Record<string, number | null>>): Record<string, Interval> | undefined {
+function intervalsOf(
+  rows: number,
+  { resamples, seed }: GradeOptions,
+  figures: (indices: Int32Array) => Readonly<Record<string, number | null>>,
+): Record<string, Interval> | undefined {
   return resamples === 0 || rows < 2 ? undefined : bootstrapAll(rows, figures, { seed, resamples });
 }

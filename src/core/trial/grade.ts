@@ -39,7 +39,13 @@ export type Graded = { readonly parts: Readonly<Record<string, Json>> } | { read
 const MOST_CONFUSION_LABELS = 30;
 
 /** Grades answers against right values, part by part. Values are compared as typed values; text by its words. */
-export function grade(prepared: Prepared, graded: readonly string[], samples: readonly Sample[], answers: readonly Graded[], options: GradeOptions = {}): { parts: PartGrade[]; disagreements: Disagreement[] } {
+export function grade(
+  prepared: Prepared,
+  graded: readonly string[],
+  samples: readonly Sample[],
+  answers: readonly Graded[],
+  options: GradeOptions = {},
+): { parts: PartGrade[]; disagreements: Disagreement[] } {
   const disagreements: Disagreement[] = [];
   const shapes = graded.flatMap((name) => partAt(prepared.parts, name) ?? []);
   const parts = shapes.map((part) => gradePart(prepared, part, samples, answers, options, disagreements));
@@ -49,10 +55,22 @@ export function grade(prepared: Prepared, graded: readonly string[], samples: re
 /** The value at a part's path: `person.hurt` inside `person`. */
 export function valueAt(parts: Readonly<Record<string, Json>>, path: string): Json | undefined {
   if (!path.includes(".")) return parts[path];
-  return path.split(".").reduce<Json | undefined>((outer, name) => (outer !== null && typeof outer === "object" ? (outer as Record<string, Json>)[name] : undefined), parts as Json);
+  return path
+    .split(".")
+    .reduce<Json | undefined>(
+      (outer, name) => (outer !== null && typeof outer === "object" ? (outer as Record<string, Json>)[name] : undefined),
+      parts as Json,
+    );
 }
 
-function gradePart(prepared: Prepared, part: NamedShape, samples: readonly Sample[], answers: readonly Graded[], options: GradeOptions, disagreements: Disagreement[]): PartGrade {
+function gradePart(
+  prepared: Prepared,
+  part: NamedShape,
+  samples: readonly Sample[],
+  answers: readonly Graded[],
+  options: GradeOptions,
+  disagreements: Disagreement[],
+): PartGrade {
   const verdicts: Record<string, boolean> = {};
   const ids: string[] = [];
   const pairs: Pair[] = [];
@@ -69,8 +87,20 @@ function gradePart(prepared: Prepared, part: NamedShape, samples: readonly Sampl
     pairs.push({ truth, answer });
     if (isRight) right++;
     else {
-      const why = "parts" in given ? (reasonPart && given.parts[reasonPart] !== undefined ? String(given.parts[reasonPart]) : undefined) : given.reason;
-      disagreements.push({ id: sample.id, place: sample.place, part: part.name, truth: part.toCell(truth), answer: answer === undefined ? null : part.toCell(answer), why });
+      const why =
+        "parts" in given
+          ? reasonPart && given.parts[reasonPart] !== undefined
+            ? String(given.parts[reasonPart])
+            : undefined
+          : given.reason;
+      disagreements.push({
+        id: sample.id,
+        place: sample.place,
+        part: part.name,
+        truth: part.toCell(truth),
+        answer: answer === undefined ? null : part.toCell(answer),
+        why,
+      });
     }
   });
   const total = pairs.length;
@@ -99,7 +129,10 @@ function sameValue({ kind }: NamedShape, truth: Json, answer: Json): boolean {
 /** The nearest text part that the model wrote before this one. */
 function reasonBefore(prepared: Prepared, part: NamedShape): string | undefined {
   const top = part.name.split(".")[0];
-  const before = prepared.parts.slice(0, prepared.parts.findIndex((candidate) => candidate.name === top));
+  const before = prepared.parts.slice(
+    0,
+    prepared.parts.findIndex((candidate) => candidate.name === top),
+  );
   return before.findLast((candidate) => candidate.kind.isProse)?.name;
 }
 
@@ -107,7 +140,12 @@ function confusionOf(part: NamedShape, pairs: readonly Pair[]): ConfusionCounts 
   if (!part.kind.measures?.includes("classes")) return undefined;
   const stated = (part.kind.options?.(part.spec) ?? []).map(({ name }) => name);
   const cells = pairs.map(({ truth, answer }) => [part.toCell(truth), answer === undefined ? undefined : part.toCell(answer)] as const);
-  const used = stated.length > 0 ? stated : [...new Set(cells.flatMap(([truth, answer]) => (answer === undefined ? [truth] : [truth, answer])))].sort((a, b) => a.localeCompare(b, "en", { numeric: true }));
+  const used =
+    stated.length > 0
+      ? stated
+      : [...new Set(cells.flatMap(([truth, answer]) => (answer === undefined ? [truth] : [truth, answer])))].sort((a, b) =>
+          a.localeCompare(b, "en", { numeric: true }),
+        );
   const counted = countConfusion(cells, used);
   return counted.labels.length > MOST_CONFUSION_LABELS ? undefined : counted;
 }

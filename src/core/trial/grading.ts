@@ -23,4 +23,3 @@ export function partConfidence(part: PartGrade, confidences: ReadonlyMap<string,
   });
   return { part: part.part, reach, ...calibration(judged), threshold: thresholdFor(judged, reach) };
 }
-

@@ -4,7 +4,19 @@ export { adjust, compare, type PartComparison } from "./compare.js";
 export type { GradeOptions, KindFigures } from "./figures.js";
 export { drawRows, drawSealed, type Drawable, type DrawWay } from "./draw.js";
 export { grade, valueAt, type Disagreement, type Graded, type PartGrade } from "./grade.js";
-export { inputsMark, MARK_COLUMN, readSamples, SEALED, SET_COLUMN, type Agreement, type Sample, type SampleOptions, type SampleRow, type Samples, type UnfitSample } from "./samples.js";
+export {
+  inputsMark,
+  MARK_COLUMN,
+  readSamples,
+  SEALED,
+  SET_COLUMN,
+  type Agreement,
+  type Sample,
+  type SampleOptions,
+  type SampleRow,
+  type Samples,
+  type UnfitSample,
+} from "./samples.js";
 export type { PartConfidence } from "./grading.js";
 export type { Judge, JudgedText } from "./judge.js";
 export { mistakesText, suggestingTemplate } from "./suggest.js";

@@ -6,7 +6,10 @@ import type { NamedShape } from "../template/index.js";
 import { valueAt } from "./grade.js";
 import type { Sample } from "./samples.js";
 
-/** A template that judges the texts of another: it is given the row's inputs by their names, the `answer`, and the `truth` where it wants one. */
+/**
+ * A template that judges the texts of another: it is given the row's inputs by their names, the `answer`, and the `truth` where it wants
+ * one.
+ */
 export type Judge = Asking;
 
 /** What a judging template made of a part's texts. How far it can be trusted its own trial against people tells. */
@@ -31,7 +34,10 @@ export function judgeInputs(judge: Judge, part: string, sample: Sample, answer: 
   for (const { name, spec } of judge.prepared.inputs) {
     const value = name === "answer" ? text : name === "truth" ? sample.truth[part] : sample.inputs[name];
     if (value === undefined && spec.required !== false) {
-      if (name !== "truth") throw new YoroshiError("misuse", { problem: `The judging template ${judge.prepared.template.name} needs the input \`${name}\`, which the samples do not have. A judge knows \`answer\`, \`truth\` and the inputs of the template that it judges.` });
+      if (name !== "truth")
+        throw new YoroshiError("misuse", {
+          problem: `The judging template ${judge.prepared.template.name} needs the input \`${name}\`, which the samples do not have. A judge knows \`answer\`, \`truth\` and the inputs of the template that it judges.`,
+        });
       return undefined;
     }
     inputs[name] = value ?? null;
@@ -58,6 +64,9 @@ export function judgedOf(judge: Judge, part: string, answers: readonly Answer[])
 
 function verdictOf({ prepared }: Judge): NamedShape {
   const verdict = prepared.parts.find((part) => part.kind.isGood);
-  if (!verdict) throw new YoroshiError("misuse", { problem: `The judging template ${prepared.template.name} has no part of the kind yesNo or score to judge by.` });
+  if (!verdict)
+    throw new YoroshiError("misuse", {
+      problem: `The judging template ${prepared.template.name} has no part of the kind yesNo or score to judge by.`,
+    });
   return verdict;
 }

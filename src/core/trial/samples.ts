@@ -71,7 +71,9 @@ export const MARK_COLUMN = "inputsMark";
 
 /** A short mark of a row's inputs as text, by which a later change is seen. */
 export function inputsMark(cells: Readonly<Record<string, string | undefined>>): string {
-  return sha256Hex(canonicalJson(Object.fromEntries(Object.entries(cells).map(([name, cell]) => [name, (cell ?? "").replace(/\r\n?/g, "\n").trim()])))).slice(0, 12);
+  return sha256Hex(
+    canonicalJson(Object.fromEntries(Object.entries(cells).map(([name, cell]) => [name, (cell ?? "").replace(/\r\n?/g, "\n").trim()]))),
+  ).slice(0, 12);
 }
 
 interface LabelColumn {
@@ -88,7 +90,13 @@ interface LabelColumn {
  *
  * @throws YoroshiError `samplesUnfit` where an input has no column or no part has one.
  */
-export function readSamples(prepared: Prepared, file: string, columns: readonly string[], rows: readonly SampleRow[], options: SampleOptions = {}): Samples {
+export function readSamples(
+  prepared: Prepared,
+  file: string,
+  columns: readonly string[],
+  rows: readonly SampleRow[],
+  options: SampleOptions = {},
+): Samples {
   const find = (name: string): string | undefined => {
     const wanted = options.map?.[name] ?? name;
     return columns.find((column) => column === wanted) ?? columns.find((column) => column.trim().toLowerCase() === wanted.toLowerCase());
@@ -99,7 +107,10 @@ export function readSamples(prepared: Prepared, file: string, columns: readonly 
     return found.length === 0 ? [] : [{ part: partAt(prepared.parts, name)!, found }];
   });
   if (labels.length === 0) {
-    throw new YoroshiError("samplesUnfit", { file, problem: `no column is named after a part of the answer (${prepared.parts.map((part) => part.name).join(", ")}), so there is nothing to grade.` });
+    throw new YoroshiError("samplesUnfit", {
+      file,
+      problem: `no column is named after a part of the answer (${prepared.parts.map((part) => part.name).join(", ")}), so there is nothing to grade.`,
+    });
   }
   const samples: Sample[] = [];
   const unfit: UnfitSample[] = [];
@@ -125,23 +136,39 @@ export function readSamples(prepared: Prepared, file: string, columns: readonly 
     }
     const truth: Record<string, Json> = {};
     for (const { part, found } of labels) {
-      const value = rightValue(part, found, values, options.judge, (problem) => unfit.push({ id, place, what: part.name, ...problem }), (given) => ratings.get(part.name)!.push(given));
+      const value = rightValue(
+        part,
+        found,
+        values,
+        options.judge,
+        (problem) => unfit.push({ id, place, what: part.name, ...problem }),
+        (given) => ratings.get(part.name)!.push(given),
+      );
       if (value !== undefined) truth[part.name] = value;
     }
-    if (Object.keys(truth).length > 0) samples.push({ id, place, inputs: reading.inputs, truth, sealed: values[SET_COLUMN]?.trim().toLowerCase() === SEALED, values });
+    if (Object.keys(truth).length > 0)
+      samples.push({ id, place, inputs: reading.inputs, truth, sealed: values[SET_COLUMN]?.trim().toLowerCase() === SEALED, values });
   }
   const agreement = labels.flatMap(({ part, found }) => agreementOf(part.name, found, ratings.get(part.name)!, samples));
   return { file, graded: labels.map(({ part }) => part.name), samples, unfit, agreement, columns };
 }
 
-function inputColumns(prepared: Prepared, file: string, columns: readonly string[], find: (name: string) => string | undefined): Record<string, string> {
+function inputColumns(
+  prepared: Prepared,
+  file: string,
+  columns: readonly string[],
+  find: (name: string) => string | undefined,
+): Record<string, string> {
   const from: Record<string, string> = {};
   for (const input of prepared.inputs) {
     const column = find(input.name);
     if (column !== undefined) from[input.name] = column;
     else if (input.spec.required !== false) {
       const near = nearest(input.name, columns);
-      throw new YoroshiError("samplesUnfit", { file, problem: `no column is named after the input \`${input.name}\`${near ? ` (is \`${near}\` meant?)` : ""}. Name it: \`--map ${input.name}=<column>\`. Columns: ${columns.join(", ")}.` });
+      throw new YoroshiError("samplesUnfit", {
+        file,
+        problem: `no column is named after the input \`${input.name}\`${near ? ` (is \`${near}\` meant?)` : ""}. Name it: \`--map ${input.name}=<column>\`. Columns: ${columns.join(", ")}.`,
+      });
     }
   }
   return from;
@@ -150,7 +177,9 @@ function inputColumns(prepared: Prepared, file: string, columns: readonly string
 function labelColumns(part: string, columns: readonly string[], find: (name: string) => string | undefined): LabelColumn[] {
   const own = find(part);
   const prefix = `${part.toLowerCase()}@`;
-  const people = columns.filter((column) => column.trim().toLowerCase().startsWith(prefix)).map((column) => ({ column, labeller: column.trim().slice(prefix.length) }));
+  const people = columns
+    .filter((column) => column.trim().toLowerCase().startsWith(prefix))
+    .map((column) => ({ column, labeller: column.trim().slice(prefix.length) }));
   return [...(own === undefined ? [] : [{ column: own, labeller: undefined }]), ...people];
 }
 
@@ -167,24 +196,42 @@ function rightValue(
     if (cell === undefined || cell.trim() === "") return [];
     const label = part.fromCell(cell);
     if (label.ok) return [{ labeller, value: label.value, text: part.toCell(label.value) }];
-    complain({ problem: `the label${labeller === undefined ? "" : ` of ${labeller}`} ${label.problem}`, near: nearestOption(part.schema, cell) });
+    complain({
+      problem: `the label${labeller === undefined ? "" : ` of ${labeller}`} ${label.problem}`,
+      near: nearestOption(part.schema, cell),
+    });
     return [];
   });
   const people = given.filter(({ labeller }) => labeller !== undefined);
   if (people.length > 0) rate(people.map(({ text }) => text));
-  const decided = given.find(({ labeller }) => labeller === undefined) ?? people.find(({ labeller }) => labeller?.toLowerCase() === judge?.toLowerCase());
+  const decided =
+    given.find(({ labeller }) => labeller === undefined) ?? people.find(({ labeller }) => labeller?.toLowerCase() === judge?.toLowerCase());
   if (decided) return decided.value;
   const most = majority(people.map(({ text }) => text));
   return people.find(({ text }) => text === most)?.value;
 }
 
-function agreementOf(part: string, found: readonly LabelColumn[], ratings: readonly (readonly string[])[], samples: readonly Sample[]): Agreement[] {
+function agreementOf(
+  part: string,
+  found: readonly LabelColumn[],
+  ratings: readonly (readonly string[])[],
+  samples: readonly Sample[],
+): Agreement[] {
   const labellers = found.flatMap(({ labeller }) => (labeller === undefined ? [] : [labeller]));
   if (labellers.length < 2) return [];
   const several = ratings.filter((given) => given.length >= 2);
   const same = several.filter((given) => given.every((value) => value === given[0])).length;
   const decided = samples.filter((sample) => sample.truth[part] !== undefined).length;
-  return [{ part, labellers, rows: several.length, same: several.length === 0 ? 0 : same / several.length, kappa: fleissKappa(several), undecided: ratings.length - Math.min(ratings.length, decided) }];
+  return [
+    {
+      part,
+      labellers,
+      rows: several.length,
+      same: several.length === 0 ? 0 : same / several.length,
+      kappa: fleissKappa(several),
+      undecided: ratings.length - Math.min(ratings.length, decided),
+    },
+  ];
 }
 
 function nearestOption(schema: unknown, cell: string): string | undefined {

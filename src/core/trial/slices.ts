@@ -31,7 +31,13 @@ const SCRIPTS = ["Latin", "Cyrillic", "Greek", "Arabic", "Hebrew", "Devanagari",
  * thirds of the rows, `script:COLUMN` the writing system that most of its letters have.
  * @throws YoroshiError `samplesUnfit` for a column that the samples do not have.
  */
-export function sliceGrades(by: readonly string[], columns: readonly string[], file: string, samples: readonly Sample[], parts: readonly PartGrade[]): Slice[] {
+export function sliceGrades(
+  by: readonly string[],
+  columns: readonly string[],
+  file: string,
+  samples: readonly Sample[],
+  parts: readonly PartGrade[],
+): Slice[] {
   const found = by.flatMap((one) => sliceBy(one, groupsOf(one, columns, file, samples), parts));
   for (const part of parts) {
     const own = found.flatMap((slice, index) => (slice.part === part.part ? [index] : []));
@@ -48,16 +54,34 @@ function sliceBy(by: string, groups: ReadonlyMap<string, readonly string[]>, par
       if (own.length === 0) return [];
       const right = own.filter((id) => part.verdicts[id]).length;
       const [restRows, restRight] = [part.graded - own.length, part.right - right];
-      return [{ by, value, part: part.part, rows: own.length, right, accuracy: right / own.length, interval: wilson(right, own.length), rest: restRows === 0 ? null : restRight / restRows, p: restRows === 0 ? 1 : fisherExact(right, own.length, restRight, restRows), standsOut: false }];
-    }));
+      return [
+        {
+          by,
+          value,
+          part: part.part,
+          rows: own.length,
+          right,
+          accuracy: right / own.length,
+          interval: wilson(right, own.length),
+          rest: restRows === 0 ? null : restRight / restRows,
+          p: restRows === 0 ? 1 : fisherExact(right, own.length, restRight, restRows),
+          standsOut: false,
+        },
+      ];
+    }),
+  );
 }
 
 function groupsOf(by: string, columns: readonly string[], file: string, samples: readonly Sample[]): Map<string, string[]> {
   const [, way, named] = /^(?:(month|length|script):)?(.+)$/.exec(by) ?? [];
-  const column = columns.find((candidate) => candidate === named) ?? columns.find((candidate) => candidate.toLowerCase() === named?.toLowerCase());
+  const column =
+    columns.find((candidate) => candidate === named) ?? columns.find((candidate) => candidate.toLowerCase() === named?.toLowerCase());
   if (column === undefined) {
     const near = nearest(named ?? "", columns);
-    throw new YoroshiError("samplesUnfit", { file, problem: `it has no column \`${named}\` to slice by.${near ? ` Is \`${near}\` meant?` : ""} Columns: ${columns.join(", ")}.` });
+    throw new YoroshiError("samplesUnfit", {
+      file,
+      problem: `it has no column \`${named}\` to slice by.${near ? ` Is \`${near}\` meant?` : ""} Columns: ${columns.join(", ")}.`,
+    });
   }
   const lengths = samples.map((sample) => sample.values[column]?.length ?? 0).sort((a, b) => a - b);
   const [third = 0, twoThirds = 0] = [lengths[Math.floor(lengths.length / 3)], lengths[Math.floor((2 * lengths.length) / 3)]];
@@ -65,7 +89,17 @@ function groupsOf(by: string, columns: readonly string[], file: string, samples:
   for (const sample of samples) {
     const cell = sample.values[column]?.trim() ?? "";
     const value =
-      way === "month" ? monthOf(cell) : way === "length" ? (cell.length <= third ? `up to ${third} characters` : cell.length <= twoThirds ? `${third + 1} to ${twoThirds}` : `above ${twoThirds}`) : way === "script" ? scriptOf(cell) : cell || "(blank)";
+      way === "month"
+        ? monthOf(cell)
+        : way === "length"
+          ? cell.length <= third
+            ? `up to ${third} characters`
+            : cell.length <= twoThirds
+              ? `${third + 1} to ${twoThirds}`
+              : `above ${twoThirds}`
+          : way === "script"
+            ? scriptOf(cell)
+            : cell || "(blank)";
     groups.set(value, [...(groups.get(value) ?? []), sample.id]);
   }
   return groups;

@@ -21,7 +21,12 @@ const SHOWN = 10;
 const NONE = "(none)";
 
 /** @param rounds for each time that the rows were asked, the answers in the samples' order. */
-export function steadiness(prepared: Prepared, graded: readonly string[], samples: readonly Sample[], rounds: readonly (readonly Graded[])[]): Steadiness[] {
+export function steadiness(
+  prepared: Prepared,
+  graded: readonly string[],
+  samples: readonly Sample[],
+  rounds: readonly (readonly Graded[])[],
+): Steadiness[] {
   return graded.map((part) => {
     const answers = samples.map((_, row) => rounds.map((round) => textOf(round[row]!, part)));
     const spread = answers.map((given) => new Set(given).size);

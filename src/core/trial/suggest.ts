@@ -18,14 +18,23 @@ export function suggestingTemplate(): Template {
       "Instruction: {{ task }}",
       "Rows: {{ mistakes }}",
     ].join("\n"),
-    answer: { sentences: { kind: "list", about: "Sentences to add", of: { kind: "text", maxChars: 200, maxSentences: 2 }, atLeast: 1, atMost: 5 } },
+    answer: {
+      sentences: { kind: "list", about: "Sentences to add", of: { kind: "text", maxChars: 200, maxSentences: 2 }, atLeast: 1, atMost: 5 },
+    },
     model: { temperature: 0, maxTokens: 800 },
   }) as unknown as Template;
 }
 
 /** The rows that disagree, in words: what is confused with what, by which words, and some of the rows. */
 export function mistakesText(report: TrialReport, textOf: (id: string) => string): string {
-  const confused = report.advice.confused.filter(({ words }) => words.length > 0).map(({ right, words }) => `What has to do with ${joinWords(words, "or")} is ${right}.`);
-  const rows = report.disagreements.slice(0, MOST_ROWS).map(({ id, part, truth, answer }) => `${part} is ${truth}, not ${answer ?? "unanswered"}, in: ${textOf(id).replace(/\s+/g, " ").slice(0, ROW_CHARS)}`);
+  const confused = report.advice.confused
+    .filter(({ words }) => words.length > 0)
+    .map(({ right, words }) => `What has to do with ${joinWords(words, "or")} is ${right}.`);
+  const rows = report.disagreements
+    .slice(0, MOST_ROWS)
+    .map(
+      ({ id, part, truth, answer }) =>
+        `${part} is ${truth}, not ${answer ?? "unanswered"}, in: ${textOf(id).replace(/\s+/g, " ").slice(0, ROW_CHARS)}`,
+    );
   return [...confused, "", ...rows].join("\n\n");
 }

@@ -1,6 +1,15 @@
 import type { Answer } from "../answer/index.js";
 import { modelsAsked, openAsking, readyAsking, type Asking, type OpenAsking } from "../asking/index.js";
-import { canonicalJson, relaySignal, sha256Hex, type CancelSignal, type Clock, YoroshiError, type Json, type Micros } from "../ground/index.js";
+import {
+  canonicalJson,
+  relaySignal,
+  sha256Hex,
+  type CancelSignal,
+  type Clock,
+  YoroshiError,
+  type Json,
+  type Micros,
+} from "../ground/index.js";
 import type { Ledger } from "../ledger/index.js";
 import type { Prepared } from "../template/index.js";
 import type { Advice } from "./advice.js";
@@ -122,7 +131,13 @@ interface Round {
   readonly asked: ReadonlySet<number>;
 }
 
-async function gradeAnswers(setup: TrialSetup, options: TrialOptions, asking: OpenAsking, judges: readonly (readonly [string, Judge])[], { run, began, examples, sealed }: Begun): Promise<TrialReport> {
+async function gradeAnswers(
+  setup: TrialSetup,
+  options: TrialOptions,
+  asking: OpenAsking,
+  judges: readonly (readonly [string, Judge])[],
+  { run, began, examples, sealed }: Begun,
+): Promise<TrialReport> {
   const { prepared, ledger, clock, samples } = setup;
   const { template } = prepared;
   const rounds: (readonly Answer[])[] = [];
@@ -137,8 +152,18 @@ async function gradeAnswers(setup: TrialSetup, options: TrialOptions, asking: Op
   const { adviseOn, compare, grade, judgedOf, judgeInputs, partConfidence, sliceGrades, steadiness } = await import("./grading.js");
   const graded = answers.map(asGraded);
   const grades = grade(prepared, samples.graded, samples.samples, graded, options.grading);
-  const steady = rounds.length > 1 ? steadiness(prepared, samples.graded, samples.samples, rounds.map((round) => round.map(asGraded))) : [];
-  const confidences = new Map(answers.flatMap((answer, index) => (answer.confidence ? [[samples.samples[index]!.id, answer.confidence] as const] : [])));
+  const steady =
+    rounds.length > 1
+      ? steadiness(
+          prepared,
+          samples.graded,
+          samples.samples,
+          rounds.map((round) => round.map(asGraded)),
+        )
+      : [];
+  const confidences = new Map(
+    answers.flatMap((answer, index) => (answer.confidence ? [[samples.samples[index]!.id, answer.confidence] as const] : [])),
+  );
   const judged: JudgedText[] = [];
   for (const [part, judge] of judges) {
     const inputs = answers.flatMap((answer, index) => {
@@ -176,14 +201,22 @@ async function gradeAnswers(setup: TrialSetup, options: TrialOptions, asking: Op
     confidence: confidences.size === 0 ? [] : grades.parts.map((part) => partConfidence(part, confidences, options.reach ?? DEFAULT_REACH)),
     advice: adviseOn(grades.parts, samples.samples, grades.disagreements, confidences, steady),
     ...grades,
-    ...(prepared.template.secondLook ? { secondLook: compare(grades.parts, grade(prepared, samples.graded, samples.samples, answers.map(beforeSecondLook), { ...options.grading, resamples: 0 }).parts) } : {}),
+    ...(prepared.template.secondLook
+      ? {
+          secondLook: compare(
+            grades.parts,
+            grade(prepared, samples.graded, samples.samples, answers.map(beforeSecondLook), { ...options.grading, resamples: 0 }).parts,
+          ),
+        }
+      : {}),
   };
   await ledger.runs.end({ id: run, endedAt: clock.now(), end: "done", tally: report as unknown as Json });
   await ledger.flush();
   return report;
 }
 
-const beforeSecondLook = (answer: Answer): Graded => (answer.state === "answered" ? { parts: answer.firstParts ?? answer.parts } : { reason: answer.reason });
+const beforeSecondLook = (answer: Answer): Graded =>
+  answer.state === "answered" ? { parts: answer.firstParts ?? answer.parts } : { reason: answer.reason };
 
 const asGraded = (answer: Answer): Graded => (answer.state === "answered" ? { parts: answer.parts } : { reason: answer.reason });
 
@@ -193,40 +226,71 @@ const DEFAULT_REACH = 0.9;
  * The samples that this trial grades: the working ones, or the sealed ones when asked for. Each look at the sealed ones
  * is counted in the ledger, since looking often and choosing what does best there wears them out.
  */
-async function chosenSamples({ prepared, samples: all, ledger }: TrialSetup, { sealed = false }: TrialOptions): Promise<{ samples: Samples; examples: string[]; sealed: TrialReport["sealed"] }> {
+async function chosenSamples(
+  { prepared, samples: all, ledger }: TrialSetup,
+  { sealed = false }: TrialOptions,
+): Promise<{ samples: Samples; examples: string[]; sealed: TrialReport["sealed"] }> {
   const { samples: gradable, examples } = withoutExamples(prepared, all);
   const rows = gradable.samples.filter((sample) => sample.sealed).length;
-  if (sealed && rows === 0) throw new YoroshiError("samplesUnfit", { file: all.file, problem: "no row of it is sealed. Seal some: `yoroshi samples seal`." });
+  if (sealed && rows === 0)
+    throw new YoroshiError("samplesUnfit", { file: all.file, problem: "no row of it is sealed. Seal some: `yoroshi samples seal`." });
   const note = `sealed:${all.file}:${prepared.template.name}`;
   const looks = rows === 0 ? 0 : Number((await ledger.facts.get(note)) ?? 0);
   if (sealed) await ledger.facts.set(note, looks + 1);
   const samples = { ...gradable, samples: gradable.samples.filter((sample) => sample.sealed === sealed) };
-  if (samples.samples.length === 0) throw new YoroshiError("samplesUnfit", { file: all.file, problem: "no row of it can be graded: none has a right value, inputs that can be asked, and is neither an example nor sealed." });
+  if (samples.samples.length === 0)
+    throw new YoroshiError("samplesUnfit", {
+      file: all.file,
+      problem: "no row of it can be graded: none has a right value, inputs that can be asked, and is neither an example nor sealed.",
+    });
   return { samples, examples, sealed: { graded: sealed, rows, looks: sealed ? looks + 1 : looks } };
 }
 
 /** A row that the template shows as an example would grade the model's memory, not its judgement. */
 function withoutExamples(prepared: Prepared, all: Samples): { samples: Samples; examples: string[] } {
   const shown = new Set(prepared.examples.map((example) => canonicalJson(example.inputs)));
-  const isExample = (sample: Sample): boolean => shown.has(canonicalJson(Object.fromEntries(Object.entries(sample.inputs).filter(([, value]) => value !== null)))) || shown.has(canonicalJson(sample.inputs));
+  const isExample = (sample: Sample): boolean =>
+    shown.has(canonicalJson(Object.fromEntries(Object.entries(sample.inputs).filter(([, value]) => value !== null)))) ||
+    shown.has(canonicalJson(sample.inputs));
   if (shown.size === 0) return { samples: all, examples: [] };
-  return { samples: { ...all, samples: all.samples.filter((sample) => !isExample(sample)) }, examples: all.samples.filter(isExample).map(({ id }) => id) };
+  return {
+    samples: { ...all, samples: all.samples.filter((sample) => !isExample(sample)) },
+    examples: all.samples.filter(isExample).map(({ id }) => id),
+  };
 }
 
 /** The newest trial of the template with another version on the same samples file, to compare with. */
 export async function earlierTrial(ledger: Ledger, report: TrialReport, version?: number): Promise<TrialReport | undefined> {
   const runs = await ledger.runs.find("trial", report.template, 200);
   const reports = runs.flatMap((run) => (run.tally ? [run.tally as unknown as TrialReport] : []));
-  return reports.find((other) => other.file === report.file && other.model === report.model && other.sealed?.graded === report.sealed.graded && (version === undefined ? other.version !== report.version : other.version === version));
+  return reports.find(
+    (other) =>
+      other.file === report.file &&
+      other.model === report.model &&
+      other.sealed?.graded === report.sealed.graded &&
+      (version === undefined ? other.version !== report.version : other.version === version),
+  );
 }
 
-async function answerAll(asking: OpenAsking, { prepared, version, model, others, samples }: Asking & { readonly samples: Samples }, options: TrialOptions, ask: number): Promise<Round> {
+async function answerAll(
+  asking: OpenAsking,
+  { prepared, version, model, others, samples }: Asking & { readonly samples: Samples },
+  options: TrialOptions,
+  ask: number,
+): Promise<Round> {
   const about = readyAsking({ prepared, version, model, others });
   // Answers to rows that shared a request are kept apart: they are not those that a row alone got.
   const together = options.rowsPerRequest ?? 1;
   const questions = samples.samples.map(({ inputs }, index) => {
     const fingerprint = about.fingerprint(inputs, ask);
-    return { asking: about, inputs, fingerprint: together === 1 ? fingerprint : sha256Hex(`${fingerprint} with ${together}`), ask, rowsPerRequest: together, index };
+    return {
+      asking: about,
+      inputs,
+      fingerprint: together === 1 ? fingerprint : sha256Hex(`${fingerprint} with ${together}`),
+      ask,
+      rowsPerRequest: together,
+      index,
+    };
   });
   const answers: Answer[] = [];
   const asked = new Set<number>();

@@ -51,17 +51,34 @@ export function faultPicker(shares: FaultShares, seed: number): () => Fault | un
 /** What a fault does to the words of a reply. */
 export function spoil(reply: ModelReply, fault: Fault | undefined): ModelReply {
   switch (fault) {
-    case "fenced": return { ...reply, text: `\`\`\`json\n${reply.text}\n\`\`\`` };
-    case "prose": return { ...reply, text: `Sure! Here is the answer:\n${reply.text}\nLet me know if you need anything else.` };
-    case "broken": return { ...reply, text: `${reply.text.slice(0, -1).replace(/^\{"(\w+)":/, "{$1:")},}` };
-    case "garbage": return { ...reply, text: "I have looked at this carefully and will come back to you." };
-    case "shouted": return { ...reply, text: mapMembers(reply.text, (value) => (typeof value === "string" && !value.includes(" ") ? `${value.toUpperCase()}.` : value)) };
-    case "wrongOption": return { ...reply, text: mapMembers(reply.text, (value) => (typeof value === "string" && !value.includes(" ") ? "something-else-entirely" : value)) };
-    case "missingPart": return { ...reply, text: mapMembers(reply.text, (value, index, count) => (index === count - 1 ? undefined : value)) };
-    case "refusal": return { ...reply, text: "", finish: "refused", refusal: "I cannot help with that." };
-    case "filtered": return { ...reply, text: "", finish: "filtered" };
-    case "cut": return { ...reply, text: reply.text.slice(0, Math.ceil(reply.text.length / 2)), finish: "length" };
-    default: return reply;
+    case "fenced":
+      return { ...reply, text: `\`\`\`json\n${reply.text}\n\`\`\`` };
+    case "prose":
+      return { ...reply, text: `Sure! Here is the answer:\n${reply.text}\nLet me know if you need anything else.` };
+    case "broken":
+      return { ...reply, text: `${reply.text.slice(0, -1).replace(/^\{"(\w+)":/, "{$1:")},}` };
+    case "garbage":
+      return { ...reply, text: "I have looked at this carefully and will come back to you." };
+    case "shouted":
+      return {
+        ...reply,
+        text: mapMembers(reply.text, (value) => (typeof value === "string" && !value.includes(" ") ? `${value.toUpperCase()}.` : value)),
+      };
+    case "wrongOption":
+      return {
+        ...reply,
+        text: mapMembers(reply.text, (value) => (typeof value === "string" && !value.includes(" ") ? "something-else-entirely" : value)),
+      };
+    case "missingPart":
+      return { ...reply, text: mapMembers(reply.text, (value, index, count) => (index === count - 1 ? undefined : value)) };
+    case "refusal":
+      return { ...reply, text: "", finish: "refused", refusal: "I cannot help with that." };
+    case "filtered":
+      return { ...reply, text: "", finish: "filtered" };
+    case "cut":
+      return { ...reply, text: reply.text.slice(0, Math.ceil(reply.text.length / 2)), finish: "length" };
+    default:
+      return reply;
   }
 }
 

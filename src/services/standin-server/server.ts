@@ -63,7 +63,8 @@ export async function standinServer(options: StandinServerOptions = {}): Promise
     open++;
     counts.mostAtOnce = Math.max(counts.mostAtOnce, open);
     try {
-      if (options.key !== undefined && c.req.header("authorization") !== `Bearer ${options.key}`) return problem(c, 401, "the key is not known");
+      if (options.key !== undefined && c.req.header("authorization") !== `Bearer ${options.key}`)
+        return problem(c, 401, "the key is not known");
       if (tooMany(starts, options.requestsPerMinute)) return problem(c, 429, "too many requests", { "retry-after": String(RETRY_AFTER_S) });
       return await reply(c, options, pick());
     } finally {
@@ -104,7 +105,17 @@ async function reply(c: Context<{ Bindings: Bindings }>, options: StandinServerO
   if (options.faults?.noLogProbabilities && parsed.data.logprobs) return problem(c, 400, "logprobs is not supported by this model");
   const broken = breakOff(c, fault);
   if (broken) return broken;
-  const said = spoil(standinReply({ messages: parsed.data.messages, maxTokens: parsed.data.max_tokens ?? 1_000, schema: schema as never, temperature: parsed.data.temperature, seed: parsed.data.seed, logProbabilities: parsed.data.logprobs }), fault);
+  const said = spoil(
+    standinReply({
+      messages: parsed.data.messages,
+      maxTokens: parsed.data.max_tokens ?? 1_000,
+      schema: schema as never,
+      temperature: parsed.data.temperature,
+      seed: parsed.data.seed,
+      logProbabilities: parsed.data.logprobs,
+    }),
+    fault,
+  );
   return c.json(completion(said, fault !== "noUsage"));
 }
 
@@ -112,23 +123,33 @@ async function reply(c: Context<{ Bindings: Bindings }>, options: StandinServerO
 function breakOff(c: Context<{ Bindings: Bindings }>, fault: Fault | undefined): Response | undefined {
   const { outgoing } = c.env;
   switch (fault) {
-    case "busy": return problem(c, 429, "too many requests", { "retry-after": String(RETRY_AFTER_S) });
-    case "busyDate": return problem(c, 429, "too many requests", { "retry-after": new Date(Date.now() + RETRY_AFTER_S * 1000).toUTCString() });
-    case "quota": return c.json({ error: { message: "You have used up your quota.", code: "insufficient_quota" } }, 429);
-    case "server": return problem(c, 500, "internal error");
-    case "unauthorised": return problem(c, 401, "the key is not known");
-    case "rejected": return problem(c, 400, "the model does not exist");
-    case "html": return c.html("<!doctype html><title>Sign in</title><p>Please sign in to the network.</p>");
-    case "errorInside": return c.json({ error: { message: "upstream overloaded" } });
+    case "busy":
+      return problem(c, 429, "too many requests", { "retry-after": String(RETRY_AFTER_S) });
+    case "busyDate":
+      return problem(c, 429, "too many requests", { "retry-after": new Date(Date.now() + RETRY_AFTER_S * 1000).toUTCString() });
+    case "quota":
+      return c.json({ error: { message: "You have used up your quota.", code: "insufficient_quota" } }, 429);
+    case "server":
+      return problem(c, 500, "internal error");
+    case "unauthorised":
+      return problem(c, 401, "the key is not known");
+    case "rejected":
+      return problem(c, 400, "the model does not exist");
+    case "html":
+      return c.html("<!doctype html><title>Sign in</title><p>Please sign in to the network.</p>");
+    case "errorInside":
+      return c.json({ error: { message: "upstream overloaded" } });
     case "reset":
       outgoing.destroy();
       return RESPONSE_ALREADY_SENT;
-    case "hang": return RESPONSE_ALREADY_SENT;
+    case "hang":
+      return RESPONSE_ALREADY_SENT;
     case "slowBody":
       outgoing.writeHead(200, { "content-type": "application/json" });
       outgoing.write('{"id": "slow", ');
       return RESPONSE_ALREADY_SENT;
-    default: return undefined;
+    default:
+      return undefined;
   }
 }
 
@@ -143,12 +164,18 @@ function completion(said: ModelReply, withUsage: boolean): object {
     object: "chat.completion",
     created: Math.floor(Date.now() / 1000),
     model: STANDIN_ID,
-    choices: [{
-      index: 0,
-      finish_reason: said.finish === "filtered" ? "content_filter" : said.finish === "refused" ? "stop" : said.finish,
-      ...(said.tokens ? { logprobs: { content: said.tokens.map(({ text, logProbability }) => ({ token: text, logprob: logProbability })) } } : {}),
-      message: { role: "assistant", content: said.refusal ? null : said.text, refusal: said.refusal ?? null },
-    }],
-    ...(withUsage && usage ? { usage: { prompt_tokens: usage.tokensIn, completion_tokens: usage.tokensOut, total_tokens: usage.tokensIn + usage.tokensOut } } : {}),
+    choices: [
+      {
+        index: 0,
+        finish_reason: said.finish === "filtered" ? "content_filter" : said.finish === "refused" ? "stop" : said.finish,
+        ...(said.tokens
+          ? { logprobs: { content: said.tokens.map(({ text, logProbability }) => ({ token: text, logprob: logProbability })) } }
+          : {}),
+        message: { role: "assistant", content: said.refusal ? null : said.text, refusal: said.refusal ?? null },
+      },
+    ],
+    ...(withUsage && usage
+      ? { usage: { prompt_tokens: usage.tokensIn, completion_tokens: usage.tokensOut, total_tokens: usage.tokensIn + usage.tokensOut } }
+      : {}),
   };
 }
