@@ -6,5 +6,6 @@ export { fileProblem } from "./file-problem.js";
 export { fileTable, WriteAgain, type FileTableOptions } from "./file-table.js";
 export { filledName } from "./filled-name.js";
 export { KeySet, usableKey } from "./key-set.js";
+export { openSqlite } from "./open-sqlite.js";
 export { isRunning } from "./process.js";
 export { fileHash, writeWhole } from "./write-file.js";

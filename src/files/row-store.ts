@@ -1,4 +1,5 @@
-import Database from "better-sqlite3";
+import type Database from "better-sqlite3";
+import { openSqlite } from "./open-sqlite.js";
 
 /** A row as the store keeps it. */
 export interface StoredRow {
@@ -15,7 +16,7 @@ type Side = "before" | "now";
  * does not depend on how many they are.
  */
 export class RowStore {
-  readonly #db = new Database("");
+  readonly #db = openSqlite("");
   readonly #put: Readonly<Record<Side, Database.Transaction<(rows: readonly StoredRow[]) => void>>>;
 
   constructor() {

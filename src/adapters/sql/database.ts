@@ -5,6 +5,7 @@ import { isYoroshiError, YoroshiError, type Clock } from "../../core/index.js";
 import type { Db, Dialect, SqlFault } from "./dialect.js";
 import { mysql } from "./mysql.js";
 import { postgres } from "./postgres.js";
+import { openSqlite } from "../../files/index.js";
 import { sqlite } from "./sqlite.js";
 
 export interface DatabaseOptions {
@@ -88,8 +89,7 @@ function unusable(name: string, { kind, problem }: SqlFault, rights: string | un
 
 async function connect(options: DatabaseOptions): Promise<{ db: Db; dialect: Dialect }> {
   const { name, url, file } = options;
-  if (file !== undefined)
-    return { db: new Kysely({ dialect: new SqliteDialect({ database: await openSqlite(name, file) }) }), dialect: sqlite };
+  if (file !== undefined) return { db: new Kysely({ dialect: new SqliteDialect({ database: openFile(name, file) }) }), dialect: sqlite };
   const protocol = url !== undefined && URL.canParse(url) ? new URL(url).protocol : "";
   if (/^postgres(ql)?:$/.test(protocol))
     return { db: new Kysely({ dialect: new PostgresDialect({ pool: await postgresPool(options, url!) }) }), dialect: postgres };
@@ -104,13 +104,13 @@ async function connect(options: DatabaseOptions): Promise<{ db: Db; dialect: Dia
 const MOST_CONNECTIONS = 4;
 const CONNECT_MS = 10_000;
 
-async function openSqlite(name: string, file: string): Promise<SqliteDatabase> {
-  const { default: Sqlite } = await import("better-sqlite3");
+function openFile(name: string, file: string): SqliteDatabase {
   try {
-    const db = new Sqlite(file, { fileMustExist: true, timeout: CONNECT_MS });
+    const db = openSqlite(file, { fileMustExist: true, timeout: CONNECT_MS });
     db.defaultSafeIntegers(true);
     return db;
   } catch (error) {
+    if (error instanceof YoroshiError) throw error;
     throw new YoroshiError(
       "databaseUnusable",
       {

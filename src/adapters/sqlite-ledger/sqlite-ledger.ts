@@ -1,6 +1,6 @@
 import { chmodSync, closeSync, existsSync, mkdirSync, openSync } from "node:fs";
 import path from "node:path";
-import Database from "better-sqlite3";
+import type Database from "better-sqlite3";
 import {
   addCharge,
   canonicalJson,
@@ -19,7 +19,7 @@ import {
   type SpendRecord,
   type VersionRecord,
 } from "../../core/index.js";
-import { isRunning } from "../../files/index.js";
+import { isRunning, openSqlite } from "../../files/index.js";
 import { groupCommit } from "./group-commit.js";
 import { MIGRATIONS } from "./migrations.js";
 
@@ -242,7 +242,7 @@ function open(file: string): Database.Database {
     mkdirSync(path.dirname(file), { recursive: true });
     // For its owner only: what rows and models said stands in it. Its journal takes over the mode.
     if (file !== ":memory:") closeSync(openSync(file, "a", OWNER_ONLY));
-    const db = new Database(file, { timeout: 10_000 });
+    const db = openSqlite(file, { timeout: 10_000 });
     db.pragma("journal_mode = WAL");
     db.pragma("synchronous = NORMAL");
     db.pragma(`wal_autocheckpoint = ${CHECKPOINT_PAGES}`);

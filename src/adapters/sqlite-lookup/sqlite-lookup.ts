@@ -1,4 +1,4 @@
-import Database from "better-sqlite3";
+import type Database from "better-sqlite3";
 import {
   renamed,
   sortNumber,
@@ -9,6 +9,7 @@ import {
   type RelatedWay,
   type RowSource,
 } from "../../core/index.js";
+import { openSqlite } from "../../files/index.js";
 
 /**
  * Related rows of any table that can be streamed: it is read once into a temporary database on the disk, which is
@@ -55,7 +56,7 @@ async function load(source: RowSource, way: RelatedWay): Promise<Database.Databa
         problem: `there is no column \`${column}\`, which the plan's related rows need. Columns: ${known.join(", ")}.`,
       });
   }
-  const db = new Database("");
+  const db = openSqlite("");
   // `place` has no type of its own: numbers are ordered before text, as the in-memory table does.
   db.exec("CREATE TABLE related (n INTEGER PRIMARY KEY, id TEXT NOT NULL, place, row TEXT NOT NULL)");
   const insert = db.prepare("INSERT INTO related (id, place, row) VALUES (?, ?, ?)");

@@ -40,6 +40,7 @@ export const ERRORS = {
       `${d.file} cannot be written: ${d.problem}. The answers are safe in the ledger; run the same command again.`,
   ),
   tableBroken: entry(2, 400, (d: { table: string; place: string; problem: string }) => `${d.table}, ${d.place}: ${d.problem}`),
+  packageUnusable: entry(3, 500, (d: { name: string; problem: string }) => `The package ${d.name} cannot be used: ${d.problem}.`),
   databaseUnusable: entry(3, 502, (d: { database: string; problem: string }) => `The database ${d.database} cannot be used: ${d.problem}.`),
   databaseRights: entry(
     3,
