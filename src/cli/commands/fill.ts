@@ -14,7 +14,7 @@ import {
 import type { Project } from "../../project/index.js";
 import { bad, duration, good, heading, note, out, outJson, quiet, standinNote, table, warn } from "../print/print.js";
 import { fillProgress } from "../print/progress.js";
-import { reportError } from "../report-error.js";
+import { reportError, tellError } from "../report-error.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
 interface FillCommandOptions extends CommonOptions {
@@ -110,7 +110,7 @@ export async function fillAndShow(
           `Made of its rows: ${feeds.join(", ")}. \`yoroshi fill ${choice.plan} --derived\` fills ${feeds.length === 1 ? "it" : "them"}, too.`,
         ),
       );
-    if (failed) process.stderr.write(`error: ${failed.message}\n`);
+    if (failed) tellError(failed.message);
     return Math.max(...[report, ...(report.derived ?? [])].map(exitOf));
   } catch (error) {
     if (!isJson || done.length === 0) throw error;
