@@ -5,3 +5,5 @@ export { exitOf, fillPlan, type FilledPlan, type FillPlanEvent, type FillPlanRep
 export { previewFill, type PreviewedPlan } from "./preview-fill.js";
 export { surveyPlan, type SurveyReport } from "./survey-plan.js";
 export { tryRow, type TryReport } from "./try-row.js";
+export { checkFiles, type CheckReport } from "./check-files.js";
+export { compareVersion, listVersions, restoreTemplate, type VersionDifference, type VersionsReport } from "./template-versions.js";

@@ -2,7 +2,20 @@ import { appendFileSync, readFileSync, writeFileSync } from "node:fs";
 import path from "node:path";
 import { afterAll, afterEach, beforeEach, describe, expect, it } from "vitest";
 import type * as z from "zod";
-import { explainRow, fillPlan, previewFill, runJob, surveyPlan, tryRow, type FillPlanEvent, type Job } from "../../src/jobs/index.js";
+import {
+  checkFiles,
+  compareVersion,
+  explainRow,
+  fillPlan,
+  listVersions,
+  previewFill,
+  restoreTemplate,
+  runJob,
+  surveyPlan,
+  tryRow,
+  type FillPlanEvent,
+  type Job,
+} from "../../src/jobs/index.js";
 import { openProject, type Project } from "../../src/project/index.js";
 import { demoProject, notesCsv, removeTempFolders, smallProject } from "../helpers/cli.js";
 
@@ -66,6 +79,47 @@ describe("jobs on the demo", () => {
     expect(survey.empty!.length).toBe(3 * 246);
     const { steps } = await checked(explainRow, { plan: "triage", key: "R-012" });
     expect(steps).toMatchObject([{ key: "R-012", state: "filled", same: true, answer: { template: "hazard-triage" } }]);
+  });
+});
+
+describe("jobs on files", () => {
+  let folder: string;
+  beforeEach(async () => {
+    folder = demoProject();
+    project = await openProject({ cwd: folder });
+  });
+
+  it("check all of them, or those that are named, with the place of every mistake", async () => {
+    expect(await checked(checkFiles, {})).toMatchObject({ mistakes: 0 });
+    const file = path.join(folder, "templates/hazard-triage.yaml");
+    writeFileSync(file, readFileSync(file, "utf8").replace("kind: score", "kind: skore"));
+    const { checked: found, mistakes } = await checked(checkFiles, { names: ["hazard-triage", "triage"] });
+    expect(found.map(({ what, name }) => `${what} ${name}`)).toEqual(["template hazard-triage", "plan triage"]);
+    expect(found[0]!.complaints).toMatchObject([
+      { code: "unknownKind", place: { file: "templates/hazard-triage.yaml", line: expect.any(Number) } },
+    ]);
+    expect(mistakes).toBeGreaterThan(0);
+  });
+
+  it("list a template's versions, show what one changed, and restore one", async () => {
+    expect((await checked(listVersions, { template: "hazard-triage" })).versions).toMatchObject([
+      { version: 1, current: true, change: null, trials: 0 },
+    ]);
+    const file = path.join(folder, "templates/hazard-triage.yaml");
+    const before = readFileSync(file, "utf8");
+    writeFileSync(file, before.replace("role: You are", "role: You surely are"));
+    expect((await checked(listVersions, { template: "hazard-triage" })).versions).toMatchObject([
+      { current: false },
+      { version: 2, current: true, change: { added: 1, removed: 1, keys: ["role"] } },
+    ]);
+    const { parts } = await checked(compareVersion, { template: "hazard-triage", version: 2 });
+    expect(parts.filter(({ added }) => added).map(({ value }) => value.trim())).toEqual([expect.stringContaining("role: You surely are")]);
+    await expect(runJob(compareVersion, project, { template: "hazard-triage", version: 9 })).rejects.toMatchObject({ code: "notFound" });
+    expect(await checked(restoreTemplate, { template: "hazard-triage", version: 1 })).toMatchObject({
+      restored: 1,
+      file: "templates/hazard-triage.yaml",
+    });
+    expect(readFileSync(file, "utf8")).toBe(before);
   });
 });
 

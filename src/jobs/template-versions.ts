@@ -1,0 +1,130 @@
+import { diffLines } from "diff";
+import * as z from "zod";
+import { YoroshiError, type VersionRecord } from "../core/index.js";
+import { restoreVersion } from "../project/index.js";
+import { defineJob } from "./job.js";
+import { count } from "./schemas.js";
+
+const template = z.string();
+
+const change = z.object({
+  /** Lines. */
+  added: count,
+  removed: count,
+  /** Top-level keys of the file whose lines changed. */
+  keys: z.array(z.string()),
+});
+
+const versions = z.object({
+  template,
+  versions: z.array(
+    z.object({
+      version: z.int(),
+      /** Whether the file stands as this version. */
+      current: z.boolean(),
+      firstSeen: z.iso.datetime(),
+      /** Against the version before; null for the first. */
+      change: change.nullable(),
+      /** How many trials there were of it. */
+      trials: count,
+    }),
+  ),
+});
+
+export type VersionsReport = z.output<typeof versions>;
+
+/** A template's versions, when each was first seen, and what it changed. */
+export const listVersions = defineJob({
+  name: "listVersions",
+  summary: "Lists the versions of a template, and what each changed.",
+  input: z.strictObject({ template }),
+  report: versions,
+  async run(project, { template: name }) {
+    const loaded = await project.template(name);
+    const current = await project.version(loaded);
+    const ledger = project.ledger();
+    const all = await ledger.versions.all(loaded.template.name);
+    const trials = await ledger.runs.find("trial", loaded.template.name, 1_000);
+    const tried = trials.map((run) => (run.tally as { version?: number } | undefined)?.version);
+    return {
+      template: loaded.template.name,
+      versions: all.map((one, index) => ({
+        version: one.version,
+        current: one.version === current.version,
+        firstSeen: new Date(one.at).toISOString(),
+        change: index === 0 ? null : changeOf(all[index - 1]!, one),
+        trials: tried.filter((version) => version === one.version).length,
+      })),
+    };
+  },
+});
+
+const difference = z.object({
+  version: z.int(),
+  /** The version before it; null for the first. */
+  against: z.int().nullable(),
+  parts: z.array(z.object({ value: z.string(), added: z.boolean(), removed: z.boolean() })),
+});
+
+export type VersionDifference = z.output<typeof difference>;
+
+/** What a version changed, line by line. */
+export const compareVersion = defineJob({
+  name: "compareVersion",
+  summary: "Shows what a version of a template changed, line by line.",
+  input: z.strictObject({ template, version: z.int() }),
+  report: difference,
+  async run(project, { template: name, version }) {
+    const loaded = await project.template(name);
+    await project.version(loaded);
+    const all = await project.ledger().versions.all(loaded.template.name);
+    const index = all.findIndex((one) => one.version === version);
+    if (index < 0)
+      throw new YoroshiError("notFound", { what: "version", name: String(version), known: all.map((one) => String(one.version)) });
+    const parts = diffLines(all[index - 1]?.text ?? "", all[index]!.text);
+    return {
+      version,
+      against: all[index - 1]?.version ?? null,
+      parts: parts.map(({ value, added, removed }) => ({ value, added: added === true, removed: removed === true })),
+    };
+  },
+});
+
+/** Makes an earlier version the template again; what it was before stays a version of its own. */
+export const restoreTemplate = defineJob({
+  name: "restoreTemplate",
+  summary: "Makes an earlier version of a template its file again.",
+  input: z.strictObject({ template, version: z.int() }),
+  report: z.object({ template, restored: z.int(), file: z.string() }),
+  async run(project, { template: name, version }) {
+    return { template: name, restored: version, file: await restoreVersion(project, name, version) };
+  },
+});
+
+function changeOf(before: VersionRecord, after: VersionRecord): z.output<typeof change> {
+  const keys = new Set<string>();
+  let added = 0;
+  let removed = 0;
+  let oldLine = 0;
+  let newLine = 0;
+  const oldKeys = keyOfLines(before.text);
+  const newKeys = keyOfLines(after.text);
+  for (const part of diffLines(before.text, after.text)) {
+    const count = part.count ?? 0;
+    for (let i = 0; i < count; i++) {
+      const key = part.removed ? oldKeys[oldLine + i] : part.added ? newKeys[newLine + i] : undefined;
+      if (key) keys.add(key);
+    }
+    if (part.added) added += count;
+    if (part.removed) removed += count;
+    if (!part.added) oldLine += count;
+    if (!part.removed) newLine += count;
+  }
+  return { added, removed, keys: [...keys] };
+}
+
+/** For each line of a template file, the top-level key that it belongs to. */
+function keyOfLines(text: string): string[] {
+  let key = "";
+  return text.split("\n").map((line) => (key = /^([A-Za-z]\w*):/.exec(line)?.[1] ?? key));
+}
