@@ -66,6 +66,7 @@ export function chatCompletions(options: ChatCompletionsOptions): Model {
     price: options.price,
     limits: options.limits,
     context: options.context,
+    hearsSignal: true,
     ask: async (request, signal) => {
       for (;;) {
         const without = left.size === 0 ? NOTHING : new Set(left);

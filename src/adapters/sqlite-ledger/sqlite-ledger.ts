@@ -86,10 +86,21 @@ export function sqliteLedger(file: string): Ledger {
   const places = new Map<string, number>();
   // Of one commit, what the same run, step, model and day were charged goes into one row at once.
   const charges = new Map<string, Charge>();
+  /** Who reserved room here; others have nothing that charges would lower. */
+  const reservers = new Set<string>();
+  // What is let go of, by its holder.
+  const released = new Map<string, string[]>();
+  const letGo = (holder: string, names: readonly string[]): void => {
+    const all = released.get(holder);
+    if (all) all.push(...names);
+    else released.set(holder, [...names]);
+  };
   const group = groupCommit(
     db.transaction((writes: readonly (() => void)[]) => {
       charges.clear();
+      released.clear();
       for (const write of writes) write();
+      for (const [holder, names] of released) sql.dropLeases.run(holder, JSON.stringify(names));
       for (const { run, step, model, day, requests, tokensIn, tokensOut, spent, unsure } of charges.values())
         sql.addCharge.run(run, step, model, day, requests, tokensIn, tokensOut, spent, unsure);
     }),
@@ -109,15 +120,16 @@ export function sqliteLedger(file: string): Ledger {
   /** Whether another holds it still. */
   const isHeld = ({ process, until }: { process: number; until: number }, now: number): boolean => until > now && isRunning(process);
 
-  const take = db.transaction((names: readonly string[], holder: string, until: number, now: number) =>
-    names.map((name) => {
-      if (sql.takeLease.run(name, holder, process.pid, until).changes > 0) return true;
+  const take = db.transaction((names: readonly string[], holder: string, until: number, now: number) => {
+    // Most are free: all at once, then one by one what is not.
+    if (sql.takeLeases.run(holder, process.pid, until, JSON.stringify(names)).changes === names.length) return names.map(() => true);
+    return names.map((name) => {
       const held = sql.lease.get(name) as { holder: string; process: number; until: number };
       if (held.holder !== holder && isHeld(held, now)) return false;
       sql.setLease.run(holder, process.pid, until, name);
       return true;
-    }),
-  );
+    });
+  });
   const reserve = db.transaction((about: Reservation) => {
     const rows = sql.reservations.all(about.holder) as { process: number; amount: number; until: number }[];
     const others = rows.reduce((sum, row) => sum + (isHeld(row, about.now) ? row.amount : 0), 0);
@@ -181,9 +193,14 @@ export function sqliteLedger(file: string): Ledger {
       async reserve(about) {
         // What is on its way to be charged is no longer in its holder's reservation.
         group.settle();
+        reservers.add(about.holder);
         return reserve.immediate(about);
       },
-      release: (holder) => group.write(() => sql.dropReservation.run(holder)),
+      release: (holder) =>
+        group.write(() => {
+          sql.dropReservation.run(holder);
+          reservers.delete(holder);
+        }),
     },
     runs: {
       start: (run) => group.write(() => sql.startRun.run(run.id, run.kind, run.subject, run.startedAt)),
@@ -211,20 +228,17 @@ export function sqliteLedger(file: string): Ledger {
     },
     leases: {
       take: async (names, { holder, until, now }) => (names.length === 0 ? [] : take.immediate(names, holder, until, now)),
-      release: (holder, names) =>
-        group.write(() => {
-          for (const name of names) sql.dropLease.run(name, holder);
-        }),
+      release: (holder, names) => group.write(() => letGo(holder, names)),
     },
     record: ({ answers = [], cells = [], charges: more = [], replace = false, holder, release = [] }) =>
       group.write(() => {
         for (const charge of more) {
           addCharge(charges, charge);
-          if (holder !== undefined) sql.lowerReservation.run(charge.spent + charge.unsure, holder);
+          if (holder !== undefined && reservers.has(holder)) sql.lowerReservation.run(charge.spent + charge.unsure, holder);
         }
         for (const record of answers) putAnswer(replace ? sql.replaceAnswer : sql.addAnswer, record);
         for (const record of cells) putCell(sql.putCell, placeOf(record.plan, record.step), record);
-        for (const name of release) sql.dropLease.run(name, holder);
+        if (holder !== undefined && release.length > 0) letGo(holder, release);
       }),
     async flush() {
       group.settle();
@@ -332,10 +346,12 @@ function statements(db: Database.Database) {
       AND fingerprint NOT IN (SELECT fingerprint FROM cells WHERE fingerprint IS NOT NULL)`),
     fact: db.prepare("SELECT value FROM notes WHERE name = ?"),
     setFact: db.prepare("INSERT OR REPLACE INTO notes (name, value) VALUES (?, ?)"),
-    takeLease: db.prepare("INSERT INTO leases (name, holder, process, until) VALUES (?, ?, ?, ?) ON CONFLICT DO NOTHING"),
+    takeLeases: db.prepare(
+      "INSERT INTO leases (name, holder, process, until) SELECT value, ?, ?, ? FROM json_each(?) WHERE true ON CONFLICT DO NOTHING",
+    ),
     lease: db.prepare("SELECT holder, process, until FROM leases WHERE name = ?"),
     setLease: db.prepare("UPDATE leases SET holder = ?, process = ?, until = ? WHERE name = ?"),
-    dropLease: db.prepare("DELETE FROM leases WHERE name = ? AND holder = ?"),
+    dropLeases: db.prepare("DELETE FROM leases WHERE holder = ? AND name IN (SELECT value FROM json_each(?))"),
     reservations: db.prepare("SELECT process, amount, until FROM reservations WHERE holder <> ?"),
     setReservation: db.prepare("INSERT OR REPLACE INTO reservations (holder, process, amount, until) VALUES (?, ?, ?, ?)"),
     lowerReservation: db.prepare("UPDATE reservations SET amount = max(0, amount - ?) WHERE holder = ?"),

@@ -1,6 +1,6 @@
 import { askPrepared, askTogether, type Answer, type AskOptions } from "../answer/index.js";
 import { atOnce, type AtOnce, type CancelSignal, type Clock, type Micros } from "../ground/index.js";
-import { addCharge, dayOf, holderName, recallFrom, type AnswerRecord, type CellRecord, type Charge, type Ledger } from "../ledger/index.js";
+import { dayOf, holderName, recallFrom, type AnswerRecord, type CellRecord, type Charge, type Ledger } from "../ledger/index.js";
 import { withAsk, type AskedModel, type Model } from "../model/index.js";
 import { basisOf } from "../template/index.js";
 import type { Answered, Question, ReadyAsking } from "./asking.js";
@@ -69,7 +69,7 @@ export class Asker<Q extends Question = Question> {
   /** Answers of this run that a look-up in the ledger may not have seen yet. */
   readonly #recent = new Map<string, { readonly answer: Answer; kept: boolean }>();
   /** What was charged since the last entry. */
-  #charges = new Map<string, Charge>();
+  #charges: Charge[] = [];
 
   /** @throws YoroshiError `misuse` where there is a cap and a model has no price. */
   constructor(
@@ -323,8 +323,8 @@ export class Asker<Q extends Question = Question> {
     replace?: boolean;
     release?: readonly string[];
   }): Promise<void> {
-    const charges = [...this.#charges.values()];
-    this.#charges = new Map();
+    const charges = this.#charges;
+    if (charges.length > 0) this.#charges = [];
     const ours = this.#elsewhere.forget(release);
     if (answers.length === 0 && cells.length === 0 && charges.length === 0 && ours.length === 0) return;
     await this.setup.ledger.record({ answers, cells, charges, replace, holder: this.#holder, release: ours });
@@ -344,7 +344,7 @@ export class Asker<Q extends Question = Question> {
     this.#elsewhere.release(questions.map(({ fingerprint }) => fingerprint)).catch(() => undefined); // its time runs out by itself
     for (const question of questions) this.taker.leave(question, error);
     // What it cost all the same is not held back until others are answered.
-    if (this.#charges.size > 0) void this.#record({}).catch(() => undefined); // the next entry meets the same error
+    if (this.#charges.length > 0) void this.#record({}).catch(() => undefined); // the next entry meets the same error
   }
 
   #optionsOf({ asking, step, ask, signal }: Q): AskOptions {
@@ -389,8 +389,9 @@ export class Asker<Q extends Question = Question> {
       : (withAsk(model, (request, signal) => model.ask({ ...request, chargedTo: step }, signal)) as AskedModel);
   }
 
-  #charge({ model, step, requests, usage, spent, unsure }: Charged): void {
-    addCharge(this.#charges, { run: this.setup.run, step, model, day: dayOf(this.setup.clock.now()), requests, ...usage, spent, unsure });
+  #charge({ usage, ...charged }: Charged): void {
+    const { run, clock } = this.setup;
+    this.#charges.push({ run, day: dayOf(clock.now()), ...charged, tokensIn: usage.tokensIn, tokensOut: usage.tokensOut });
   }
 }
 

@@ -43,7 +43,8 @@ export function layered(model: Model, clock: Clock, { budget, onCharge, giveUp, 
 export function leavable(model: Model): Model {
   return withAsk(model, async (request, signal) => {
     try {
-      return await (signal ? untilAborted(model.ask(request, signal), signal) : model.ask(request));
+      const reply = model.ask(request, signal);
+      return await (signal && !model.hearsSignal ? untilAborted(reply, signal) : reply);
     } catch (error) {
       if (error instanceof ModelFailure || error instanceof BudgetSpent) throw error;
       throw new ModelFailure(signal?.aborted ? "cancelled" : "broken", messageOf(error), { cause: error });

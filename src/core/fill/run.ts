@@ -216,7 +216,7 @@ export class Run {
 
   /** Whether the limit of rows leaves room to ask about this one. */
   mayStart(passed: Passing): boolean {
-    if (this.#started.has(passed)) return true;
+    if (this.mostRows === Infinity || this.#started.has(passed)) return true;
     if (this.#startedCount >= this.mostRows) return false;
     this.#startedCount++;
     this.#started.add(passed);

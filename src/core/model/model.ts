@@ -70,6 +70,10 @@ export interface Model {
   readonly limits?: ModelLimits | undefined;
   /** Most tokens that a request and its reply may have together, where it is known. */
   readonly context?: number | undefined;
+  /**
+   * Whether an aborted signal ends its requests by itself. Default: not known, so whoever cancels leaves it to finish unseen.
+   */
+  readonly hearsSignal?: boolean | undefined;
   ask(request: ModelRequest, signal?: CancelSignal): Promise<ModelReply>;
 }
 
@@ -124,5 +128,13 @@ export type ModelLayer = (model: Model) => Model;
 
 /** The same model with another way to ask it. */
 export function withAsk(model: Model, ask: Model["ask"]): Model {
-  return { id: model.id, host: model.host, price: model.price, limits: model.limits, context: model.context, ask };
+  return {
+    id: model.id,
+    host: model.host,
+    price: model.price,
+    limits: model.limits,
+    context: model.context,
+    hearsSignal: model.hearsSignal,
+    ask,
+  };
 }
