@@ -60,7 +60,7 @@ export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => 
         const state = stateOf(decision);
         const reason = state === "filled" || state === "edited" ? undefined : reasonOf(decision, record?.reason, state, changes[index]);
         const { key, place } = passed.row;
-        notes.addAll(record?.notes ?? [], key);
+        notes.addAll(record?.notes ?? [], key, one.name);
         if (
           one.does.kind === "ask" &&
           state === "filled" &&
@@ -68,7 +68,7 @@ export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => 
           record.form !== PROMPT_FORM &&
           !isRuled(one, record)
         )
-          notes.add(EARLIER_FORM, key);
+          notes.add(EARLIER_FORM, key, one.name);
         for (const { column, remark } of editRemarks(one, passed, record)) {
           addTo(reasons, `${one.name} edited ${column} ${remark}`, key, {
             step: one.name,

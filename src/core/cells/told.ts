@@ -7,24 +7,32 @@ export interface ToldNote {
 
 export const KEYS_SHOWN = 5;
 
-/** Gathers what is to be told of rows; what differs only in its figures goes together. */
-export class Told {
-  readonly #notes = new Map<string, { note: string; rows: number; keys: string[] }>();
+/** What is told of so many rows, as far as each step came upon it. */
+interface Gathered {
+  readonly rows: Map<string, number>;
+  readonly keys: string[];
+}
 
-  add(told: string, key: string): void {
+/** Gathers what is to be told of rows; what differs only in its figures goes together, and a row counts once whatever its steps. */
+export class Told {
+  readonly #notes = new Map<string, Gathered>();
+
+  /** @param step that came upon it. */
+  add(told: string, key: string, step: string): void {
     const note = told.includes(": edited") ? told : told.replace(/\d[\d,]*(?= (?:of|characters|to|rows))/g, "…");
-    const found = this.#notes.get(note) ?? { note, rows: 0, keys: [] };
+    const found = this.#notes.get(note) ?? { rows: new Map<string, number>(), keys: [] };
     this.#notes.set(note, found);
-    found.rows++;
-    if (found.keys.length < KEYS_SHOWN) found.keys.push(key);
+    found.rows.set(step, (found.rows.get(step) ?? 0) + 1);
+    if (found.keys.length < KEYS_SHOWN && !found.keys.includes(key)) found.keys.push(key);
   }
 
-  addAll(told: readonly string[], key: string): void {
-    for (const one of told) this.add(one, key);
+  addAll(told: readonly string[], key: string, step: string): void {
+    for (const one of told) this.add(one, key, step);
   }
 
   /** Most rows first. */
   get all(): ToldNote[] {
-    return [...this.#notes.values()].sort((a, b) => b.rows - a.rows);
+    const notes = [...this.#notes].map(([note, { rows, keys }]) => ({ note, rows: Math.max(...rows.values()), keys }));
+    return notes.sort((a, b) => b.rows - a.rows);
   }
 }

@@ -123,8 +123,8 @@ export class Run {
     const open: RowQuestion[] = [];
     const past: { passed: Passing; record: CellRecord | undefined }[] = [];
     for (const { passed, record, decision } of await consider(this.work, one, rows)) {
-      for (const { column, remark } of editRemarks(one, passed, record)) this.told.add(`${column}: ${remark}`, passed.row.key);
-      this.told.addAll(notesRead(one, passed), passed.row.key);
+      for (const { column, remark } of editRemarks(one, passed, record)) this.told.add(`${column}: ${remark}`, passed.row.key, one.name);
+      this.told.addAll(notesRead(one, passed), passed.row.key, one.name);
       if (decision.do === "answer") {
         open.push({ one, passed, record, ...decision, asking: one.does as AskWork, step: one.name, rowsPerRequest: one.rowsPerRequest });
         continue;
