@@ -7,7 +7,7 @@ import { setTimeout as sleep } from "node:timers/promises";
 import { afterAll, afterEach, expect, it } from "vitest";
 import { ERRORS, isYoroshiError, monthStart } from "../../src/core/index.js";
 import { openProject, standinServer, type Project, type StandinServer } from "../../src/node.js";
-import { notesCsv, removeTempFolders, smallProject } from "../helpers/cli.js";
+import { notesCsv, removeTempFolders, run, smallProject } from "../helpers/cli.js";
 
 afterAll(removeTempFolders);
 const open: { close(): unknown }[] = [];
@@ -63,6 +63,21 @@ it("200 requests at once are answered; the same question is one request, and a k
   const others = await Promise.all(Array.from({ length: 200 }, (_, index) => ask(`oil on deck ${index}`)));
   expect(others.every(({ status }) => status === 200)).toBe(true);
   expect(host.counts.requests).toBe(201);
+});
+
+it("equal questions at once are one request, in whatever process they are asked", async () => {
+  const { host, folder } = await served({ latencyMs: 150 });
+  const projects = [opened(await openProject({ cwd: folder })), opened(await openProject({ cwd: folder }))];
+  const notes = Array.from({ length: 40 }, (_, index) => `smoke ${index % 20}`);
+  const answers = await Promise.all(projects.flatMap((project) => notes.map((note) => project.ask("sort", { note }))));
+  expect(new Set(answers.map(({ state }) => state))).toEqual(new Set(["answered"]));
+  expect(host.counts.requests).toBe(20);
+  // A fill in a process of its own takes part, too.
+  writeFileSync(path.join(folder, "log.csv"), `id,note\n${notes.map((note, index) => `n${index},new ${note}`).join("\n")}\n`);
+  const filling = run(["fill", "log", "--no-probe", "--json"], folder);
+  const asked = await Promise.all(notes.map((note) => projects[0]!.ask("sort", { note: `new ${note}` })));
+  expect([asked.length, (await filling).json()]).toEqual([40, expect.objectContaining({ end: "done", filled: 40 })]);
+  expect(host.counts.requests).toBe(40);
 });
 
 it("the month's cap holds for what two processes ask at once, and the rest is refused in clear words", async () => {
