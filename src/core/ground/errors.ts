@@ -199,6 +199,9 @@ export const ERRORS = {
 export type ErrorCode = keyof typeof ERRORS;
 export type ErrorDetails<C extends ErrorCode> = (typeof ERRORS)[C] extends ErrorEntry<infer D> ? D : never;
 
+/** By which the errors of all copies of the package know each other. */
+const MARK = Symbol.for("yoroshi.error");
+
 /** The one error class: a `code`, its typed `details`, and a sentence for people. */
 export class YoroshiError<C extends ErrorCode = ErrorCode> extends Error {
   override readonly name = "YoroshiError";
@@ -213,6 +216,10 @@ export class YoroshiError<C extends ErrorCode = ErrorCode> extends Error {
     if (options && "cause" in options) Object.defineProperty(this, "cause", { value: options.cause, enumerable: false });
   }
 
+  get [MARK](): true {
+    return true;
+  }
+
   get exitCode(): number {
     return ERRORS[this.code].exit;
   }
@@ -222,6 +229,15 @@ export class YoroshiError<C extends ErrorCode = ErrorCode> extends Error {
   }
 }
 
-export function isYoroshiError(error: unknown): error is YoroshiError {
-  return error instanceof YoroshiError;
+/** Any of Yoroshi's errors; its `code` tells which `details` it has. */
+export type AnyYoroshiError = { [Code in ErrorCode]: YoroshiError<Code> }[ErrorCode];
+
+/**
+ * Whether an error is Yoroshi's, also one of another copy of the package.
+ *
+ * @example
+ * if (isYoroshiError(error) && error.code === "notFound") console.warn(error.details.near);
+ */
+export function isYoroshiError(error: unknown): error is AnyYoroshiError {
+  return error instanceof Error && MARK in error;
 }

@@ -1,11 +1,11 @@
 import { Big } from "big.js";
 import fc from "fast-check";
-import { describe, expect, it } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 import { canonicalJson } from "./canonical.js";
 import { timesRounded } from "./decimal.js";
 import { sha256Hex } from "./digest.js";
 import { readDocument } from "./read-document.js";
-import { ERRORS, YoroshiError, type ErrorCode } from "./errors.js";
+import { ERRORS, isYoroshiError, YoroshiError, type ErrorCode } from "./errors.js";
 import { formatMoney, toMicros } from "./money.js";
 import { nearest } from "./nearest.js";
 import { relaySignal } from "./relay.js";
@@ -141,4 +141,17 @@ it("a product in decimals is exact before it is rounded, as a library of decimal
       expect(timesRounded(amount, rate, decimals)).toBe(Number(new Big(amount).times(rate).round(decimals, Big.roundHalfUp).toString()));
     }),
   );
+});
+
+it("an error of another copy of the package is known, and one that only looks like it is not", async () => {
+  vi.resetModules();
+  const other = await import("./errors.js");
+  const error = new other.YoroshiError("planBusy", { plan: "log" });
+  expect([error instanceof YoroshiError, isYoroshiError(error), isYoroshiError(new YoroshiError("planBusy", { plan: "log" }))]).toEqual([
+    false,
+    true,
+    true,
+  ]);
+  const alike = Object.assign(new Error("no"), { name: "YoroshiError", code: "planBusy" });
+  expect([alike, { code: "planBusy" }, undefined, "planBusy"].map(isYoroshiError)).toEqual([false, false, false, false]);
 });

@@ -7,7 +7,7 @@ export { quickHash, sha256Hex } from "./digest.js";
 export { pattern, patternProblem, patternsReady, type Pattern } from "./pattern.js";
 export { documentOf, type Path, type SourceDocument } from "./document.js";
 export { readDocument } from "./read-document.js";
-export { ERRORS, YoroshiError, isYoroshiError, type ErrorCode, type ErrorDetails } from "./errors.js";
+export { ERRORS, YoroshiError, isYoroshiError, type AnyYoroshiError, type ErrorCode, type ErrorDetails } from "./errors.js";
 export { readExpression, readFormula, type Expression, type Formula } from "./expression.js";
 export { formatMoney, toMicros, type Micros } from "./money.js";
 export { nearest } from "./nearest.js";

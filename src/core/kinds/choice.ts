@@ -5,6 +5,9 @@ declare module "./value-of.js" {
   interface KindValues<Spec> {
     choice: OptionName<Spec>;
   }
+  interface KindSpecs {
+    choice: ChoiceSpec;
+  }
 }
 
 /** The names of the options that a spec states. */

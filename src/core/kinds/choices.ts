@@ -19,6 +19,9 @@ declare module "./value-of.js" {
   interface KindValues<Spec> {
     choices: OptionName<Spec>[];
   }
+  interface KindSpecs {
+    choices: ChoicesSpec;
+  }
 }
 
 export interface ChoicesSpec extends AnySpec, Count, Pick<ChoiceSpec, "options" | "otherwise" | "resolved"> {

@@ -7,6 +7,9 @@ declare module "./value-of.js" {
     /** ISO 8601: `2026-03-04`, with `time: true` `2026-03-04T08:15`. */
     date: string;
   }
+  interface KindSpecs {
+    date: DateSpec;
+  }
 }
 
 export interface DateSpec extends AnySpec {

@@ -5,6 +5,9 @@ declare module "./value-of.js" {
   interface KindValues<Spec> {
     email: string;
   }
+  interface KindSpecs {
+    email: EmailSpec;
+  }
 }
 
 export interface EmailSpec extends AnySpec {

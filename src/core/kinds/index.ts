@@ -28,5 +28,5 @@ export { columnSpec, type RowsSpec } from "./rows.js";
 export { tellNamed } from "./tell.js";
 export type { ScoreSpec } from "./score.js";
 export type { TextSpec } from "./text.js";
-export type { KindValues, ValueOf } from "./value-of.js";
+export type { CheckedSpec, KindSpecs, KindValues, ValueOf } from "./value-of.js";
 export type { YesNoSpec } from "./yes-no.js";

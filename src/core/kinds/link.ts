@@ -5,6 +5,9 @@ declare module "./value-of.js" {
   interface KindValues<Spec> {
     link: string;
   }
+  interface KindSpecs {
+    link: LinkSpec;
+  }
 }
 
 export interface LinkSpec extends AnySpec {

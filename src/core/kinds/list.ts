@@ -8,6 +8,9 @@ declare module "./value-of.js" {
   interface KindValues<Spec> {
     list: (Spec extends { readonly of: infer Of } ? ValueOf<Of> : string)[];
   }
+  interface KindSpecs {
+    list: ListSpec;
+  }
 }
 
 export interface ListSpec extends AnySpec, Count {

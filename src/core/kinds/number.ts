@@ -7,6 +7,9 @@ declare module "./value-of.js" {
   interface KindValues<Spec> {
     number: number;
   }
+  interface KindSpecs {
+    number: NumberSpec;
+  }
 }
 
 export interface NumberSpec extends AnySpec {

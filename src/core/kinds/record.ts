@@ -19,6 +19,9 @@ declare module "./value-of.js" {
   interface KindValues<Spec> {
     record: Spec extends { readonly parts: infer Parts } ? { -readonly [Name in keyof Parts]: ValueOf<Parts[Name]> } : never;
   }
+  interface KindSpecs {
+    record: RecordSpec;
+  }
 }
 
 export interface RecordSpec extends AnySpec {

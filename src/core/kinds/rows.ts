@@ -12,6 +12,9 @@ declare module "./value-of.js" {
         }[]
       : never;
   }
+  interface KindSpecs {
+    rows: RowsSpec;
+  }
 }
 
 export interface RowsSpec extends AnySpec {

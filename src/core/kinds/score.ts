@@ -6,6 +6,9 @@ declare module "./value-of.js" {
   interface KindValues<Spec> {
     score: number;
   }
+  interface KindSpecs {
+    score: ScoreSpec;
+  }
 }
 
 export interface ScoreSpec extends AnySpec {

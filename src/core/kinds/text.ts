@@ -7,6 +7,9 @@ declare module "./value-of.js" {
   interface KindValues<Spec> {
     text: string;
   }
+  interface KindSpecs {
+    text: TextSpec;
+  }
 }
 
 export interface TextSpec extends AnySpec {

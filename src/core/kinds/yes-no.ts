@@ -5,6 +5,9 @@ declare module "./value-of.js" {
   interface KindValues<Spec> {
     yesNo: boolean;
   }
+  interface KindSpecs {
+    yesNo: YesNoSpec;
+  }
 }
 
 export interface YesNoSpec extends AnySpec {

@@ -10,7 +10,7 @@ import {
   type Complaint,
   type SourceDocument,
 } from "../ground/index.js";
-import { hasKind, kindNames, kindOf, specSchema, specsInside, type AnySpec } from "../kinds/index.js";
+import { hasKind, kindNames, kindOf, specSchema, specsInside, type AnySpec, type CheckedSpec } from "../kinds/index.js";
 import { checkTemplate } from "./check.js";
 import {
   TEMPLATE_FORMAT,
@@ -164,7 +164,10 @@ export function readTemplate(text: string, file: string): TemplateReading {
  * });
  */
 export function template<const Inputs extends Readonly<Record<string, InputSpec>>, const Parts extends Readonly<Record<string, AnySpec>>>(
-  shape: Omit<TemplateShape, "inputs" | "answer"> & { readonly inputs: Inputs; readonly answer: Parts },
+  shape: Omit<TemplateShape, "inputs" | "answer"> & {
+    readonly inputs: Inputs & { readonly [Name in keyof Inputs]: CheckedSpec<Inputs[Name], InputSpec> };
+    readonly answer: Parts & { readonly [Name in keyof Parts]: CheckedSpec<Parts[Name]> };
+  },
 ): Template<InputValues<Inputs>, PartValues<Parts>> {
   const { template: made, complaints } = checkDocument(documentOf(shape, `template ${shape.name}`));
   if (!made) throw new YoroshiError("filesInvalid", { complaints });

@@ -1,5 +1,6 @@
 import { expectTypeOf, test } from "vitest";
 import { ask } from "../asking/index.js";
+import { isYoroshiError } from "../ground/index.js";
 import { template } from "./read.js";
 
 const made = template({
@@ -56,4 +57,39 @@ test("an answer is a union by its state", async () => {
   else expectTypeOf(answer.reason).toEqualTypeOf<string>();
   // @ts-expect-error an input that the template does not have
   void ask(made, { nope: "x" }, {} as never);
+});
+
+test("a misspelt kind or key, and a value that does not fit, are errors at their place", () => {
+  const rest = { name: "wrong", task: "{{ note }}" } as const;
+  const inputs = { note: { kind: "text" } } as const;
+  // @ts-expect-error no such kind
+  template({ ...rest, inputs, answer: { tone: { kind: "choise", options: ["a", "b"] } } });
+  // @ts-expect-error no such key of a text
+  template({ ...rest, inputs, answer: { why: { kind: "text", maxChar: 20 } } });
+  // @ts-expect-error a bound is a number
+  template({ ...rest, inputs, answer: { level: { kind: "score", from: "1", to: 5 } } });
+  // @ts-expect-error no such kind inside a list
+  template({ ...rest, inputs, answer: { all: { kind: "list", of: { kind: "txt" } } } });
+  // @ts-expect-error no such key inside a record
+  template({ ...rest, inputs, answer: { who: { kind: "record", parts: { name: { kind: "text", maxWord: 3 } } } } });
+  const answer = { gist: { kind: "text" } } as const;
+  // @ts-expect-error no such kind of a column
+  template({ ...rest, inputs: { note: { kind: "text" }, thread: { kind: "rows", columns: { at: "dat" } } }, answer });
+  // @ts-expect-error no such key of an input
+  template({ ...rest, inputs: { note: { kind: "text", smaple: "x" } }, answer });
+  // What inputs have besides is known, and so is what every kind has.
+  template({
+    ...rest,
+    inputs: { note: { kind: "text", sample: "x", about: "A note", required: false } },
+    answer: { gist: { kind: "text", about: "It" } },
+  });
+});
+
+test("the details of an error are known by its code", () => {
+  const error: unknown = undefined;
+  if (!isYoroshiError(error)) return;
+  if (error.code === "keyNotFound") expectTypeOf(error.details).toEqualTypeOf<{ keys: readonly string[]; table: string }>();
+  if (error.code === "planBusy") expectTypeOf(error.details.plan).toEqualTypeOf<string>();
+  // @ts-expect-error no such code
+  void (error.code === "planBussy");
 });
