@@ -3,7 +3,7 @@ export { editRemarks } from "./edit-remarks.js";
 export { absorbEdits } from "./edits.js";
 export { explainCells, type CellExplanation } from "./explain.js";
 export type { FilledRow } from "./filled-row.js";
-export { hand, inputsFor, notesRead, rowFor, type Passing, type RowState } from "./passing.js";
+export { handOn, inputsFor, notesRead, rowFor, type Passing, type RowState } from "./passing.js";
 export { answeredCells, givenCells, leftCells, markedCells, setCells, type Asked } from "./record.js";
 export {
   askingOf,

@@ -56,7 +56,7 @@ export function inputsFor(from: Readonly<Record<string, string>>, { row, related
 }
 
 /** Hands on what a step's cells hold for a row: a person's value, else the step's own, else nothing. */
-export function hand(passed: Passing, { targets }: StepWork, record: CellRecord | undefined): void {
+export function handOn(passed: Passing, { targets }: StepWork, record: CellRecord | undefined): void {
   const isOld = record?.state === "stale" && record.reason?.startsWith(NOT_RENEWED) === true;
   for (const target of targets) {
     const edited = record?.edited?.[target.name];

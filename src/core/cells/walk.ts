@@ -4,7 +4,7 @@ import { type Condition, inputColumns, templateSteps } from "../plan/index.js";
 import { textRow, type FoundRows, type Row } from "../table/index.js";
 import { decide, type Decision } from "./decide.js";
 import { absorbEdits } from "./edits.js";
-import { hand, inputsFor, passing, type Passing, type RelatedRows } from "./passing.js";
+import { handOn, inputsFor, passing, type Passing, type RelatedRows } from "./passing.js";
 import { askingOf, workOf, type FillSetup, type StepWork, type Work } from "./setup.js";
 
 /** Walks over the table in chunks of the rows that are chosen, each with what belongs to it. */
@@ -30,7 +30,7 @@ async function rowsWhere(work: Work, where: Condition, rows: readonly Row[]): Pr
     for (const passed of all) {
       const record = records.get(passed.row.key);
       // What the ledger knows nothing of is as it stands in the table.
-      if (record || one.targets.some(({ name }) => passed.row.values[name] === undefined)) hand(passed, one, record);
+      if (record || one.targets.some(({ name }) => passed.row.values[name] === undefined)) handOn(passed, one, record);
     }
   }
   return rows.filter((row, index) => where.test({ ...row.values, ...row.numbers, ...all[index]!.given }) === true);
@@ -64,7 +64,7 @@ export async function* considerAll(
     const steps: { one: StepWork; rows: Considered[] }[] = [];
     for (const one of work.steps) {
       const considered = await consider(work, one, rows);
-      for (const { passed, record } of considered) hand(passed, one, record);
+      for (const { passed, record } of considered) handOn(passed, one, record);
       steps.push({ one, rows: considered });
     }
     yield steps;
@@ -83,7 +83,7 @@ export async function* filledRows(setup: FillSetup): AsyncGenerator<{ readonly r
         one.name,
         rows.map(({ row }) => row.key),
       );
-      for (const passed of rows) hand(passed, one, records.get(passed.row.key));
+      for (const passed of rows) handOn(passed, one, records.get(passed.row.key));
     }
     yield { rows, share };
   }

@@ -5,7 +5,7 @@ import {
   consider,
   editRemarks,
   givenCells,
-  hand,
+  handOn,
   isRuled,
   leftCells,
   markedCells,
@@ -192,7 +192,7 @@ export class Run {
 
   /** A step is done for a row: later steps see what it gave, and those that waited only for it are ready. */
   finish(hands: Pick<Hands, "onRow">, one: StepWork, passed: Passing, record: CellRecord | undefined): void {
-    if (this.#route.isNeeded(one)) hand(passed, one, record);
+    if (this.#route.isNeeded(one)) handOn(passed, one, record);
     if (hands.onRow) this.#recordsOf(passed).set(one, record);
     if (this.#route.finish(one, passed)) hands.onRow?.(filledRow(passed, this.work.steps, this.#recordsOf(passed)));
   }
