@@ -7,3 +7,4 @@ export { surveyPlan, type SurveyReport } from "./survey-plan.js";
 export { tryRow, type TryReport } from "./try-row.js";
 export { checkFiles, type CheckReport } from "./check-files.js";
 export { compareVersion, listVersions, restoreTemplate, type VersionDifference, type VersionsReport } from "./template-versions.js";
+export { listTrials, type TrialsReport } from "./list-trials.js";

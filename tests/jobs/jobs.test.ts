@@ -7,6 +7,7 @@ import {
   compareVersion,
   explainRow,
   fillPlan,
+  listTrials,
   listVersions,
   previewFill,
   restoreTemplate,
@@ -16,7 +17,7 @@ import {
   type FillPlanEvent,
   type Job,
 } from "../../src/jobs/index.js";
-import { openProject, type Project } from "../../src/project/index.js";
+import { openProject, runContest, type Project } from "../../src/project/index.js";
 import { demoProject, notesCsv, removeTempFolders, smallProject } from "../helpers/cli.js";
 
 afterAll(removeTempFolders);
@@ -99,6 +100,14 @@ describe("jobs on files", () => {
       { code: "unknownKind", place: { file: "templates/hazard-triage.yaml", line: expect.any(Number) } },
     ]);
     expect(mistakes).toBeGreaterThan(0);
+  });
+
+  it("list the trials of the project, with who did best on which part", async () => {
+    expect(await checked(listTrials, {})).toEqual({ trials: [] });
+    await runContest(project, "hazard-triage", { grading: { resamples: 0 } });
+    const { trials } = await checked(listTrials, {});
+    expect(trials).toMatchObject([{ template: "hazard-triage", version: 1, samples: 97, best: ["hazard", "severity"] }]);
+    expect(Object.keys(trials[0]!.parts)).toEqual(["hazard", "severity"]);
   });
 
   it("list a template's versions, show what one changed, and restore one", async () => {

@@ -1,5 +1,5 @@
-import { ModelFailure, toMicros, YoroshiError, type TrialReport } from "../../core/index.js";
-import { modelError } from "../../jobs/index.js";
+import { ModelFailure, toMicros, YoroshiError } from "../../core/index.js";
+import { listTrials, modelError, runJob, type TrialsReport } from "../../jobs/index.js";
 import { contestantOf, runContest, type ContestOptions, type ContestResult, type Project } from "../../project/index.js";
 import { heading, note, out, outJson, percent, quiet, standinNote, table } from "../print/print.js";
 import { printContest, printTrial } from "../print/trial.js";
@@ -32,7 +32,7 @@ const DEFAULT_HALF_WIDTH = 5;
 /** `yoroshi trial`: how good a template is, with its uncertainty, and whether it is better than another. */
 export async function trialCommand(name: string | undefined, options: TrialCommandOptions): Promise<number> {
   return withProject(options, async (project) => {
-    if (name === undefined) return listTrials(project, options);
+    if (name === undefined) return showTrials(project, options);
     const result = await runTrial(project, name, options);
     const { report, others, contest, isStandin } = result;
     const own = contestantOf(`version ${report.version}`, report);
@@ -106,68 +106,23 @@ export function contestOptions(options: TrialCommandOptions): ContestOptions {
   };
 }
 
-/** `yoroshi trial` without a name: every trial of the project, newest first, with who did best on which part. */
-async function listTrials(project: Project, options: CommonOptions): Promise<number> {
-  const ledger = project.ledger();
-  const lines: {
-    at: string;
-    template: string;
-    version: number;
-    model: string;
-    file: string;
-    samples: number;
-    parts: Record<string, number | null>;
-    best: string[];
-  }[] = [];
-  for (const { name } of await project.listTemplates()) {
-    const runs = await ledger.runs.find("trial", name, 100);
-    const reports = runs.flatMap((run) => (run.tally ? [{ at: run.startedAt, report: run.tally as unknown as TrialReport }] : []));
-    for (const { at, report } of reports) {
-      const rivals = reports
-        .map((other) => other.report)
-        .filter((other) => other.file === report.file && other.sealed?.graded === report.sealed?.graded);
-      const best = report.parts
-        .filter((part) =>
-          rivals.every((rival) => (rival.parts.find((one) => one.part === part.part)?.accuracy ?? 0) <= (part.accuracy ?? 0)),
-        )
-        .map((part) => part.part);
-      lines.push({
-        at: new Date(at).toISOString(),
-        template: name,
-        version: report.version,
-        model: report.model,
-        file: report.file,
-        samples: report.samples,
-        parts: Object.fromEntries(report.parts.map((part) => [part.part, part.accuracy])),
-        best,
-      });
-    }
-  }
-  lines.sort((a, b) => b.at.localeCompare(a.at));
-  if (options.json) outJson({ trials: lines });
-  else if (lines.length === 0) out("No trial yet: `yoroshi trial TEMPLATE`.");
-  else {
-    out(heading("Trials"));
-    out(
-      table(
-        ["when", "template", "version", "model", "samples", "right", "best so far on"],
-        lines.map((line) => [
-          `${line.at.slice(0, 16).replace("T", " ")}`,
-          line.template,
-          line.version,
-          line.model,
-          line.samples,
-          Object.entries(line.parts)
-            .map(([part, accuracy]) => `${part} ${percent(accuracy)}`)
-            .join(", "),
-          line.best.join(", "),
-        ]),
-        { right: [2, 4] },
-      ),
-    );
-    out(quiet("Best is by the figures alone; `yoroshi trial TEMPLATE --against VERSION` tells whether it could be chance."));
-  }
+/** `yoroshi trial` without a name. */
+async function showTrials(project: Project, options: CommonOptions): Promise<number> {
+  const report = await runJob(listTrials, project, {});
+  if (options.json) outJson(report);
+  else if (report.trials.length === 0) out("No trial yet: `yoroshi trial TEMPLATE`.");
+  else printTrials(report);
   return 0;
+}
+
+function printTrials({ trials }: TrialsReport): void {
+  const lines = trials.map(({ at, template, version, model, samples, parts, best }) => {
+    const right = Object.entries(parts).map(([part, accuracy]) => `${part} ${percent(accuracy)}`);
+    return [at.slice(0, 16).replace("T", " "), template, version, model, samples, right.join(", "), best.join(", ")];
+  });
+  out(heading("Trials"));
+  out(table(["when", "template", "version", "model", "samples", "right", "best so far on"], lines, { right: [2, 4] }));
+  out(quiet("Best is by the figures alone; `yoroshi trial TEMPLATE --against VERSION` tells whether it could be chance."));
 }
 
 function pairs(option: string, given: readonly string[] = []): Record<string, string> {
