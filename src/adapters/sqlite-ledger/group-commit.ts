@@ -1,11 +1,9 @@
 /** A write that comes this long after the last commit is committed at once; sooner ones wait for each other. */
 const QUIET_MS = 2;
-/** How long they wait: a write costs half as much in a group of a hundred as alone. */
-const WINDOW_MS = 8;
 
 /**
  * Puts writes that arrive together into one transaction. After a quiet moment a write is committed at once, so that
- * whoever waits for it goes on; under load, all that comes within a short window goes together.
+ * whoever waits for it goes on; under load, all that is waiting when the event loop comes round goes together.
  * A write's promise resolves when its transaction is committed.
  */
 export function groupCommit(transaction: (writes: readonly (() => void)[]) => void): {
@@ -13,7 +11,7 @@ export function groupCommit(transaction: (writes: readonly (() => void)[]) => vo
   settle(): void;
 } {
   let waiting: { readonly action: () => void; readonly resolve: () => void; readonly reject: (error: unknown) => void }[] = [];
-  let scheduled: NodeJS.Timeout | undefined;
+  let scheduled: NodeJS.Immediate | undefined;
   let last = -Infinity;
   const commit = (): void => {
     scheduled = undefined;
@@ -43,11 +41,11 @@ export function groupCommit(transaction: (writes: readonly (() => void)[]) => vo
         waiting.push({ action, resolve, reject });
         if (scheduled) return;
         if (performance.now() - last > QUIET_MS) commit();
-        else scheduled = setTimeout(commit, WINDOW_MS);
+        else scheduled = setImmediate(commit);
       }),
     /** Commits what is waiting, now. */
     settle: () => {
-      if (scheduled) clearTimeout(scheduled);
+      if (scheduled) clearImmediate(scheduled);
       commit();
     },
   };

@@ -235,8 +235,9 @@ export class Asker<Q extends Question = Question> {
     } catch (error) {
       return this.#end([question], error);
     }
-    // Its place is free before the answer is recorded.
-    void this.#keep(question, answer).finally(() => this.#flight.end());
+    // Its place is free once the answer is recorded: what a kill loses is never more than what may be in flight.
+    await this.#keep(question, answer);
+    this.#flight.end();
   }
 
   /** Questions of one asking in one request. */
@@ -297,8 +298,9 @@ export class Asker<Q extends Question = Question> {
 
   /** Records answers with their cells and charges, then hands them on. */
   async #settle(all: readonly Answered<Q>[], answers: readonly AnswerRecord[] = [], replace = false): Promise<void> {
-    const cells = all.map((one) => this.taker.cellsOf?.(one));
+    let cells: (CellRecord | undefined)[];
     try {
+      cells = all.map((one) => this.taker.cellsOf?.(one));
       await this.#record({
         answers,
         cells: cells.filter((record) => record !== undefined),
