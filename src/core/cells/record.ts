@@ -99,10 +99,13 @@ export function setCells(work: Work, about: About, values: CellRecord["values"],
 }
 
 /** The record of cells that stand as they should, where something about them is to be kept anew; else `undefined`. */
-export function leftCells(work: Work, { one, passed, record }: About, state: CellState): CellRecord | undefined {
-  if (!record) return undefined;
+export function leftCells(work: Work, about: About, state: CellState, run: string): CellRecord | undefined {
+  const { one, passed } = about;
+  if (!about.record) return undefined;
+  const taken = withoutGivenUp(work, one, about.record, run);
+  const record = taken ?? about.record;
   const editedOn = record.edited && (record.editedOn ?? editMark(one, passed));
-  const marked = editedOn === record.editedOn ? undefined : { ...record, editedOn };
+  const marked = editedOn === record.editedOn ? taken : { ...record, editedOn };
   if (state !== "filled") return marked;
   const told = (notes: readonly string[] = []): string[] => notes.filter((note) => note.endsWith(OLD_VALUE));
   const [before, now] = [told(record.notes), told(notesRead(one, passed))];
@@ -111,10 +114,23 @@ export function leftCells(work: Work, { one, passed, record }: About, state: Cel
   return {
     ...record,
     editedOn,
-    was: stillStanding(record, work.writtenAt),
+    was: taken ? record.was : stillStanding(record, work.writtenAt),
     state,
     reason: undefined,
     notes: notes.length > 0 ? notes : undefined,
+  };
+}
+
+/** Values that stand take the place of a person's that the command gives up; `undefined` where there is none such. */
+function withoutGivenUp(work: Work, one: StepWork, record: CellRecord, run: string): CellRecord | undefined {
+  const isGivenUp = (column: string): boolean => work.overwrite.has(column) && record.values[column] !== undefined;
+  if (work.chosenSteps?.has(one.name) === false || !Object.keys(record.edited ?? {}).some(isGivenUp)) return undefined;
+  return {
+    ...record,
+    edited: keptEdits(work, record),
+    was: standingOf(work, record),
+    run,
+    at: recordTime(work.clock.now(), work.writtenAt),
   };
 }
 

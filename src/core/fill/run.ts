@@ -157,7 +157,7 @@ export class Run {
       case "leave":
         countState(tally, decision.state);
         if (decision.state === "filled") tally[isRuled(one, record) ? "ruled" : "reused"]++;
-        return leftCells(work, about, decision.state);
+        return leftCells(work, about, decision.state, name);
       case "give":
         countState(tally, "filled");
         tally.ruled++;

@@ -200,3 +200,27 @@ it("a step that reads a value whose renewal failed says so, until it is renewed"
   expect(one.table.rows[0]).toMatchObject({ because: "changed", line: "changed / changed" });
   expect(await noteOf()).toBeUndefined();
 });
+
+it("a write that gives up a person's value says so to the table, which then keeps a copy; an ordinary one does not", async () => {
+  const one = world(rows(2));
+  const seen: unknown[] = [];
+  const write: MemoryTable["write"] = (columns, cellsOf, options) => {
+    seen.push(options?.givesUp);
+    return one.table.write(columns, cellsOf, options);
+  };
+  const told = { ...one, table: { ...one.table, write } };
+  await fill(told);
+  one.table.rows[0]!["level"] = "5";
+  expect(await fill(told)).toMatchObject({ newEdits: 1 });
+  expect(await fill(told, { overwrite: ["level"] })).toMatchObject({ edited: 0 });
+  expect(one.table.rows[0]!["level"]).not.toBe("5");
+  expect(seen).toEqual([false, false, true]);
+});
+
+it("a table that has no mark is looked at for edits each time, also by a survey", async () => {
+  const one = world(rows(2));
+  const unmarked = { ...one, table: { ...one.table, standingMark: async () => undefined } };
+  await fill(unmarked);
+  one.table.rows[1]!["because"] = "mine";
+  expect((await survey(unmarked)).columns["because"]).toEqual({ filled: 1, edited: 1 });
+});
