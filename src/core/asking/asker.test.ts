@@ -4,6 +4,7 @@ import { fenced, scriptedModel, type ScriptedModel } from "../../../tests/helper
 import { memoryLedger, type Ledger } from "../ledger/index.js";
 import { ModelFailure, type ModelRequest } from "../model/index.js";
 import { prepare, template, type Prepared } from "../template/index.js";
+import { Asker } from "./asker.js";
 import { readyAsking, type Question } from "./asking.js";
 import { askOne, openAsking } from "./open-asking.js";
 
@@ -91,6 +92,26 @@ describe("asking", () => {
     );
     expect([one, two]).toEqual([["a calm asked"], ["a calm reused"]]);
     expect(good.requests).toHaveLength(2);
+  });
+
+  it("waits for no other process any more once nothing is to be asked", async () => {
+    const clock = virtualClock();
+    const ledger = memoryLedger();
+    const model = slowModel(clock);
+    const question = asks(model)("a");
+    await ledger.leases.take([`ask:${question.fingerprint}`], { holder: "another", until: Number.MAX_SAFE_INTEGER, now: 0 });
+    let isOver = false;
+    const left: unknown[] = [];
+    const asker = new Asker(
+      { ledger, clock, run: "r", models: [model] },
+      { isOver: () => isOver, take: () => undefined, leave: (one) => left.push(one.inputs["note"]) },
+    );
+    await asker.ask([question]);
+    isOver = true;
+    await clock.run(asker.close());
+    expect([left, model.requests.length]).toEqual([["a"], 0]);
+    // What another holds stays its own.
+    expect(await ledger.leases.take([`ask:${question.fingerprint}`], { holder: "third", until: 1, now: 0 })).toEqual([false]);
   });
 
   it("takes an error of the model's own code for a failure of that request, and tries again", async () => {

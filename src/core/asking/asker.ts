@@ -84,7 +84,7 @@ export class Asker<Q extends Question = Question> {
       monthlyCap === undefined ? undefined : new SharedCap(ledger.charges, clock, this.#holder, monthlyCap),
     );
     this.#places = atOnce(placesFor(setup));
-    this.#elsewhere = new Elsewhere(ledger, clock, this.#holder);
+    this.#elsewhere = new Elsewhere(ledger, clock, this.#holder, () => this.#isOver);
   }
 
   /** How many questions are under way. */

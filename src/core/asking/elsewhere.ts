@@ -28,6 +28,8 @@ export class Elsewhere<Q extends Question> {
     readonly ledger: Ledger,
     readonly clock: Clock,
     readonly holder: string,
+    /** Whether nothing is asked any more, so that nobody is waited for either. */
+    readonly isOver: () => boolean,
   ) {}
 
   /** Whether another process asks it. */
@@ -92,7 +94,7 @@ export class Elsewhere<Q extends Question> {
       const record = records[index];
       const answer = record && (!one.question.fresh || record.at >= one.since) ? record.answer : undefined;
       if (answer) await this.release([one.question.fingerprint]);
-      if (answer || ours.has(one.question.fingerprint)) void one.settle(answer);
+      if (answer || ours.has(one.question.fingerprint) || this.isOver()) void one.settle(answer);
       else this.#waiting.push(one);
     }
   }
