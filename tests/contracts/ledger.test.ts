@@ -7,7 +7,6 @@ import { afterAll, beforeEach, describe, expect, it } from "vitest";
 import { MIGRATIONS } from "../../src/adapters/sqlite-ledger/migrations.js";
 import { sqliteLedger } from "../../src/adapters/sqlite-ledger/index.js";
 import {
-  chargesOf,
   claim,
   dayOf,
   memoryLedger,
@@ -138,24 +137,17 @@ describe.each([
     expect(await ledger.facts.get("f")).toBe(3);
   });
 
-  it("books what an answer cost under every model that was asked", async () => {
+  it("adds up what requests cost by model and step, and tells it by subject and by day", async () => {
     await ledger.runs.start({ id: "run1", kind: "fill", subject: "p", startedAt: 1 });
     const first = answer(1).answer;
-    const usage = { tokensIn: 5, tokensOut: 1 };
-    const doubtful = {
-      ...answer(3).answer,
-      asks: 2,
-      spent: 12,
-      spentBy: { m: 2, dear: 10 },
-      exchanges: [
-        { why: "asked" as const, model: "m", raw: "", usage, spent: 2 },
-        { why: "in doubt" as const, model: "dear", raw: "", usage, spent: 10 },
+    const about = { run: "run1", step: "s", model: "m", day: dayOf(Date.UTC(2026, 1, 28, 23)), requests: 1, unsure: 0 };
+    await ledger.record({ charges: [{ ...about, ...first.usage, spent: first.spent }] });
+    await ledger.record({
+      charges: [
+        { ...about, tokensIn: 5, tokensOut: 1, spent: 2 },
+        { ...about, model: "dear", tokensIn: 5, tokensOut: 1, spent: 10 },
       ],
-    };
-    const about = { run: "run1", step: "s", model: "m", at: Date.UTC(2026, 1, 28, 23) };
-    await ledger.record({ charges: chargesOf(answer(1).answer, about) });
-    await ledger.record({ charges: chargesOf(doubtful, about) });
-    await ledger.record({ charges: chargesOf({ ...first, asks: 0, usage: { tokensIn: 0, tokensOut: 0 }, spent: 0 }, about) });
+    });
     await ledger.record({
       charges: [
         {

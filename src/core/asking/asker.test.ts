@@ -150,6 +150,22 @@ describe("asking", () => {
     expect(charge!.unsure).toBeGreaterThan(100);
   });
 
+  it("charges the dearer model that is asked in doubt under its own name", async () => {
+    const clock = virtualClock();
+    const ledger = memoryLedger();
+    const sure = prepare(template({ ...tone.template, doubt: { by: "stated", below: 0.9, ask: "careful" } })) as unknown as Prepared;
+    const saying = (confidence: number, options: object): ScriptedModel =>
+      scriptedModel(() => JSON.stringify({ tone: "calm", confidence }), options);
+    const [quick, careful] = [saying(0.1, {}), saying(1, { id: "dear", price: { input: 10, output: 10 } })];
+    const asking = readyAsking({ prepared: sure, version: 1, model: quick, others: { careful } });
+    await ledger.runs.start({ id: "r", kind: "try", subject: "s", startedAt: 0 });
+    await clock.run(askOne({ ledger, clock, run: "r" }, { asking, inputs: { note: "a" }, fingerprint: asking.fingerprint({ note: "a" }) }));
+    expect(await ledger.charges.of("s")).toMatchObject([
+      { model: "dear", requests: 1, spent: 1_100 },
+      { model: "scripted", requests: 1, spent: 110 },
+    ]);
+  });
+
   it("tells the caller of a model that cannot be used, and of a ledger that cannot be written, once", async () => {
     const clock = virtualClock();
     const refusing = scriptedModel(() => {

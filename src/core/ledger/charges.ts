@@ -1,5 +1,3 @@
-import type { Answer, Exchange } from "../answer/index.js";
-
 /** What asking a model cost in one run on one day, by step; at the prices of that day, whatever they are later. */
 export interface Charge {
   readonly run: string;
@@ -41,46 +39,3 @@ export function addCharge(
   sum.spent += spent;
   sum.unsure += unsure;
 }
-
-/** What an answer cost, by model. */
-export function chargesOf(
-  answer: Answer,
-  about: { readonly run: string; readonly step?: string; readonly model: string; readonly at: number },
-): Charge[] {
-  if (answer.asks === 0 && answer.usage.tokensIn === 0 && answer.usage.tokensOut === 0) return [];
-  const { run, step = "" } = about;
-  const day = dayOf(about.at);
-  const exchanges = answer.spentBy ? (answer.exchanges ?? []) : [];
-  if (exchanges.length === 0)
-    return [
-      {
-        run,
-        step,
-        model: about.model,
-        day,
-        requests: answer.asks,
-        tokensIn: answer.usage.tokensIn,
-        tokensOut: answer.usage.tokensOut,
-        spent: answer.spent,
-        unsure: 0,
-      },
-    ];
-  return [...new Set(exchanges.map(({ model }) => model))].map((model) => {
-    const own = exchanges.filter((one) => one.model === model);
-    const sum = (of: (one: (typeof own)[number]) => number): number => own.reduce((total, one) => total + of(one), 0);
-    return {
-      run,
-      step,
-      model,
-      day,
-      unsure: 0,
-      requests: own.filter(isOwnRequest).length,
-      tokensIn: sum(({ usage }) => usage.tokensIn),
-      tokensOut: sum(({ usage }) => usage.tokensOut),
-      spent: sum(({ spent }) => spent),
-    };
-  });
-}
-
-/** A request that several rows share counts for the first of them, which keeps its reply. */
-const isOwnRequest = ({ why, raw }: Exchange): boolean => why !== "asked with others" || raw !== "";

@@ -1,4 +1,4 @@
-export { addCharge, chargesOf, dayOf, monthStart, type Charge } from "./charges.js";
+export { addCharge, dayOf, monthStart, type Charge } from "./charges.js";
 export { claim, holderName } from "./claim.js";
 export type {
   AnswerRecord,
