@@ -21,7 +21,7 @@ const NOTES = [
 const BENCHES = {
   /** Wall time of 10,000 rows at 200 ms, 50 at once, against rows x latency / at once; beside it what a bare loop reaches. */
   async schedule() {
-    await schedule("schedule", 10_000, 50, ">= 0.97");
+    await schedule("schedule", 10_000, 50, ">= 0.955");
   },
   /** The same with 500 at once. */
   async schedule500() {
@@ -40,7 +40,7 @@ const BENCHES = {
   /** 100,000 rows of three columns written back to PostgreSQL, against bare batched UPDATEs of the same values. */
   async postgres() {
     const made = await json(["bench/postgres.mjs"]);
-    report("postgres", made.bareMs / made.ownMs, ">= 0.7", made);
+    report("postgres", made.bareMs / made.ownMs, ">= 1", made);
   },
   /** Peak memory of a million rows, 0 ms server; only when it is named, for it takes minutes. */
   async million() {
@@ -57,13 +57,11 @@ const BENCHES = {
   },
   /** CPU a row against the hand-written loop, both at 10 ms and 50 at once. */
   async cpu() {
-    const rows = 5_000;
-    const server = await lean(10);
-    const folder = project(rows, server.endpoint, 50);
-    const own = await fill(folder);
-    const hand = await json(["bench/hand-written.mjs", server.endpoint, path.join(folder, "log.csv"), path.join(folder, "hand.csv"), "50"]);
-    server.close();
-    report("cpu", own.cpuMs / hand.cpuMs, "<= 0.5", { cpuMsARow: own.cpuMs / rows, handWrittenCpuMsARow: hand.cpuMs / rows });
+    await cpu("cpu", 5_000, "<= 0.45");
+  },
+  /** The same with so many rows that starting counts for little. */
+  async cpu20000() {
+    await cpu("cpu20000", 20_000, "<= 0.38");
   },
   /** Peak memory of a 200,000-row fill against that of a 10,000-row fill, 0 ms server. */
   async memory() {
@@ -103,6 +101,15 @@ const BENCHES = {
     report("help", help / node, "<= 3", { helpMs: help, nodeMs: node });
   },
 };
+
+async function cpu(name, rows, target) {
+  const server = await lean(10);
+  const folder = project(rows, server.endpoint, 50);
+  const own = await fill(folder);
+  const hand = await json(["bench/hand-written.mjs", server.endpoint, path.join(folder, "log.csv"), path.join(folder, "hand.csv"), "50"]);
+  server.close();
+  report(name, own.cpuMs / hand.cpuMs, target, { cpuMsARow: own.cpuMs / rows, handWrittenCpuMsARow: hand.cpuMs / rows });
+}
 
 async function schedule(name, rows, atOnce, target) {
   const server = await lean(200);

@@ -48,46 +48,52 @@ export const forbidden = [
   {
     name: "core-front-doors-from-outside",
     comment: "The core is entered by its index.ts; the stand-in by its own.",
-    from: { path: "^src/(adapters|files|services|project|cli|server)/" },
+    from: { path: "^src/(adapters|files|services|project|jobs)/" },
     to: { path: "^src/core/", pathNot: ["^src/core/index\\.ts$", "^src/core/standin/index\\.ts$"] },
   },
   {
     name: "adapters-know-no-sibling",
     comment: "An adapter imports the core and its own library, never another adapter, a service or what stands above.",
     from: { path: "^src/adapters/([^/]+)/" },
-    to: { path: "^src/(adapters|services|project|cli|server)/", pathNot: "^src/adapters/$1/" },
+    to: { path: "^src/(adapters|services|project|jobs|cli|server)/", pathNot: "^src/adapters/$1/" },
   },
   {
     name: "files-know-the-core-only",
     comment: "What all file tables share imports the core only.",
     from: { path: "^src/files/" },
-    to: { path: "^src/(adapters|services|project|cli|server)/" },
+    to: { path: "^src/(adapters|services|project|jobs|cli|server)/" },
   },
   {
     name: "services-know-no-wiring",
     comment: "A service imports the core only.",
     from: { path: "^src/services/([^/]+)/" },
-    to: { path: "^src/(adapters|services|project|cli|server)/", pathNot: "^src/services/$1/" },
+    to: { path: "^src/(adapters|services|project|jobs|cli|server)/", pathNot: "^src/services/$1/" },
   },
   {
-    name: "project-below-commands",
-    comment: "The project knows neither commands nor server.",
+    name: "project-below-jobs",
+    comment: "The project knows neither jobs nor faces.",
     from: { path: "^src/project/" },
+    to: { path: "^src/(jobs|cli|server)/" },
+  },
+  {
+    name: "jobs-below-faces",
+    comment: "A job knows no face.",
+    from: { path: "^src/jobs/" },
     to: { path: "^src/(cli|server)/" },
   },
   {
-    name: "commands-use-the-project",
-    comment: "Commands reach adapters through the project.",
-    from: { path: "^src/cli/" },
-    to: { path: "^src/adapters/" },
+    name: "faces-import-jobs",
+    comment: "A face parses, runs a job and shows: it imports jobs by their front door, and the core's words, money and errors.",
+    from: { path: "^src/(cli|server)/" },
+    to: { path: "^src/(?!(cli|server)/)", pathNot: ["^src/jobs/index\\.ts$", "^src/core/ground/index\\.ts$"] },
   },
 ];
 
 /** What asks a model, or makes one that may be asked: `model.ask(…)`, and the names by which `core/answer` is told to. */
 export const ASKS = /\b\w*[mM]odel(?:\(\))?\.ask\(|\b(?:askPrepared|askTogether|layered)\(/;
 
-/** Who may: asking itself, what it is made of, and those that are models or stand around one. */
-export const MAY_ASK = /^(core\/(asking|answer|model|standin)|adapters|services)\//;
+/** Who may: asking itself, what it is made of, those that are models or stand around one, and the contract of models. */
+export const MAY_ASK = /^(core\/(asking|answer|model|standin)|adapters|services|contracts)\//;
 
 const KINDS = "text|number|yesNo|date|choice|choices|score|list|record|rows|email|link";
 /** A branch on the name of a kind. */

@@ -1,6 +1,10 @@
-/** What needs Node: files, the SQLite ledger, projects. */
+/**
+ * What needs Node: projects and their jobs, files, databases, the SQLite ledger, the stand-in's server.
+ *
+ * @packageDocumentation
+ */
 export { viaUndici } from "./adapters/chat-completions/send-undici.js";
-export { csvRows, csvTable, readSmallCsv, type CsvTableOptions, type SmallCsv } from "./adapters/csv/index.js";
+export { csvRows, csvTable, type CsvTableOptions } from "./adapters/csv/index.js";
 export { jsonlTable, type JsonlTableOptions } from "./adapters/jsonl/index.js";
 export { sqliteLedger } from "./adapters/sqlite-ledger/index.js";
 export {
@@ -14,38 +18,19 @@ export {
 } from "./adapters/sql/index.js";
 export { runLog, type RunLog } from "./adapters/run-log/index.js";
 export { telemetry } from "./adapters/telemetry/index.js";
-export { packBundle, unpackBundle, type BundleFile } from "./adapters/bundle/index.js";
 export { xlsxRows, xlsxTable, type SheetChoice, type XlsxTableOptions } from "./adapters/xlsx/index.js";
 export { sqliteLookup } from "./adapters/sqlite-lookup/index.js";
 export {
-  contestantOf,
-  copyTemplate,
-  draftTemplate,
-  drawSamples,
-  findTemplates,
-  listStarters,
   openProject,
-  packTemplates,
-  restoreVersion,
-  runContest,
-  sealSamples,
-  suggestVersion,
-  unpackTemplates,
-  writeStarter,
-  writeTrialReport,
-  type Arrival,
-  type ContestOptions,
-  type ContestResult,
-  type Draft,
-  type ListedTemplate,
   type LoadedTemplate,
   type OpenModel,
   type Project,
   type ProjectOptions,
   type ProjectTemplates,
-  type Starter,
-  type Suggestion,
 } from "./project/index.js";
+/** Every job by its name, for `runJob`; docs/api/jobs.md tells what each takes and gives. @hidden */
+export * as jobs from "./jobs/all.js";
+export { runJob, type Job, type JobContext, type JobInput, type JobReport } from "./jobs/index.js";
 export {
   FAULTS,
   standinServer,

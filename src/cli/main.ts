@@ -1,8 +1,8 @@
-#!/usr/bin/env -S node --max-semi-space-size=4 --heap-growing-percent=30
+#!/usr/bin/env -S node --max-semi-space-size=6 --heap-growing-percent=30
 import { Command, CommanderError, Option } from "commander";
 
-// The flags in the first line keep short-lived objects from piling up before they are collected: over a quarter less memory,
-// for a tenth more CPU on another core.
+// The flags in the first line keep short-lived objects from piling up before they are collected: over a quarter less memory for
+// little CPU; 4 MB would take a sixth more, 8 MB another 8 MB of memory.
 // Each command's code is loaded when it runs, so that `--help` starts at once.
 const program = new Command("yoroshi")
   .description("Fill columns of a table with typed answers from a language model, and know how far they can be trusted.")

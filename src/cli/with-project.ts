@@ -1,5 +1,5 @@
+import { openProject, type Project } from "../jobs/index.js";
 import { note } from "./print/print.js";
-import { openProject, type Project } from "../project/index.js";
 
 export interface CommonOptions {
   readonly json?: boolean | undefined;

@@ -9,3 +9,4 @@ export { KeySet, usableKey } from "./key-set.js";
 export { openSqlite } from "./open-sqlite.js";
 export { isRunning } from "./process.js";
 export { fileHash, writeWhole } from "./write-file.js";
+export { tokenizer } from "./tokenizer.js";

@@ -9,7 +9,7 @@ const input = z.strictObject({
   names: z.array(z.string()).readonly().optional(),
 });
 
-const remark = z.object({
+export const remark = z.object({
   code: z.string(),
   place: z.object({ file: z.string(), line: z.int(), column: z.int(), path: z.string().optional() }),
   message: z.string(),

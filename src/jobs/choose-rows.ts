@@ -97,9 +97,3 @@ export const modelIds = ({ asking }: FillSetup): string => [...new Set(Object.va
 /** The first model that a plan asks and that has no price. */
 export const withoutPrice = ({ asking }: FillSetup): string | undefined =>
   Object.values(asking).find(({ model }) => !model.price)?.model.id;
-
-/** Takes a second to load. */
-export async function tokenizer(): Promise<(text: string) => number> {
-  const { countTokens } = await import("gpt-tokenizer/encoding/o200k_base");
-  return (text) => countTokens(text);
-}

@@ -1,7 +1,8 @@
 import * as z from "zod";
 import { explainCells } from "../core/index.js";
 import { defineJob } from "./job.js";
-import { answerShape, cellState, cellValue, message } from "./schemas.js";
+import { answerShape, cellState, cellValue, message, plain } from "./schemas.js";
+import { reasonTold, toldAnswer, toldCells, toldPrompt } from "./told.js";
 
 const input = z.strictObject({
   plan: z.string(),
@@ -18,6 +19,7 @@ const cellRecord = z.object({
   key: z.string(),
   state: cellState,
   reason: z.string().optional(),
+  reasonCode: z.string().optional(),
   fingerprint: z.string().optional(),
   values: z.record(z.string(), cellValue),
   was: z.record(z.string(), cellValue).optional(),
@@ -48,6 +50,7 @@ const step = z.object({
   columns: z.array(z.string()),
   state: cellState,
   reason: z.string().optional(),
+  reasonCode: z.string().optional(),
   record: cellRecord.optional(),
   answer: answerRecord.optional(),
   /** As the row and the template stand now. */
@@ -70,11 +73,14 @@ export const explainRow = defineJob({
   async run(project, { plan, key, column }) {
     const { setup } = await project.fillSetup(plan, { asks: false });
     const found = await explainCells(setup, key, column);
-    const steps = found.map((one) => ({
+    const steps = found.map(({ reason, record, answer, columns, prompt, ...one }) => ({
       ...one,
-      answer: one.answer && { ...one.answer, answer: { ...one.answer.answer, spent: one.answer.answer.spent / 1e6 } },
+      ...reasonTold(reason),
+      columns: [...columns],
+      ...(record ? { record: toldCells(record) } : {}),
+      ...(answer ? { answer: { ...plain(answer), answer: toldAnswer(answer.answer) } } : {}),
+      ...(prompt ? { prompt: toldPrompt(prompt) } : {}),
     }));
-    // The core's types are read-only; a report is plain data.
-    return { plan: setup.plan.name, table: setup.table.name, key, steps: steps as unknown as StepExplanation[] };
+    return { plan: setup.plan.name, table: setup.table.name, key, steps };
   },
 });

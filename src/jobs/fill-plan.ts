@@ -11,11 +11,13 @@ import {
   type FillSetup,
   type Progress,
 } from "../core/index.js";
+import { tokenizer } from "../files/index.js";
 import type { Project } from "../project/index.js";
-import { choiceShape, modelIds, optionsFor, tokenizer, type Choice } from "./choose-rows.js";
+import { choiceShape, modelIds, optionsFor, type Choice } from "./choose-rows.js";
 import { defineJob, type JobContext } from "./job.js";
 import { knownError, modelError } from "./known-error.js";
 import { count, money, tally, tallyShape, toldNote } from "./schemas.js";
+import { toldNotes } from "./told.js";
 
 const input = z.strictObject({
   ...choiceShape,
@@ -181,7 +183,7 @@ function reportOf(report: FillReport, setup: FillSetup, isStandin: boolean): Fil
     model: modelIds(setup),
     standin: isStandin,
     ...rest,
-    notes: notes.map((one) => ({ ...one, keys: [...one.keys] })),
+    notes: toldNotes(notes),
     refused: refused.map((one) => ({ ...one, keys: [...one.keys], columns: [...one.columns] })),
     steps: Object.fromEntries(Object.entries(steps).map(([name, one]) => [name, { ...one, spent: one.spent / 1e6 }])),
     spent: spent / 1e6,

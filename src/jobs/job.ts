@@ -14,29 +14,53 @@ export interface JobContext<Event = never> {
 
 /**
  * One thing that a user can ask for, whatever the face: plain input, plain report, a schema for each. A face parses, runs the job
- * and shows the report.
+ * and shows the report. `Subject` is what it works on: a project, or nothing.
  */
-export interface Job<Input extends z.ZodType = z.ZodType, Report extends z.ZodType = z.ZodType, Event = never> {
+export interface Job<Input extends z.ZodType = z.ZodType, Report extends z.ZodType = z.ZodType, Event = never, Subject = Project> {
   readonly name: string;
   /** One sentence for documents. */
   readonly summary: string;
   readonly input: Input;
   readonly report: Report;
-  run(project: Project, input: z.output<Input>, context: JobContext<Event>): Promise<z.input<Report>>;
+  /** Does it. */
+  run(subject: Subject, input: z.output<Input>, context: JobContext<Event>): Promise<z.input<Report>>;
 }
 
-export const defineJob = <Input extends z.ZodType, Report extends z.ZodType, Event = never>(
-  job: Job<Input, Report, Event>,
-): Job<Input, Report, Event> => job;
+/** What a job takes, what it gives, and what it tells on the way. */
+export type JobInput<J> = J extends Job<infer Input, z.ZodType, never, never> ? z.input<Input> : never;
+/** What a job gives. */
+export type JobReport<J> = J extends Job<z.ZodType, infer Report, never, never> ? z.output<Report> : never;
+
+export const defineJob = <Input extends z.ZodType, Report extends z.ZodType, Event = never, Subject = Project>(
+  job: Job<Input, Report, Event, Subject>,
+): Job<Input, Report, Event, Subject> => job;
+
+/** A job that needs no project. */
+export const defineFreeJob = <Input extends z.ZodType, Report extends z.ZodType, Event = never>({
+  run,
+  ...job
+}: Omit<Job<Input, Report, Event>, "run"> & {
+  run(input: z.output<Input>, context: JobContext<Event>): Promise<z.input<Report>>;
+}): Job<Input, Report, Event, undefined> => ({ ...job, run: (_subject, input, context) => run(input, context) });
 
 /**
  * Runs a job on input that a face read.
  *
  * @throws YoroshiError `badInput` for input that its schema refuses, naming the key; whatever the job throws.
+ * @example
+ * ```ts
+ * import { jobs, openProject, runJob } from "yoroshi/node";
+ *
+ * const project = await openProject({ cwd: "marrowby" });
+ * const { rows, cost } = await runJob(jobs.previewFill, project, { plan: "triage" });
+ * rows; // => 248
+ * console.log(cost);
+ * await project.close();
+ * ```
  */
-export async function runJob<Input extends z.ZodType, Report extends z.ZodType, Event>(
-  job: Job<Input, Report, Event>,
-  project: Project,
+export async function runJob<Input extends z.ZodType, Report extends z.ZodType, Event, Subject>(
+  job: Job<Input, Report, Event, Subject>,
+  subject: Subject,
   input: unknown,
   context: JobContext<Event> = {},
 ): Promise<z.input<Report>> {
@@ -45,5 +69,5 @@ export async function runJob<Input extends z.ZodType, Report extends z.ZodType, 
     const problems = read.error.issues.map(({ path, message }) => `${path.length > 0 ? `\`${path.join(".")}\`: ` : ""}${message}`);
     throw new YoroshiError("badInput", { job: job.name, problems });
   }
-  return job.run(project, read.data, context);
+  return job.run(subject, read.data, context);
 }

@@ -1,5 +1,5 @@
 import * as z from "zod";
-import type { TrialReport } from "../core/index.js";
+import { recordedTrials, type TrialReport } from "../core/index.js";
 import { defineJob } from "./job.js";
 import { count } from "./schemas.js";
 
@@ -17,6 +17,8 @@ const line = z.object({
   best: z.array(z.string()),
 });
 
+const MOST_TRIALS = 100;
+
 const report = z.object({ trials: z.array(line) });
 
 export type TrialsReport = z.output<typeof report>;
@@ -30,14 +32,12 @@ export const listTrials = defineJob({
   async run(project) {
     const trials: TrialsReport["trials"] = [];
     for (const { name } of await project.listTemplates()) {
-      const runs = await project.ledger().runs.find("trial", name, 100);
-      // A run that broke off has no report.
-      const reports = runs.flatMap(({ startedAt, tally }) => (tally ? [{ at: startedAt, report: tally as unknown as TrialReport }] : []));
+      const reports = await recordedTrials(project.ledger(), name, MOST_TRIALS);
       for (const { at, report: own } of reports) {
         const { version, model, file, samples, parts } = own;
         const rivals = reports
           .map((other) => other.report)
-          .filter((other) => other.file === file && other.sealed?.graded === own.sealed?.graded);
+          .filter((other) => other.file === file && other.sealed.graded === own.sealed.graded);
         const accuracyOf = (rival: TrialReport, part: string): number => rival.parts.find((one) => one.part === part)?.accuracy ?? 0;
         const best = parts
           .filter(({ part, accuracy }) => rivals.every((rival) => accuracyOf(rival, part) <= (accuracy ?? 0)))

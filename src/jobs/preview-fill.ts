@@ -1,7 +1,8 @@
 import * as z from "zod";
 import { preview } from "../core/index.js";
+import { tokenizer } from "../files/index.js";
 import type { Project } from "../project/index.js";
-import { choiceShape, modelIds, optionsFor, tokenizer, withoutPrice, type Choice } from "./choose-rows.js";
+import { choiceShape, modelIds, optionsFor, withoutPrice, type Choice } from "./choose-rows.js";
 import { defineJob } from "./job.js";
 import { count, money, tally, tallyShape } from "./schemas.js";
 

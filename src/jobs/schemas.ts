@@ -7,6 +7,7 @@ const count = z.int().min(0);
 export const cellState = z.enum(["blank", "filled", "stale", "edited", "held", "failed", "skipped"]);
 export const cellValue = z.union([z.string(), z.number(), z.boolean()]);
 
+/** A turn of a prompt, in words. */
 export const message = z.object({ role: z.enum(["system", "user", "assistant"]), content: z.string() });
 
 const usage = z.object({ tokensIn: count, tokensOut: count });
@@ -20,10 +21,14 @@ export const confidence = z.object({
 /** An answer's own facts; amounts in millionths inside `exchanges`, as the ledger keeps them. */
 export const answerShape = {
   state: z.enum(["answered", "declined", "refused", "filtered", "cutShort", "malformed", "failed"]),
+  /** Why there is no answer, in words and by code. */
   reason: z.string().optional(),
+  reasonCode: z.string().optional(),
   parts: z.record(z.string(), z.json()).optional(),
   raw: z.string(),
+  /** How the reply was read and what else was asked, in words and by code. */
   notes: z.array(z.string()),
+  noteCodes: z.array(z.string()),
   asks: count,
   usage,
   spent: money,
@@ -55,6 +60,18 @@ export const tallyShape = {
 export const tally = z.object({ ...tallyShape, spent: money });
 
 /** What a person should know of rows, and the first of them. */
-export const toldNote = z.object({ note: z.string(), rows: count, keys: z.array(z.string()) });
+export const toldNote = z.object({ note: z.string(), code: z.string(), rows: count, keys: z.array(z.string()) });
 
 export { count };
+
+/** The same type without `readonly`, all the way down. */
+export type Plain<T> = T extends (infer Item)[] | readonly (infer Item)[]
+  ? T extends readonly [unknown, unknown]
+    ? [...T]
+    : Plain<Item>[]
+  : T extends object
+    ? { -readonly [Key in keyof T]: Plain<T[Key]> }
+    : T;
+
+/** What the core gives read-only, as the plain data of a report: nobody else holds it. */
+export const plain = <T>(value: T): Plain<T> => value as Plain<T>;

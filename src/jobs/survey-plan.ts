@@ -1,7 +1,8 @@
 import * as z from "zod";
-import { monthStart, survey, type OpenCell } from "../core/index.js";
+import { monthStart, sentenceOf, survey } from "../core/index.js";
 import { defineJob } from "./job.js";
 import { cellState, count, money, toldNote } from "./schemas.js";
+import { toldNotes } from "./told.js";
 
 const input = z.strictObject({
   plan: z.string(),
@@ -15,9 +16,15 @@ const report = z.object({
   rows: count,
   /** Column -> how many of its cells stand in each state. */
   columns: z.record(z.string(), z.partialRecord(cellState, count)),
-  reasons: z.array(z.object({ step: z.string(), state: cellState, reason: z.string(), rows: count, keys: z.array(z.string()) })),
+  reasons: z.array(
+    z.object({ step: z.string(), state: cellState, reason: z.string(), reasonCode: z.string(), rows: count, keys: z.array(z.string()) }),
+  ),
   notes: z.array(toldNote),
-  empty: z.array(z.object({ key: z.string(), place: z.string(), column: z.string(), state: cellState, reason: z.string() })).optional(),
+  empty: z
+    .array(
+      z.object({ key: z.string(), place: z.string(), column: z.string(), state: cellState, reason: z.string(), reasonCode: z.string() }),
+    )
+    .optional(),
   lastRun: z.object({ id: z.string(), startedAt: z.iso.datetime(), end: z.string() }).nullable(),
   /** What all fills of the plan were charged, at the prices of their days. */
   spend: z.array(
@@ -37,8 +44,11 @@ export const surveyPlan = defineJob({
   report,
   async run(project, { plan, empty = false }) {
     const { setup } = await project.fillSetup(plan, { asks: false });
-    const open: OpenCell[] = [];
-    const { rows, columns, reasons, notes } = await survey(setup, empty ? (cell) => open.push(cell) : undefined);
+    const open: NonNullable<SurveyReport["empty"]> = [];
+    const { rows, columns, reasons, notes } = await survey(
+      setup,
+      empty ? ({ reason, ...cell }) => open.push({ ...cell, reason: sentenceOf(reason), reasonCode: reason.code }) : undefined,
+    );
     const ledger = project.ledger();
     const [last] = await ledger.runs.find("fill", setup.plan.name, 1);
     const spend = await ledger.charges.of(setup.plan.name);
@@ -48,8 +58,13 @@ export const surveyPlan = defineJob({
       table: setup.table.name,
       rows,
       columns: { ...columns },
-      reasons: reasons.map((one) => ({ ...one, keys: [...one.keys] })),
-      notes: notes.map((one) => ({ ...one, keys: [...one.keys] })),
+      reasons: reasons.map(({ reason, keys, ...one }) => ({
+        ...one,
+        reason: sentenceOf(reason),
+        reasonCode: reason.code,
+        keys: [...keys],
+      })),
+      notes: toldNotes(notes),
       ...(empty ? { empty: open } : {}),
       lastRun: last ? { id: last.id, startedAt: new Date(last.startedAt).toISOString(), end: last.end ?? "broken off" } : null,
       spend: spend.map((line) => ({ ...line, spent: line.spent / 1e6, unsure: line.unsure / 1e6 })),

@@ -1,7 +1,9 @@
+import { writeFile } from "node:fs/promises";
 import { diffLines } from "diff";
 import * as z from "zod";
-import { YoroshiError, type VersionRecord } from "../core/index.js";
-import { restoreVersion } from "../project/index.js";
+import { recordedTrials, type VersionRecord } from "../core/index.js";
+import { insideProject } from "../project/index.js";
+import { findVersion } from "./find-version.js";
 import { defineJob } from "./job.js";
 import { count } from "./schemas.js";
 
@@ -31,6 +33,8 @@ const versions = z.object({
   ),
 });
 
+const MOST_TRIALS = 1_000;
+
 export type VersionsReport = z.output<typeof versions>;
 
 /** A template's versions, when each was first seen, and what it changed. */
@@ -44,8 +48,7 @@ export const listVersions = defineJob({
     const current = await project.version(loaded);
     const ledger = project.ledger();
     const all = await ledger.versions.all(loaded.template.name);
-    const trials = await ledger.runs.find("trial", loaded.template.name, 1_000);
-    const tried = trials.map((run) => (run.tally as { version?: number } | undefined)?.version);
+    const tried = (await recordedTrials(ledger, loaded.template.name, MOST_TRIALS)).map(({ report }) => report.version);
     return {
       template: loaded.template.name,
       versions: all.map((one, index) => ({
@@ -76,15 +79,11 @@ export const compareVersion = defineJob({
   report: difference,
   async run(project, { template: name, version }) {
     const loaded = await project.template(name);
-    await project.version(loaded);
-    const all = await project.ledger().versions.all(loaded.template.name);
-    const index = all.findIndex((one) => one.version === version);
-    if (index < 0)
-      throw new YoroshiError("notFound", { what: "version", name: String(version), known: all.map((one) => String(one.version)) });
-    const parts = diffLines(all[index - 1]?.text ?? "", all[index]!.text);
+    const { found, before } = await findVersion(project, loaded, version);
+    const parts = diffLines(before?.text ?? "", found.text);
     return {
       version,
-      against: all[index - 1]?.version ?? null,
+      against: before?.version ?? null,
       parts: parts.map(({ value, added, removed }) => ({ value, added: added === true, removed: removed === true })),
     };
   },
@@ -97,7 +96,10 @@ export const restoreTemplate = defineJob({
   input: z.strictObject({ template, version: z.int() }),
   report: z.object({ template, restored: z.int(), file: z.string() }),
   async run(project, { template: name, version }) {
-    return { template: name, restored: version, file: await restoreVersion(project, name, version) };
+    const loaded = await project.template(name);
+    const { found } = await findVersion(project, loaded, version);
+    await writeFile(insideProject(project.root, loaded.file), found.text);
+    return { template: name, restored: version, file: loaded.file };
   },
 });
 

@@ -1,9 +1,20 @@
 import * as z from "zod";
-import { inputCells, ModelFailure, readInputs, templateSteps, YoroshiError, type Json, type Row } from "../core/index.js";
+import {
+  inputCells,
+  ModelFailure,
+  readInputs,
+  sentenceOf,
+  templateSteps,
+  YoroshiError,
+  type Json,
+  type Remark,
+  type Row,
+} from "../core/index.js";
 import type { LoadedTemplate, Project } from "../project/index.js";
 import { defineJob } from "./job.js";
 import { modelError } from "./known-error.js";
 import { answerShape, message } from "./schemas.js";
+import { toldAnswer, toldPrompt } from "./told.js";
 
 const input = z.strictObject({
   /** A template or a plan, by its name or path. */
@@ -21,7 +32,7 @@ const input = z.strictObject({
 const about = { template: z.string(), from: z.string() };
 
 const report = z.union([
-  z.object({ ...about, state: z.literal("declined"), reason: z.string() }),
+  z.object({ ...about, state: z.literal("declined"), reason: z.string(), reasonCode: z.string() }),
   z.object({
     ...about,
     model: z.string(),
@@ -48,7 +59,7 @@ interface Question {
   readonly loaded: LoadedTemplate;
   /** The row's cells, by input. */
   readonly cells: Readonly<Record<string, string | undefined>>;
-  readonly notes: readonly string[];
+  readonly notes: readonly Remark[];
   readonly from: string;
 }
 
@@ -65,7 +76,8 @@ export const tryRow = defineJob({
     const template = loaded.template.name;
     const prepared = await project.prepare(loaded.template);
     const reading = readInputs(prepared, cells);
-    if (reading.state !== "ready") return { template, from, state: "declined" as const, reason: reading.reason };
+    if (reading.state !== "ready")
+      return { template, from, state: "declined" as const, reason: sentenceOf(reading.reason), reasonCode: reading.reason.code };
     const opened = await project.openModels(loaded.template);
     const { answer, known } = await project
       .askLoaded(loaded, prepared, opened, reading.inputs, { fresh, signal })
@@ -83,13 +95,12 @@ export const tryRow = defineJob({
       modelName: opened.name,
       standin: opened.isStandin,
       known,
-      inputNotes: [...notes],
-      shortened: { ...reading.shortened },
-      prompt: prepared.render(reading.inputs),
-      ...answer,
-      spent: answer.spent / 1e6,
+      inputNotes: notes.map(sentenceOf),
+      shortened: Object.fromEntries(Object.entries(reading.shortened ?? {}).map(([input, note]) => [input, sentenceOf(note)])),
+      prompt: toldPrompt(prepared.render(reading.inputs)),
+      ...toldAnswer(answer),
       cells: shown,
-    } as z.input<typeof report>;
+    };
   },
 });
 

@@ -1,15 +1,7 @@
 export type { OpenModel } from "./models.js";
-export type { AskedOptions } from "./asking.js";
-export { packTemplates, unpackTemplates, type Arrival } from "./bundles.js";
-export { contestantOf, runContest, versionOf, type ContestOptions, type ContestResult } from "./contest.js";
-export { draftTemplate, type Draft } from "./draft.js";
-export { copyTemplate, findTemplates, restoreVersion, writeTemplate, type ListedTemplate } from "./library.js";
+export { OWN_VERSION, type AskedOptions } from "./asking.js";
+export { insideProject } from "./files.js";
 export { openProject } from "./project.js";
 export type { Project, ProjectOptions, ProjectTemplates } from "./project-port.js";
-export { listStarters, packageFolder, writeStarter, type Starter } from "./starters.js";
 export { PROJECT_FILE, PROJECT_FORMAT, projectFileSchema, type ModelEntry, type ProjectFile } from "./project-file.js";
-export { exportLedger, type Exported } from "./export.js";
-export { drawSamples, FROM_COLUMN, markOf, openSamples, saveSamples, sealSamples, type DrawOptions, type SamplesFile } from "./samples.js";
-export { suggestVersion, type Suggestion } from "./suggest.js";
-export { writeTrialReport } from "./report.js";
 export type { LoadedTemplate, TemplateModels } from "./loaded.js";

@@ -16,6 +16,7 @@ export interface Models {
   close(): Promise<void>;
 }
 
+/** A model of a project, ready to be asked. */
 export interface OpenModel {
   readonly name: string;
   readonly model: Model;

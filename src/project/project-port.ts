@@ -51,10 +51,15 @@ export interface Project {
   readonly sha256: Sha256;
   /** Asks single questions. */
   readonly asking: ProjectAsking;
+  /** The record of all answers, cells and runs; opened when first asked for. */
   ledger(): Ledger;
+  /** The templates in `templates/`, by name. */
   listTemplates(): Promise<NamedFile[]>;
+  /** The plans in `plans/`, by name. */
   listPlans(): Promise<NamedFile[]>;
+  /** A template by its name, with the types that `yoroshi types` wrote. */
   template<Name extends keyof ProjectTemplates>(name: Name): Promise<LoadedTemplate<Typed<Name>["inputs"], Typed<Name>["parts"]>>;
+  /** A template by its name or path. @throws YoroshiError `notFound`, `filesInvalid`. */
   template(nameOrPath: string): Promise<LoadedTemplate>;
   /**
    * Asks a template of the project about one set of inputs, through its models and ledger: a known answer is not asked
@@ -68,6 +73,7 @@ export interface Project {
     inputs: Typed<Name>["inputs"],
     options?: AskedOptions,
   ): Promise<Answer<Typed<Name>["parts"]>>;
+  /** The same for a name that is not known when the code is compiled. */
   ask<Name extends string>(nameOrPath: Untyped<Name>, inputs: Readonly<Record<string, Json>>, options?: AskedOptions): Promise<Answer>;
   /** The same for a template that is loaded, prepared and has its models; tells whether the answer was known. */
   askLoaded(
@@ -77,7 +83,9 @@ export interface Project {
     inputs: Readonly<Record<string, Json>>,
     options?: AskedOptions,
   ): Promise<{ readonly answer: Answer; readonly known: boolean }>;
+  /** A plan by its name or path. @throws YoroshiError `notFound`, `filesInvalid`. */
   plan(nameOrPath: string): Promise<Plan>;
+  /** Whether a name or path is that of a plan. */
   isPlan(nameOrPath: string): Promise<boolean>;
   /** The plans whose rows are made of a plan's, and those made of these, each after what it is made of. */
   derivedFrom(nameOrPath: string): Promise<readonly string[]>;
@@ -95,6 +103,7 @@ export interface Project {
   runLog(plan: string): Promise<RunLog>;
   /** The version of a template's content; the ledger gives it a number. */
   version(loaded: LoadedTemplate): Promise<VersionRecord>;
+  /** The table of a plan. */
   table(plan: Plan, inPlace?: boolean): Promise<Table>;
   /**
    * A plan with all that it names, ready to fill; complains about columns that its table lacks.
@@ -111,9 +120,11 @@ export interface Project {
   samplesFile(template: string, file: string | undefined): string;
   /** Waits for what is in flight, records what was paid, and closes what was opened; what comes later is refused with `projectClosed`. */
   close(): Promise<void>;
+  /** The same as `close`, for `await using`. */
   [Symbol.asyncDispose](): Promise<void>;
 }
 
+/** Where a project is, and what it is given from outside. */
 export interface ProjectOptions {
   /** Where to look from. Default: the working directory. */
   readonly cwd?: string | undefined;

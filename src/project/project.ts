@@ -4,43 +4,30 @@ import path from "node:path";
 import { sqliteLedger } from "../adapters/sqlite-ledger/index.js";
 import { systemClock } from "../adapters/system-clock/index.js";
 import {
+  declined,
   derivedTable,
-  groupRows,
-  itemRows,
   figuresReadAs,
+  groupRows,
+  inputCellsOf,
+  itemRows,
   keyColumnsOf,
+  prepare,
   readAs,
+  readInputs,
+  readPlan,
+  readTemplate,
+  runValues,
+  sourceName,
+  templateSteps,
+  toMicros,
+  versionText,
   wantedOnce,
   withOwnStep,
-  checkPassages,
-  checkPlan,
-  complain,
-  nearest,
-  patternsReady,
-  prepare,
-  readPlan,
-  declined,
-  inputCellsOf,
-  readInputs,
-  MARK_COLUMN,
-  partPaths,
-  readSamples,
-  readTemplate,
-  refanged,
-  sourceName,
-  toMicros,
-  runValues,
-  SET_COLUMN,
-  templateSteps,
-  versionText,
-  warnModel,
-  warnPlan,
-  warnTemplate,
   YoroshiError,
   type Answer,
+  type Asking,
   type Clock,
   type Complaint,
-  type Asking,
   type FillSetup,
   type Json,
   type Ledger,
@@ -59,8 +46,10 @@ import {
 } from "../core/index.js";
 import { ProjectAsking, type AskedOptions } from "./asking.js";
 import type { Project, ProjectOptions } from "./project-port.js";
-import { checkAgainst, withKeyCandidates } from "./check-table.js";
-import { plainSamples, plainTable } from "./written-there.js";
+import { checkAgainst } from "./check-table.js";
+import { checkPlanFile, checkTemplateFile, planWarnings, readPlanFile, templateWarnings } from "./checks.js";
+import { readProjectSamples } from "./read-samples.js";
+import { plainTable } from "./written-there.js";
 import { FileCache } from "./file-cache.js";
 import { findFile, findUpwards, insideProject, listFiles, readText, type NamedFile } from "./files.js";
 import { projectModels, type Models } from "./models.js";
@@ -69,12 +58,21 @@ import type { LoadedTemplate, TemplateModels } from "./loaded.js";
 import { PROJECT_FILE, readProjectFile, type ProjectFile } from "./project-file.js";
 import { projectDatabases, type Databases } from "./databases.js";
 import { projectTables, type Tables } from "./tables.js";
-import { readPassages, readReferences, readSurroundings, relatedOf, surroundingFiles } from "./surroundings.js";
+import { readReferences, readSurroundings, relatedOf, surroundingFiles } from "./surroundings.js";
 
 /**
  * Opens the project around a folder.
  *
  * @throws YoroshiError `noProject`, `filesInvalid`, `fileUnreadable`.
+ * @example
+ * ```ts
+ * import { openProject } from "yoroshi/node";
+ *
+ * const project = await openProject({ cwd: "marrowby" });
+ * const answer = await project.ask("hazard-triage", { report: "The line parted at the aft bitts." });
+ * answer.state; // => "answered"
+ * await project.close();
+ * ```
  */
 export async function openProject(options: ProjectOptions = {}): Promise<Project> {
   const cwd = path.resolve(options.cwd ?? process.cwd());
@@ -164,7 +162,7 @@ class OpenProject implements Project {
   }
 
   async plan(nameOrPath: string): Promise<Plan> {
-    const { plan, complaints } = await this.#readPlan(nameOrPath);
+    const { plan, complaints } = await readPlanFile(this, nameOrPath);
     if (!plan) throw new YoroshiError("filesInvalid", { complaints });
     return plan;
   }
@@ -197,46 +195,11 @@ class OpenProject implements Project {
   }
 
   async check(what: "template" | "plan", nameOrPath: string): Promise<readonly Complaint[]> {
-    return what === "template" ? this.#checkTemplate(nameOrPath) : this.#checkPlan(nameOrPath);
+    return what === "template" ? checkTemplateFile(this, nameOrPath) : checkPlanFile(this, nameOrPath);
   }
 
   async warnings(what: "template" | "plan", nameOrPath: string): Promise<readonly Warning[]> {
-    return what === "template" ? this.#templateWarnings(nameOrPath) : this.#planWarnings(nameOrPath);
-  }
-
-  async #planWarnings(nameOrPath: string): Promise<readonly Warning[]> {
-    const { plan, document } = await this.#readPlan(nameOrPath);
-    if (!plan || !document || (await this.#hasFilled(plan))) return [];
-    try {
-      return warnPlan(plan, document, { name: sourceName(plan.table), columns: await (await this.table(plan)).columns() });
-    } catch (error) {
-      if (error instanceof YoroshiError) return []; // a mistake, told as one
-      throw error;
-    }
-  }
-
-  async #hasFilled({ name }: Plan): Promise<boolean> {
-    // Looking makes no ledger.
-    return existsSync(path.join(this.root, ".yoroshi", "ledger.sqlite")) && (await this.ledger().runs.find("fill", name, 1)).length > 0;
-  }
-
-  async #templateWarnings(nameOrPath: string): Promise<readonly Warning[]> {
-    const { file } = await findFile(this.root, this.cwd, "templates", "template", nameOrPath);
-    const { template, document } = readTemplate(await readText(path.resolve(this.root, file), file), file);
-    if (!template || !document) return [];
-    const prepared = await this.prepare(template).catch((error: unknown) => {
-      if (error instanceof YoroshiError) return undefined; // a mistake, told as one
-      throw error;
-    });
-    const name = template.model?.use ?? Object.keys(this.settings.models)[0];
-    const entry = name === undefined ? undefined : this.settings.models[name];
-    if (!prepared || !entry) return warnTemplate(template, document);
-    // The tokenizer takes a second to load, and is needed only where there is a room to measure.
-    const count = entry.context === undefined ? () => 0 : (await import("gpt-tokenizer/encoding/o200k_base")).countTokens;
-    return [
-      ...warnTemplate(template, document),
-      ...warnModel(prepared, document, { name: name!, can: entry.can, context: entry.context }, (text) => count(text)),
-    ];
+    return what === "template" ? templateWarnings(this, nameOrPath) : planWarnings(this, nameOrPath);
   }
 
   text(file: string): Promise<string> {
@@ -339,7 +302,7 @@ class OpenProject implements Project {
     nameOrPath: string,
     { inPlace = false, asks = false, within = [], reads = {} }: SetupOptions = {},
   ): Promise<{ setup: FillSetup; isStandin: boolean }> {
-    const { plan: written, document, complaints } = await this.#readPlan(nameOrPath);
+    const { plan: written, document, complaints } = await readPlanFile(this, nameOrPath);
     if (!written || !document) throw new YoroshiError("filesInvalid", { complaints });
     const loaded: Record<string, LoadedTemplate> = {};
     for (const { name, step } of templateSteps(written)) loaded[name] = await this.template(step.template);
@@ -379,43 +342,8 @@ class OpenProject implements Project {
     };
   }
 
-  async samples(prepared: Prepared, file: string | undefined, options: SampleOptions = {}): Promise<Samples> {
-    const source = file === undefined ? { file: this.samplesFile(prepared.template.name, file) } : this.tables.named(file);
-    const chosen = sourceName(source);
-    if (file === undefined && !existsSync(path.resolve(this.root, chosen))) {
-      throw new YoroshiError("badOption", {
-        option: "--samples",
-        problem: `there is no ${chosen}. Name a CSV or JSON Lines file, a workbook, or a table of a database (\`main:labelled\`), with columns for the inputs and for the right values, or draw one: \`yoroshi samples draw PLAN\`.`,
-      });
-    }
-    const { columns, rows: found } = await this.tables.small(source);
-    // Samples that were drawn into a CSV file are kept from being run there.
-    const rows = await plainSamples(
-      prepared,
-      source,
-      columns,
-      found.map(({ place, values }) => ({
-        place,
-        values: Object.fromEntries(Object.entries(values).map(([column, text]) => [column, refanged(text)])),
-      })),
-      options,
-      this.onNotice,
-    );
-    const known = new Set(
-      [
-        ...prepared.inputs.map(({ name }) => name),
-        ...partPaths(prepared.template.answer),
-        SET_COLUMN,
-        MARK_COLUMN,
-        ...Object.values(options.map ?? {}),
-      ].map((name) => name.toLowerCase()),
-    );
-    const free = columns.filter((column) => !known.has(column.toLowerCase()) && !column.includes("@"));
-    const unique = free.find((column) => new Set(rows.map((row) => row.values[column])).size === rows.length);
-    return readSamples(prepared, chosen, columns, rows, {
-      keyColumn: unique ?? free.find((column) => /(^|[^a-z])(id|key|no|nr|number)$|Id$|Key$/i.test(column)),
-      ...options,
-    });
+  samples(prepared: Prepared, file: string | undefined, options: SampleOptions = {}): Promise<Samples> {
+    return readProjectSamples(this, prepared, file, options);
   }
 
   samplesFile(template: string, file: string | undefined): string {
@@ -437,74 +365,6 @@ class OpenProject implements Project {
     await this.#databases.close();
     for (const related of this.#open) await related.close();
     await this.#ledger?.close();
-  }
-
-  async #readPlan(nameOrPath: string): Promise<ReturnType<typeof readPlan>> {
-    const { file } = await findFile(this.root, this.cwd, "plans", "plan", nameOrPath);
-    const read = readPlan(await readText(path.resolve(this.root, file), file), file);
-    return read.plan ? read : { ...read, complaints: await withKeyCandidates(this.tables, read.document, read.complaints) };
-  }
-
-  async #checkTemplate(nameOrPath: string): Promise<readonly Complaint[]> {
-    const { file } = await findFile(this.root, this.cwd, "templates", "template", nameOrPath);
-    const text = await readText(path.resolve(this.root, file), file);
-    readTemplate(text, file);
-    // A pattern that was met is now held against what will match it.
-    await patternsReady();
-    const { template, document, complaints } = readTemplate(text, file);
-    if (!template) return complaints;
-    const found: Complaint[] = [];
-    const names = Object.keys(this.settings.models);
-    const uses = [
-      ["model", "use", template.model?.use],
-      ["secondLook", "use", template.secondLook?.use],
-      ["doubt", "ask", template.doubt?.ask],
-    ] as const;
-    for (const [key, name, use] of uses) {
-      if (use !== undefined && names.length > 0 && !names.includes(use))
-        found.push(complain("unknownModel", document!.at([key, name]), { name: use, known: names, near: nearest(use, names) }));
-    }
-    try {
-      found.push(...checkPassages(template, await readPassages(this.root, this.settings.folders, template), file));
-      if (found.length > 0) return found;
-      await this.prepare(template);
-    } catch (error) {
-      if (!(error instanceof YoroshiError)) throw error;
-      found.push(complain("referenceUnreadable", { file, line: 1, column: 1 }, { problem: error.message }));
-    }
-    return found;
-  }
-
-  async #checkPlan(nameOrPath: string): Promise<readonly Complaint[]> {
-    await this.#readPlan(nameOrPath);
-    await patternsReady();
-    const { plan, document, complaints } = await this.#readPlan(nameOrPath);
-    if (!plan || !document) return complaints;
-    const known = (await this.listTemplates()).map((template) => template.name);
-    const templates: Record<string, Template> = {};
-    const missing: Complaint[] = [];
-    for (const { name, step } of templateSteps(plan)) {
-      const loaded = await this.template(step.template).catch((error: unknown) => {
-        if (error instanceof YoroshiError) return undefined; // the template's own complaints are told with it
-        throw error;
-      });
-      if (loaded) templates[name] = loaded.template;
-      else if (!known.includes(step.template))
-        missing.push(
-          complain("unknownTemplate", document.at(["steps", name, "template"]), {
-            name: step.template,
-            known,
-            near: nearest(step.template, known),
-          }),
-        );
-    }
-    if (missing.length > 0) return missing;
-    try {
-      return await checkAgainst(plan, templates, document, sourceName(plan.table), await this.table(plan));
-    } catch (error) {
-      if (!(error instanceof YoroshiError)) throw error;
-      return [...checkPlan(plan, templates, document), complain("referenceUnreadable", document.at(["table"]), { problem: error.message })];
-    }
   }
 }
 

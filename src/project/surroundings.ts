@@ -46,11 +46,12 @@ async function readReference(tables: Tables, name: string, spec: SourcedReferenc
       ),
     ) as Record<string, string>;
     if (!row["name"]) return [];
-    if (row["rate"] === undefined) return [row as unknown as ReferenceRow];
+    const { name, ...others } = row;
+    if (row["rate"] === undefined) return [{ name, ...others }];
     const rate = Number(row["rate"]);
     if (!(rate > 0))
       throw new YoroshiError("tableBroken", { table, place, problem: `the rate of \`${row["name"]}\` is not a number above 0.` });
-    return [{ ...row, rate } as unknown as ReferenceRow];
+    return [{ name, ...others, rate }];
   });
 }
 

@@ -34,7 +34,7 @@ async function builtKb(code: string): Promise<{ first: number; later: number; pa
 
 it("the core is small enough for a page: templates, asking, trials and fills in 128 kB, gzipped", async () => {
   const used =
-    "ask, template, prepare, plan, fill, preview, survey, trial, compare, memoryLedger, memoryTable, memoryRelated, chatCompletions, viaFetch, systemClock";
+    "ask, template, prepare, plan, fill, preview, survey, trial, memoryLedger, memoryTable, memoryRelated, chatCompletions, viaFetch, systemClock";
   const { first, later, patterns } = await builtKb(`import { ${used} } from "yoroshi"; globalThis.used = [${used}];`);
   expect(first).toBeGreaterThan(50);
   expect(first).toBeLessThanOrEqual(128);

@@ -25,6 +25,7 @@ describe("an upgrade", () => {
     expect(status.notes).toEqual([
       {
         note: "answered by an earlier form of prompts; stands until the row or the template changes, or --refill all is said",
+        code: "earlierForm",
         rows: 12,
         keys: ["n0", "n1", "n2", "n3", "n4"],
       },

@@ -149,6 +149,27 @@ describe("PostgreSQL", () => {
     );
   });
 
+  it("of many pages: refused values on several pages cost their own rows only; a failure lets what is being written end, and begins nothing more", async () => {
+    const base = bases.postgres!;
+    await base.run("CREATE TABLE wide (id int PRIMARY KEY, note text CHECK (note NOT LIKE '%77'))");
+    await base.run("INSERT INTO wide SELECT n, NULL FROM generate_series(1, 9000) AS n");
+    const table = sqlTable(await opened(base), { table: "wide", key: "id" });
+    const refused = await refusalsOf(table);
+    expect(refused).toMatchObject([{ rows: 90, keys: ["77", "177", "277"] }]);
+    expect(await base.run("SELECT count(*)::int AS n FROM wide WHERE note = 'n ' || id")).toEqual([{ n: 8910 }]);
+    await base.run("UPDATE wide SET note = NULL");
+    let pages = 0;
+    const failing = async (keys: readonly string[]): Promise<Record<string, CellOut>[]> => {
+      if (++pages === 3) throw new Error("gone");
+      return echoKeys(keys);
+    };
+    await expect(table.write(NOTE, failing, { onRefused: () => undefined })).rejects.toThrow("gone");
+    // Two pages of 2,000 were under way.
+    expect(await base.run("SELECT count(*)::int AS n FROM wide WHERE note IS NOT NULL")).toEqual([{ n: 3960 }]);
+    await base.run("ALTER TABLE wide ALTER COLUMN note TYPE int USING NULL, DROP CONSTRAINT wide_note_check");
+    await expect(table.write(NOTE, echoKeys)).rejects.toMatchObject({ code: expect.stringMatching(/cellsRefused|databaseUnusable/) });
+  });
+
   it("whose connections are cut again and again ends right, and the process lives", async () => {
     const base = bases.postgres!;
     await base.run("CREATE TABLE cut (id int PRIMARY KEY, note text)");

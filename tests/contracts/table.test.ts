@@ -9,6 +9,7 @@ import { systemClock } from "../../src/adapters/system-clock/index.js";
 import { xlsxTable } from "../../src/adapters/xlsx/index.js";
 import { mariadbDatabase, postgresDatabase, sqliteDatabase, type TestDatabase } from "../helpers/databases.js";
 import { workbook } from "../helpers/workbook.js";
+import { CONTRACT_ROWS, tableContract } from "../../src/contracts/index.js";
 import { memoryTable, type CellOut, type Row, type Table } from "../../src/core/index.js";
 
 const root = mkdtempSync(path.join(tmpdir(), "yoroshi-table-"));
@@ -31,8 +32,8 @@ const freshFile = (content: string | Buffer, name = "t.csv"): string => {
   return file;
 };
 
-const TEXTS = ["plain", 'with "quotes"', "a, b; c", "two\nlines", "  spaces  ", "日本 😀", "=1+1", ""];
-const ROWS = TEXTS.map((text, index) => ({ id: `k${index}`, text, old: "stays" }));
+const ROWS = CONTRACT_ROWS;
+const CASES = tableContract(() => memoryTable(ROWS, { key: "id" })).map(({ name }) => name);
 const quoted = (cell: string): string => `"${cell.replaceAll('"', '""')}"`;
 const asCsv = (rows: readonly Record<string, string>[], newline = "\n"): string =>
   [["id", "text", "old"], ...rows.map((row) => [row["id"]!, row["text"]!, row["old"]!])]
@@ -54,11 +55,6 @@ const standing = async (table: Table, columns: string[]) => {
   for await (const rows of table.standing(columns)) for (const { key, values } of rows) found[key] = { ...values };
   return found;
 };
-const COLUMNS = [
-  { name: "note", freeText: true },
-  { name: "level", type: "integer", freeText: false },
-  { name: "old", freeText: false },
-] as const;
 const cells = (all: Record<string, Record<string, CellOut>>) => async (keys: readonly string[]) => keys.map((key) => all[key]);
 
 /** The same rows in a table of a real database; `undefined` where there is no such server. */
@@ -88,39 +84,12 @@ describe.each<[string, () => Table | Promise<Table | undefined>]>([
   ["mariadb", () => inDatabase(bases.mariadb)],
   ["csv in place", () => csvTable({ file: freshFile(asCsv(ROWS)), key: "id", inPlace: true })],
 ])("table contract: %s", (_, make) => {
-  it("gives its columns and rows as they are", async (context) => {
+  it.for(CASES)("%s", async (name, { skip }) => {
     const table = await make();
-    if (!table) return context.skip();
-    expect(await table.columns()).toEqual(["id", "text", "old"]);
-    expect((await readAll(table)).map((row) => [row.key, row.values["text"]])).toEqual(ROWS.map((row) => [row.id, row.text]));
-  });
-
-  it("writes only the named columns, keeps everything else, and keeps formulas from running", async (context) => {
-    const table = await make();
-    if (!table) return context.skip();
-    await table.columns();
-    await table.createColumns?.(COLUMNS);
-    const given = { k0: { note: "=HYPERLINK()", level: -3 }, k3: { note: "fine", old: "new" }, k5: { note: { asIs: "+1 from a person" } } };
-    const mark = await table.write(COLUMNS, cells(given));
-    expect(mark).toBe(await table.standingMark());
-    const now = await standing(table, ["note", "level", "old"]);
-    expect(now["k0"]).toEqual({ note: table.asWritten(COLUMNS[0]!, "=HYPERLINK()"), level: "-3", old: "stays" });
-    expect(now["k3"]).toMatchObject({ note: "fine", old: "new" });
-    expect(now["k5"]).toMatchObject({ note: "+1 from a person" });
-    expect(now["k1"]).toMatchObject({ old: "stays" });
-    expect((await readAll(table)).map((row) => row.values["text"])).toEqual(TEXTS);
-    expect(table.asWritten(COLUMNS[0]!, "=HYPERLINK()")).toBe(now["k0"]!["note"]);
-    expect(table.asWritten(COLUMNS[1]!, -3)).toBe("-3");
-    expect(await table.write(COLUMNS, cells(given))).toBe(mark);
-  });
-
-  it("leaves its source alone when writing fails", async (context) => {
-    const table = await make();
-    if (!table) return context.skip();
-    await table.createColumns?.(COLUMNS);
-    const before = await readAll(table);
-    await expect(table.write(COLUMNS, () => Promise.reject(new Error("gone")))).rejects.toThrow();
-    expect(await readAll(table)).toEqual(before);
+    if (!table) return skip();
+    await tableContract(() => table)
+      .find((one) => one.name === name)!
+      .run();
   });
 });
 

@@ -7,7 +7,7 @@ import { BasicTracerProvider, InMemorySpanExporter, SimpleSpanProcessor } from "
 import { afterAll, expect, it } from "vitest";
 import { runLog } from "../../src/adapters/run-log/index.js";
 import { telemetry } from "../../src/adapters/telemetry/index.js";
-import { ModelFailure, type Model } from "../../src/core/index.js";
+import { ModelFailure, textMessage, type Model } from "../../src/core/index.js";
 
 const folder = mkdtempSync(path.join(tmpdir(), "yoroshi-log-"));
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
@@ -21,7 +21,7 @@ const model: Model = {
     return { text: "a secret reply", finish: "stop", usage: { tokensIn: 7, tokensOut: 3 }, id: "r-1" };
   },
 };
-const request = { messages: [{ role: "user" as const, content: "a secret prompt" }], maxTokens: 9, temperature: 0 };
+const request = { messages: [textMessage("user", "a secret prompt")], maxTokens: 9, temperature: 0 };
 
 it("a run log has every attempt with its outcome, and nothing of prompt, reply or key", async () => {
   asked = 0;

@@ -1,4 +1,4 @@
-import type { AskedModel, Model, ModelReply, ModelRequest } from "../../src/core/index.js";
+import { messageText, type AskedModel, type Model, type ModelReply, type ModelRequest } from "../../src/core/index.js";
 
 /** A bare model where a test stands in for what asks it. */
 export const bare = (model: Model): AskedModel => model as AskedModel;
@@ -37,7 +37,7 @@ export function scriptedModel(
 
 /** The text between the last fence of the question. */
 export function fenced(request: ModelRequest, name: string): string {
-  const content = request.messages.findLast((message) => message.role === "user" && message.content.includes("<data-"))!.content;
+  const content = messageText(request.messages.findLast((message) => message.role === "user" && messageText(message).includes("<data-"))!);
   const all = [...content.matchAll(new RegExp(`<data-([a-z]+) name="${name}">\\n?([\\s\\S]*?)\\n?</data-\\1>`, "g"))];
   return all.at(-1)?.[2] ?? "";
 }

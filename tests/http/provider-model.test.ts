@@ -3,9 +3,10 @@ import { createOpenAICompatible as createV3 } from "provider-v3";
 import { afterEach, describe, expect, it } from "vitest";
 import { systemClock } from "../../src/adapters/system-clock/index.js";
 import { providerModel, type Provider } from "../../src/adapters/provider-model/index.js";
-import { ask, layered, template, type ModelFailure } from "../../src/core/index.js";
+import { ask, layered, template, textMessage, type ModelFailure } from "../../src/core/index.js";
 import { standinServer, type FaultShares, type StandinServer } from "../../src/services/standin-server/index.js";
 import { fakeClock } from "../helpers/clock.js";
+import { inWords } from "../helpers/words.js";
 
 const open: StandinServer[] = [];
 afterEach(async () => {
@@ -27,7 +28,7 @@ const sort = template({
     bad: { kind: "score", from: 1, to: 5 },
   },
 });
-const request = { messages: [{ role: "user" as const, content: "hello" }], maxTokens: 20 };
+const request = { messages: [textMessage("user", "hello")], maxTokens: 20 };
 
 /** Of the newest version there is no package that runs on Node 20: its shape, with what an older one brings. */
 function asV4(provider: Provider): Provider {
@@ -75,7 +76,7 @@ describe.each(MAKERS)("a provider's model of version %s", (version, make) => {
   ])("tells a reply that is %s", async (fault, expected) => {
     const server = await served({ [fault]: 1 });
     expect(
-      await ask(sort, { note: "Smoke in the galley." }, { model: providerModel(make(server.endpoint), { clock }), clock }),
+      inWords(await ask(sort, { note: "Smoke in the galley." }, { model: providerModel(make(server.endpoint), { clock }), clock })),
     ).toMatchObject(expected);
   });
 

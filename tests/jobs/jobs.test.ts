@@ -5,19 +5,42 @@ import type * as z from "zod";
 import {
   checkFiles,
   compareVersion,
+  copyTemplate,
+  draftTemplate,
+  drawSamples,
   explainRow,
+  exportLedger,
   fillPlan,
+  labelRow,
+  listFaults,
+  listFiles,
+  listStarters,
   listTrials,
   listVersions,
+  openProject,
+  packTemplates,
   previewFill,
+  pruneLedger,
+  readLabels,
   restoreTemplate,
   runJob,
+  sealSamples,
+  serveStandin,
+  setDemoDraft,
+  setUpDemo,
+  showPlan,
+  showTemplate,
   surveyPlan,
+  trialTemplate,
   tryRow,
+  unpackTemplates,
+  writeStarter,
+  writeTypes,
   type FillPlanEvent,
   type Job,
+  type Project,
+  type TypesEvent,
 } from "../../src/jobs/index.js";
-import { openProject, runContest, type Project } from "../../src/project/index.js";
 import { demoProject, notesCsv, removeTempFolders, smallProject } from "../helpers/cli.js";
 
 afterAll(removeTempFolders);
@@ -27,10 +50,13 @@ afterEach(() => project.close());
 /** Runs a job and holds its report against its schema: nothing is missing, nothing is there that the schema does not tell. */
 async function checked<Input extends z.ZodType, Report extends z.ZodType, Event>(
   job: Job<Input, Report, Event>,
-  input: unknown,
+  input: z.input<Input>,
   on?: (event: Event) => void,
 ): Promise<z.output<Report>> {
-  const report = await runJob(job, project, input, on ? { on } : {});
+  return held(job, await runJob(job, project, input, on ? { on } : {}));
+}
+
+function held<Report extends z.ZodType>(job: { readonly report: Report }, report: z.input<Report>): z.output<Report> {
   const plain = JSON.parse(JSON.stringify(report)) as object;
   expect(job.report.parse(plain)).toEqual(plain);
   return report as z.output<Report>;
@@ -64,6 +90,7 @@ describe("jobs on the demo", () => {
       from: "the inputs given",
       state: "declined",
       reason: "the crew wrote nothing",
+      reasonCode: "told",
     });
   });
 
@@ -104,7 +131,7 @@ describe("jobs on files", () => {
 
   it("list the trials of the project, with who did best on which part", async () => {
     expect(await checked(listTrials, {})).toEqual({ trials: [] });
-    await runContest(project, "hazard-triage", { grading: { resamples: 0 } });
+    await checked(trialTemplate, { template: "hazard-triage", resamples: 0 });
     const { trials } = await checked(listTrials, {});
     expect(trials).toMatchObject([{ template: "hazard-triage", version: 1, samples: 97, best: ["hazard", "severity"] }]);
     expect(Object.keys(trials[0]!.parts)).toEqual(["hazard", "severity"]);
@@ -129,6 +156,165 @@ describe("jobs on files", () => {
       file: "templates/hazard-triage.yaml",
     });
     expect(readFileSync(file, "utf8")).toBe(before);
+  });
+});
+
+describe("jobs of samples, trials and templates", () => {
+  let folder: string;
+  beforeEach(async () => {
+    folder = demoProject();
+    project = await openProject({ cwd: folder });
+  });
+  const there = (file: string): string => path.join(folder, file);
+
+  it("grade, compare, write a page and suggest, with progress on the way", async () => {
+    const seen: number[] = [];
+    const report = await checked(
+      trialTemplate,
+      {
+        template: "hazard-triage",
+        against: ["column=hazard:ruleHazard", "temperature=0.7"],
+        slices: ["vessel"],
+        asks: 2,
+        resamples: 50,
+        page: there("trial.html"),
+        suggest: true,
+      },
+      ({ done }) => seen.push(done),
+    );
+    expect(report).toMatchObject({
+      samples: 97,
+      standin: true,
+      reportFile: there("trial.html"),
+      suggestion: { version: expect.any(Number) },
+    });
+    expect(report.contestants.map(({ name }) => name)).toEqual(["column ruleHazard", "temperature 0.7"]);
+    expect(report.contestants[0]).toMatchObject({ costPerThousand: null, parts: { hazard: expect.any(Number) } });
+    expect(report.contest!.against[0]!.parts).toMatchObject([{ part: "hazard", rows: 97 }]);
+    expect(seen[0]).toBe(0);
+    expect(seen).toContain(97);
+    expect(readFileSync(there("trial.html"), "utf8")).toContain("Trial of hazard-triage, version 1");
+    // What the ledger keeps of a trial is what was told of it.
+    const { trials } = await checked(listTrials, {});
+    expect(trials.at(-1)).toMatchObject({ version: 1, samples: 97, parts: { hazard: report.parts[0]!.accuracy } });
+  });
+
+  it("draw, label and seal; a value that does not fit, or a row that has changed, saves nothing", async () => {
+    expect(await checked(drawSamples, { plan: "triage", rows: 3, samples: there("samples/new.csv") })).toMatchObject({ drawn: 3 });
+    const about = { file: "samples/new.csv", template: "hazard-triage" };
+    const sheet = await checked(readLabels, about);
+    expect(sheet).toMatchObject({ open: 3, inputs: ["report"], parts: [{ name: "hazard" }, { name: "severity" }] });
+    expect(sheet.parts[0]!.options).toContain("mooring");
+    const [first] = sheet.rows;
+    const before = readFileSync(there("samples/new.csv"), "utf8");
+    expect(await checked(labelRow, { ...about, row: 1, values: { hazard: "moorings" } })).toMatchObject({
+      unfit: ["hazard"],
+      saved: false,
+    });
+    expect(await checked(labelRow, { ...about, row: 1, values: { hazard: "mooring" }, save: false })).toMatchObject({ saved: false });
+    await expect(runJob(labelRow, project, { ...about, row: 1, mark: "other", values: { hazard: "mooring" } })).rejects.toMatchObject({
+      message: expect.stringContaining("row 1 has changed since it was shown"),
+    });
+    await expect(runJob(labelRow, project, { ...about, row: 9, values: {} })).rejects.toMatchObject({ code: "samplesUnfit" });
+    expect(readFileSync(there("samples/new.csv"), "utf8")).toBe(before);
+    const values = { hazard: "Mooring", severity: "4" };
+    expect(await checked(labelRow, { ...about, row: 1, mark: first!.mark, values })).toMatchObject({
+      saved: true,
+      open: false,
+      labels: { hazard: "mooring", severity: "4" },
+    });
+    expect(await checked(readLabels, about)).toMatchObject({ open: 2 });
+    expect(await checked(sealSamples, { file: "samples/new.csv", share: 0.5 })).toMatchObject({ rows: 3, sealed: 2 });
+  });
+
+  it("list and show templates and plans", async () => {
+    const { templates, plans } = await checked(listFiles, {});
+    expect(templates.find(({ name }) => name === "one-line")).toMatchObject({ tags: ["summary"], broken: false });
+    expect(plans!.find(({ name }) => name === "triage")).toMatchObject({ fills: ["hazard", "severity", "severityWhy"] });
+    expect(await checked(listFiles, { tag: "groups" })).toMatchObject({ templates: [{ name: "vessel-brief" }] });
+    const shown = await checked(showTemplate, { template: "hazard-triage" });
+    expect(shown.prompt[0]!.role).toBe("system");
+    expect(shown).toMatchObject({ inputs: [{ name: "report", kind: "text", required: true }], schema: { type: "object" } });
+    expect(await checked(showPlan, { plan: "by-vessel" })).toMatchObject({ madeOf: expect.arrayContaining([expect.anything()]) });
+    expect(await checked(showPlan, { plan: "rounds" })).toMatchObject({ steps: expect.arrayContaining([expect.objectContaining({})]) });
+  });
+
+  it("begin a template from a starter, from another, and from words", async () => {
+    const { starters } = held(listStarters, await runJob(listStarters, undefined, {}));
+    expect(starters.length).toBeGreaterThan(10);
+    expect(await checked(writeStarter, { starter: "topics", template: "mine" })).toMatchObject({ files: ["templates/mine.yaml"] });
+    expect(await checked(copyTemplate, { from: "mine", template: "yours" })).toMatchObject({ files: ["templates/yours.yaml"] });
+    expect((await project.template("yours")).template.name).toBe("yours");
+    const drafted = { template: "drafted", description: "Sort reports into fire, water and other.", table: "deck-log.csv" };
+    const draft = await checked(draftTemplate, drafted);
+    expect(draft).toMatchObject({ written: false, file: "templates/drafted.yaml", standin: true });
+    expect((await checked(draftTemplate, { ...drafted, write: true })).written).toBe(draft.usable);
+  });
+
+  it("carry templates from one project to another", async () => {
+    const file = there("triage.zip");
+    expect((await checked(packTemplates, { file, templates: ["hazard-triage"] })).files).toContain("templates/hazard-triage.yaml");
+    appendFileSync(there("reference/hazards.csv"), "odd,one more\n");
+    expect(await checked(unpackTemplates, { file })).toMatchObject({ written: false, files: [{ state: "conflict" }] });
+    const again = await checked(unpackTemplates, { file, overwrite: ["reference/hazards.csv"] });
+    expect(again).toMatchObject({ written: true });
+    expect(again.files).toContainEqual({ path: "reference/hazards.csv", state: "overwritten" });
+  });
+
+  it("bring out what the ledger holds, and let it forget what no cell rests on", async () => {
+    await checked(fillPlan, { plan: "triage", only: ["R-012"] });
+    await checked(tryRow, { of: "one-line" });
+    expect(await checked(exportLedger, { file: there("all.jsonl"), what: "answers" })).toMatchObject({ count: 2 });
+    expect(readFileSync(there("all.jsonl"), "utf8").trim().split("\n")).toHaveLength(2);
+    expect(await checked(pruneLedger, { olderThanDays: 1 })).toEqual({ forgotten: 0 });
+    expect(await checked(pruneLedger, { olderThanDays: 0 })).toEqual({ forgotten: 1 });
+  });
+
+  it("write types, and again when a template changes, until told to end", async () => {
+    const ending = new AbortController();
+    const events: TypesEvent[] = [];
+    const running = runJob(
+      writeTypes,
+      project,
+      { watch: true },
+      {
+        signal: ending.signal,
+        on: (event) => {
+          events.push(event);
+          if (events.length === 1) appendFileSync(there("templates/one-line.yaml"), "# a remark\n");
+          else ending.abort();
+        },
+      },
+    );
+    expect(held(writeTypes, await running)).toMatchObject({ changed: false, broken: [] });
+    expect(events).toMatchObject([{ report: { changed: true } }, { report: { changed: false } }]);
+    expect(readFileSync(there("yoroshi-templates.d.ts"), "utf8")).toContain('"hazard-triage"');
+  });
+
+  it("set up the demo, with its first draft, and serve the stand-in", async () => {
+    const demo = await runJob(setUpDemo, undefined, { folder: there("demo") });
+    expect(demo).toEqual({ root: there("demo"), isNew: true });
+    expect(await runJob(setUpDemo, undefined, { folder: there("demo") })).toMatchObject({ isNew: false });
+    const text = readFileSync(there("templates/hazard-triage.yaml"), "utf8");
+    await checked(setDemoDraft, { template: "hazard-triage", draft: "first" });
+    expect(readFileSync(there("templates/hazard-triage.yaml"), "utf8")).not.toBe(text);
+    expect(held(listFaults, await runJob(listFaults, undefined, {})).faults.length).toBeGreaterThan(5);
+    const ending = new AbortController();
+    let status = 0;
+    const served = await runJob(
+      serveStandin,
+      undefined,
+      { key: "k" },
+      {
+        signal: ending.signal,
+        on: ({ endpoint }) =>
+          void fetch(`${endpoint}/chat/completions`, { method: "POST", body: "{}" }).then((response) => {
+            status = response.status;
+            ending.abort();
+          }),
+      },
+    );
+    expect([status, served.endpoint]).toEqual([401, expect.stringContaining("http://127.0.0.1")]);
   });
 });
 

@@ -3,8 +3,18 @@ import path from "node:path";
 import { fileURLToPath } from "node:url";
 import fc from "fast-check";
 import { afterAll, describe, expect, it } from "vitest";
-import { checkPlan, isYoroshiError, prepare, readPlan, readSamples, readTemplate, warnTemplate } from "../../src/core/index.js";
-import { csvTable, packBundle, readSmallCsv, unpackBundle } from "../../src/node.js";
+import {
+  checkPlan,
+  isYoroshiError,
+  messageText,
+  prepare,
+  readPlan,
+  readSamples,
+  readTemplate,
+  warnTemplate,
+} from "../../src/core/index.js";
+import { packBundle, unpackBundle } from "../../src/adapters/bundle/index.js";
+import { csvTable, readSmallCsv } from "../../src/adapters/csv/index.js";
 import { readProjectFile } from "../../src/project/project-file.js";
 import { removeTempFolders, tempFolder } from "../helpers/cli.js";
 
@@ -220,5 +230,5 @@ it("a template cannot loop without end, nor read what is not its own", () => {
     );
     expect(complaints[0]!.message, tag).toContain("there is no tag");
   }
-  expect(made("{{ n }}{{ n.constructor }}").render({ n: "x" })[1]!.content).not.toContain("function");
+  expect(messageText(made("{{ n }}{{ n.constructor }}").render({ n: "x" })[1]!)).not.toContain("function");
 });

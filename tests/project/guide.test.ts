@@ -39,7 +39,9 @@ async function compileAndRun(name: string, code: string): Promise<Record<string,
 
 describe("the library guide", () => {
   it("has code that compiles and does what it says", async () => {
-    const [asking, filling, project, typed, derived, rows, many, own] = blocks as [
+    const [asking, filling, project, typed, derived, rows, jobs, many, own, contracts] = blocks as [
+      string,
+      string,
       string,
       string,
       string,
@@ -79,12 +81,15 @@ describe("the library guide", () => {
     expect((groups["table"] as { rows: Record<string, string>[] }).rows).toHaveLength(5);
     const given = await compileAndRun("rows", `${rows.replace('"marrowby"', JSON.stringify(demoProject()))}\nexport { grave };`);
     expect((given["grave"] as string[]).length).toBeGreaterThan(10);
+    const job = await compileAndRun("jobs", `${jobs.replace('"marrowby"', JSON.stringify(demoProject()))}\nexport { report };`);
+    expect(job["report"]).toMatchObject({ plan: "triage", asked: 5 });
     const together = await compileAndRun("many", `${many.replace('"marrowby"', JSON.stringify(demoProject()))}\nexport { states };`);
     expect(together["states"]).toEqual(["answered", "answered", "answered"]);
     const doGenerate =
       'async () => ({ content: [{ type: "text", text: JSON.stringify({ gist: "late" }) }], finishReason: "stop", usage: { inputTokens: 9, outputTokens: 2 } })';
     const provider = `const provider: Provider = { specificationVersion: "v3", provider: "own", modelId: "small", doGenerate: ${doGenerate} };`;
     const plugged = await compileAndRun("own", `${own.replace(/^declare const provider.*$/m, provider)}\nexport { answer };`);
+    await compileAndRun("contracts", contracts);
     expect(plugged["answer"]).toMatchObject({ state: "answered", parts: { gist: "late" } });
   }, 300_000);
 });

@@ -7,6 +7,7 @@ import { fill, readInputs, type FillReport } from "../../src/index.js";
 import { openProject, type Project } from "../../src/node.js";
 import { hostileTexts } from "../helpers/hostile.js";
 import { removeTempFolders, smallProject } from "../helpers/cli.js";
+import { messageText } from "../../src/core/index.js";
 
 const texts = hostileTexts();
 const BENIGN = "Smoke and flames in the engine space. ";
@@ -44,7 +45,7 @@ describe(`${texts.length} hostile texts of ${new Set(texts.map(({ kind }) => kin
         messages.map((message) => message.role),
         kind,
       ).toEqual(["system", "user"]);
-      const prompt = messages[1]!.content;
+      const prompt = messageText(messages[1]!);
       const [, mark] = /<data-([a-z]{10}) name="note">/.exec(prompt)!;
       expect(prompt.split(mark!), kind).toHaveLength(3);
       expect(prompt.slice(prompt.indexOf(`</data-${mark}>`)), kind).toBe(

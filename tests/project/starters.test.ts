@@ -1,10 +1,10 @@
 import { readFileSync } from "node:fs";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { openProject, listStarters, type Project } from "../../src/node.js";
+import { listStarters, openProject, runJob, type Project } from "../../src/jobs/index.js";
 import { removeTempFolders, run, smallProject } from "../helpers/cli.js";
 
-const starters = await listStarters();
+const { starters } = await runJob(listStarters, undefined, {});
 let folder: string;
 let project: Project;
 

@@ -1,4 +1,4 @@
-import type { Answer, Json } from "yoroshi";
+import { sentenceOf, type Answer, type Json } from "yoroshi";
 import type { Tryout } from "./use-tryout.js";
 
 const WORDS: Readonly<Record<Answer["state"], string>> = {
@@ -25,7 +25,7 @@ export function AnswerView({ tryout: { tried, prepared } }: { readonly tryout: T
     <div className="answer" role="status">
       <p className={`state ${answer.state === "answered" ? "good" : "bad"}`}>
         {WORDS[answer.state]}
-        {answer.reason ? `: ${answer.reason}` : ""}
+        {answer.reason ? `: ${sentenceOf(answer.reason)}` : ""}
       </p>
       {answer.state === "answered" && (
         <table>

@@ -11,6 +11,7 @@ import {
   type Message,
   type Prepared,
   type Template,
+  sentenceOf,
 } from "yoroshi";
 import { standin } from "yoroshi/standin";
 
@@ -73,7 +74,7 @@ export function useTryout(source: string): Tryout {
     setValue: (input, value) => setEdited((before) => ({ ...before, [input]: value })),
     ask: () => {
       if (!prepared || !reading) return;
-      if (reading.state !== "ready") return setTried({ prompt: [], answer: undefined, notAsked: reading.reason });
+      if (reading.state !== "ready") return setTried({ prompt: [], answer: undefined, notAsked: sentenceOf(reading.reason) });
       setAsking(true);
       void ask(prepared, reading.inputs, { model, clock })
         .then((answer) => setTried({ prompt, answer, notAsked: undefined }))

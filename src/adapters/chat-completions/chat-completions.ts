@@ -13,6 +13,7 @@ import { redactor } from "./key.js";
 import { mostBytes, readResponse, requestBody } from "./protocol.js";
 import type { Send } from "./send.js";
 
+/** How a host that speaks the chat-completions protocol is asked. */
 export interface ChatCompletionsOptions {
   /** Address up to and without `/chat/completions`. */
   readonly endpoint: string;
@@ -39,7 +40,24 @@ export interface ChatCompletionsOptions {
 const DEFAULT_TIMEOUT_MS = 60_000;
 const NOTHING: ReadonlySet<Extra> = new Set();
 
-/** A model behind the chat-completions protocol over HTTP. One attempt a call; every failure is a `ModelFailure`. */
+/**
+ * A model behind the chat-completions protocol over HTTP. One attempt a call; every failure is a `ModelFailure`.
+ *
+ * @example
+ * ```ts
+ * import { chatCompletions, systemClock, viaFetch } from "yoroshi";
+ *
+ * const model = chatCompletions({
+ *   endpoint: "https://models.example.com/v1",
+ *   id: "small-model",
+ *   key: "…",
+ *   send: viaFetch(),
+ *   clock: systemClock(),
+ *   price: { input: 0.15, output: 0.6 },
+ * });
+ * model.id; // => "small-model"
+ * ```
+ */
 export function chatCompletions(options: ChatCompletionsOptions): Model {
   const url = `${options.endpoint.replace(/\/+$/, "")}/chat/completions`;
   const headers: Record<string, string> = {

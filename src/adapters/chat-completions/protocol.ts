@@ -1,4 +1,14 @@
-import { allowanceOf, ModelFailure, statusFailure, wordsOf, type Finish, type ModelReply, type ModelRequest } from "../../core/index.js";
+import {
+  allowanceOf,
+  messageText,
+  ModelFailure,
+  statusFailure,
+  wordsOf,
+  type Finish,
+  type Message,
+  type ModelReply,
+  type ModelRequest,
+} from "../../core/index.js";
 
 /** What of a chat completion is needed, as hosts send it; any of it may be missing or of another type. */
 interface Completion {
@@ -40,15 +50,27 @@ export function mostBytes({ maxTokens, logProbabilities }: ModelRequest): number
 
 /** The JSON body of a request in the chat-completions protocol. */
 export function requestBody(id: string, request: ModelRequest, withSchema: boolean): string {
-  const plain = JSON.stringify({
-    model: id,
-    messages: request.messages,
+  const last = request.messages.length - 1;
+  const messages = request.messages.map((message, index) => (index < last ? sameMessage(message) : messageJson(message)));
+  const settings = JSON.stringify({
     temperature: request.temperature,
     max_tokens: request.maxTokens,
     seed: request.seed,
     logprobs: request.logProbabilities ? true : undefined,
   });
-  return withSchema && request.schema ? `${plain.slice(0, -1)},"response_format":${formatOf(request.schema, request.schemaName)}}` : plain;
+  const format = withSchema && request.schema ? `,"response_format":${formatOf(request.schema, request.schemaName)}` : "";
+  return `{"model":${JSON.stringify(id)},"messages":[${messages.join(",")}],${settings.slice(1, -1)}${format}}`;
+}
+
+const messageJson = (message: Message): string => JSON.stringify({ role: message.role, content: messageText(message) });
+
+/** Role and examples come before the last message, and are the same for thousands of rows; written out once. */
+const written = new WeakMap<Message, string>();
+
+function sameMessage(message: Message): string {
+  let json = written.get(message);
+  if (json === undefined) written.set(message, (json = messageJson(message)));
+  return json;
 }
 
 /** A schema is the same for thousands of rows; written out once. */

@@ -32,7 +32,17 @@ export function bodyText(bytes: Uint8Array): string {
   }
 }
 
-/** Sends with the platform's `fetch`: for the browser. */
+/**
+ * Sends with the platform's `fetch`: for the browser.
+ *
+ * @example
+ * ```ts
+ * import { viaFetch } from "yoroshi";
+ *
+ * const send = viaFetch(fetch);
+ * typeof send; // => "function"
+ * ```
+ */
 export function viaFetch(fetcher: typeof fetch = fetch): Send {
   return async (url, headers, body, signal, mostBytes = Infinity) => {
     const controller = new AbortController();

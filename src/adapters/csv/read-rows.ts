@@ -25,7 +25,16 @@ export async function readSmallCsv(file: string, name: string): Promise<SmallCsv
   return { columns, rows };
 }
 
-/** All rows of a CSV file in a stream. Throws `fileUnreadable` or `tableBroken`. */
+/**
+ * All rows of a CSV file in a stream. Throws `fileUnreadable` or `tableBroken`.
+ *
+ * @example
+ * ```ts
+ * import { csvRows } from "yoroshi/node";
+ *
+ * await csvRows("marrowby/reference/hazards.csv", "hazards").columns(); // => ["hazard", "meaning"]
+ * ```
+ */
 export function csvRows(file: string, name: string): RowSource {
   return {
     name,

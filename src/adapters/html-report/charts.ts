@@ -162,6 +162,7 @@ export function reliabilityChart(bins: readonly ReliabilityBin[], label: string)
 function drawn({ ariaLabel, ...options }: Plot.PlotOptions): Html {
   const svg = Plot.plot({
     ...options,
+    // Plot uses of a document what linkedom has.
     document: document as unknown as Document,
     style: { fontSize: "13px", background: "none", overflow: "visible" },
   });

@@ -9,9 +9,11 @@ import {
   type PartGrade,
   type TrialReport,
 } from "../../core/index.js";
-import { confusionChart, intervalChart, reliabilityChart, scatterChart } from "./charts.js";
+import { confusionChart, intervalChart, scatterChart } from "./charts.js";
 import { Html, html } from "./html.js";
 import { SCRIPT, STYLE } from "./style.js";
+import { slices, confidence, steadiness, judged, disagreements, advice, leftOut } from "./sections.js";
+import { percent, figure } from "./words.js";
 
 /** All that a report shows. */
 export interface TrialPage {
@@ -26,10 +28,6 @@ export interface TrialPage {
   readonly halfWidth: number;
   readonly isStandin: boolean;
 }
-
-const percent = (share: number | null | undefined): string =>
-  share === null || share === undefined ? "–" : `${(share * 100).toFixed(1)} %`;
-const figure = (value: number | null | undefined): string => (value === null || value === undefined ? "–" : value.toFixed(3));
 
 /** One self-contained HTML file about a trial: no network, readable by day, at night and in print. */
 export function trialPage(page: TrialPage): string {
@@ -284,209 +282,4 @@ function classTable(classes: NonNullable<PartGrade["classes"]>): Html {
       </tbody>
     </table>
   </div>`;
-}
-
-function slices({ slices: all, parts }: TrialReport): Html | undefined {
-  if (all.length === 0) return undefined;
-  const groups = [...new Set(all.map(({ by, part }) => JSON.stringify([by, part])))].map((key) => JSON.parse(key) as [string, string]);
-  return html`<h2>Slices</h2>
-    ${groups.map(([by, part]) => {
-      const own = all.filter((slice) => slice.by === by && slice.part === part);
-      const odd = own.filter((slice) => slice.standsOut);
-      const rows = own.map((slice) => ({
-        name: `${slice.value} (${slice.rows})`,
-        value: slice.accuracy,
-        ...slice.interval,
-        marked: slice.standsOut,
-      }));
-      return html`<figure>
-        ${intervalChart(rows, `Accuracy of ${part} by ${by}`, parts.find((grade) => grade.part === part)?.accuracy ?? undefined)}
-        <figcaption>
-          <b>${part}</b> by ${by}, smallest first; the dotted line is all rows.
-          ${odd.length === 0 ? "None differs from the rest beyond chance." : html`<span class="differs">${odd.map((slice) => `${slice.value} differs from the rest beyond chance (${percent(slice.accuracy)} against ${percent(slice.rest)})`).join("; ")}.</span>`}
-        </figcaption>
-      </figure>`;
-    })}`;
-}
-
-function confidence({ confidence: all }: TrialReport): Html | undefined {
-  if (all.length === 0) return undefined;
-  return html`<h2>How far its confidence can be trusted</h2>
-    <div class="pair">
-      ${all.map(
-        ({ part, bins, brier, calibrationError, threshold, reach }) =>
-          html`<figure>
-            ${reliabilityChart(bins, `Reliability of ${part}`)}
-            <figcaption>
-              <b>${part}</b>: Brier score ${figure(brier)}, expected calibration error ${figure(calibrationError)}.
-              ${threshold ? `From ${threshold.threshold.toFixed(2)} on, ${percent(threshold.accuracy)} are right; ${percent(threshold.toPerson)} of the rows would go to a person.` : `No threshold reaches ${percent(reach)}.`}
-            </figcaption>
-          </figure>`,
-      )}
-    </div>`;
-}
-
-function steadiness({ steadiness: all }: TrialReport): Html | undefined {
-  if (all.length === 0) return undefined;
-  return html`<h2>Steadiness</h2>
-    <p>Each row was asked ${all[0]!.asks} times.</p>
-    <div class="wide">
-      <table>
-        <thead>
-          <tr>
-            <th>part</th>
-            <th class="n">same each time</th>
-            <th class="n">Fleiss' kappa</th>
-            <th>least steady rows</th>
-          </tr>
-        </thead>
-        <tbody>
-          ${all.map(
-            (one) =>
-              html`<tr>
-                <td>${one.part}</td>
-                <td class="n">${percent(one.same)}</td>
-                <td class="n">${figure(one.kappa)}</td>
-                <td>${one.least.map(({ id, answers }) => `${id}: ${answers.join(", ")}`).join("; ") || "none"}</td>
-              </tr>`,
-          )}
-        </tbody>
-      </table>
-    </div>`;
-}
-
-function judged({ judged: all }: TrialReport): Html | undefined {
-  if (all.length === 0) return undefined;
-  return html`<h2>Texts judged by another template</h2>
-    ${all.map((one) => html`<p><b>${one.part}</b>, judged by ${one.template} (version ${one.version}): ${one.good} of ${one.rows} found good, ${percent(one.rows === 0 ? null : one.good / one.rows)} (${percent(one.interval.low)} to ${percent(one.interval.high)})${one.meanScore === undefined ? "" : `, mean score ${one.meanScore.toFixed(2)}`}. A judge is to be trusted as far as its own trial against people shows.</p>`)}`;
-}
-
-function disagreements({ disagreements: all, parts }: TrialReport): Html | undefined {
-  if (all.length === 0)
-    return html`<h2>Rows that disagree</h2>
-      <p>None.</p>`;
-  return html`<h2>Rows that disagree</h2>
-    <p class="filter">
-      <label>Words <input id="words" type="search" /></label
-      ><label
-        >Part
-        <select id="part">
-          <option value="">all</option>
-          ${parts.map(({ part }) => html`<option>${part}</option>`)}
-        </select></label
-      ><span id="count" class="quiet" role="status"></span>
-    </p>
-    <div class="wide">
-      <table id="disagreements">
-        <thead>
-          <tr>
-            <th>row</th>
-            <th>part</th>
-            <th>right</th>
-            <th>answered</th>
-            <th>the model's reason</th>
-          </tr>
-        </thead>
-        <tbody>
-          ${all.map(
-            (one) =>
-              html`<tr data-part="${one.part}">
-                <td>${one.id}</td>
-                <td>${one.part}</td>
-                <td>${one.truth}</td>
-                <td>${one.answer ?? "(none)"}</td>
-                <td>${one.why ?? ""}</td>
-              </tr>`,
-          )}
-        </tbody>
-      </table>
-    </div>`;
-}
-
-function advice({ advice: { confused, labels } }: TrialReport): Html | undefined {
-  if (confused.length === 0 && labels.length === 0) return undefined;
-  return html`<h2>What to look at</h2>
-    ${
-      confused.length > 0 &&
-      html`<h3>Values taken for each other most</h3>
-        <div class="wide">
-          <table>
-            <thead>
-              <tr>
-                <th>part</th>
-                <th>right</th>
-                <th>answered</th>
-                <th class="n">rows</th>
-                <th>words of these rows</th>
-              </tr>
-            </thead>
-            <tbody>
-              ${confused.map(
-                (one) =>
-                  html`<tr>
-                    <td>${one.part}</td>
-                    <td>${one.right}</td>
-                    <td>${one.answered}</td>
-                    <td class="n">${one.rows}</td>
-                    <td>${one.words.join(", ")}</td>
-                  </tr>`,
-              )}
-            </tbody>
-          </table>
-        </div>`
-    }${
-      labels.length > 0 &&
-      html`<h3>Labels that may be mistakes</h3>
-        <div class="wide">
-          <table>
-            <thead>
-              <tr>
-                <th>row</th>
-                <th>part</th>
-                <th>label</th>
-                <th>answer</th>
-                <th>why</th>
-              </tr>
-            </thead>
-            <tbody>
-              ${labels.map(
-                (one) =>
-                  html`<tr>
-                    <td>${one.id}</td>
-                    <td>${one.part}</td>
-                    <td>${one.label}</td>
-                    <td>${one.answer}</td>
-                    <td>${one.why}</td>
-                  </tr>`,
-              )}
-            </tbody>
-          </table>
-        </div>`
-    }`;
-}
-
-function leftOut({ unfit }: TrialReport): Html | undefined {
-  if (unfit.length === 0) return undefined;
-  return html`<h2>Left out</h2>
-    <div class="wide">
-      <table>
-        <thead>
-          <tr>
-            <th>row</th>
-            <th>what</th>
-            <th>why</th>
-          </tr>
-        </thead>
-        <tbody>
-          ${unfit.map(
-            (one) =>
-              html`<tr>
-                <td>${one.id}</td>
-                <td>${one.what}</td>
-                <td>${one.near ? `${one.problem} (is ${one.near} meant?)` : one.problem}</td>
-              </tr>`,
-          )}
-        </tbody>
-      </table>
-    </div>`;
 }

@@ -4,9 +4,21 @@ import { columnsOf, jsonlFormat } from "./jsonl-format.js";
 import { valuesOf } from "./line.js";
 import { readLines } from "./lines.js";
 
+/** Which JSON Lines file is a table, and how. */
 export type JsonlTableOptions = FileTableOptions;
 
-/** A JSON Lines file (one object on each line) as a table. */
+/**
+ * A JSON Lines file (one object on each line) as a table.
+ *
+ * @example
+ * ```ts
+ * import { writeFileSync } from "node:fs";
+ * import { jsonlTable } from "yoroshi/node";
+ *
+ * writeFileSync("notes.jsonl", '{"id":"1","text":"Late again."}\n');
+ * await jsonlTable({ file: "notes.jsonl", key: "id" }).columns(); // => ["id", "text"]
+ * ```
+ */
 export function jsonlTable(options: JsonlTableOptions): Table {
   return fileTable(options, jsonlFormat(options.key));
 }

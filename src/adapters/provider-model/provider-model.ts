@@ -1,5 +1,6 @@
 import {
   allowanceOf,
+  messageText,
   ModelFailure,
   ownSignal,
   statusFailure,
@@ -17,6 +18,7 @@ import { isProvider, type Generated, type GenerateOptions, type Provider } from 
 /** Versions of the shape that are known. */
 const VERSIONS: ReadonlySet<string> = new Set(["v2", "v3", "v4"]);
 
+/** What a provider object does not say of itself. */
 export interface ProviderModelOptions extends Pick<Model, "price" | "limits" | "context"> {
   readonly clock: Clock;
   /** What the host is called in messages and in fingerprints. Default: the provider's own name. */
@@ -32,8 +34,18 @@ export interface ProviderModelOptions extends Pick<Model, "price" | "limits" | "
  * @param provider what such a package gives for one model: `{ specificationVersion, provider, modelId, doGenerate }`.
  * @throws YoroshiError `misuse` for an object of another shape, or of a version that is not known.
  * @example
- * const model = providerModel(createProvider({ baseURL, apiKey })("small-model"), { clock: systemClock(), price: { input: 0.15, output:
- * 0.6 } });
+ * ```ts
+ * import { providerModel, systemClock, type Provider } from "yoroshi";
+ *
+ * const provider: Provider = {
+ *   specificationVersion: "v3",
+ *   provider: "own",
+ *   modelId: "small",
+ *   doGenerate: async () => ({ content: [{ type: "text", text: "{}" }], finishReason: "stop", usage: { inputTokens: 1, outputTokens: 1 } }),
+ * };
+ * const model = providerModel(provider, { clock: systemClock(), limits: { atOnce: 20, attempts: 4 } });
+ * [model.id, model.host]; // => ["small", "own"]
+ * ```
  */
 export function providerModel(provider: Provider, { clock, host, jsonSchema = true, price, limits, context }: ProviderModelOptions): Model {
   if (!isProvider(provider))
@@ -80,8 +92,10 @@ function optionsFor(
   abortSignal: AbortSignal,
 ): GenerateOptions {
   return {
-    prompt: messages.map(({ role, content }) =>
-      role === "system" ? { role, content } : { role, content: [{ type: "text", text: content }] },
+    prompt: messages.map((message) =>
+      message.role === "system"
+        ? { role: message.role, content: messageText(message) }
+        : { role: message.role, content: message.parts.map(({ text }) => ({ type: "text" as const, text })) },
     ),
     maxOutputTokens: maxTokens,
     temperature,

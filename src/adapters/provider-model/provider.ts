@@ -6,6 +6,7 @@ export interface Provider {
   readonly specificationVersion: string;
   readonly provider: string;
   readonly modelId: string;
+  /** One request, one attempt. */
   doGenerate(options: never): PromiseLike<unknown>;
 }
 

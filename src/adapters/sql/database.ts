@@ -8,6 +8,7 @@ import { postgres } from "./postgres.js";
 import { openSqlite } from "../../files/index.js";
 import { sqlite } from "./sqlite.js";
 
+/** Which database is opened. */
 export interface DatabaseOptions {
   /** What messages call it. */
   readonly name: string;
@@ -35,6 +36,7 @@ export interface Database {
    * @throws YoroshiError `databaseUnusable`, `databaseRights`; for a value that does not fit a `ValueRefused`.
    */
   patiently<T>(work: (db: Db) => Promise<T>, rights?: string): Promise<T>;
+  /** Closes its connections. */
   close(): Promise<void>;
 }
 
@@ -51,6 +53,15 @@ const LONGEST_WAIT_MS = 5_000;
  * Opens a database by its address or file.
  *
  * @throws YoroshiError `databaseUnusable` where the address is none, the driver is not installed, or there is no such file.
+ * @example
+ * ```ts
+ * import { systemClock } from "yoroshi";
+ * import { openDatabase, sqlTable } from "yoroshi/node";
+ *
+ * const database = await openDatabase({ name: "main", file: "log.sqlite", clock: systemClock() });
+ * await sqlTable(database, { table: "log", key: "id" }).columns(); // => ["id", "note"]
+ * await database.close();
+ * ```
  */
 export async function openDatabase(options: DatabaseOptions): Promise<Database> {
   const { name, clock, onNotice } = options;
@@ -154,6 +165,7 @@ async function mysqlPool({ name }: DatabaseOptions, url: string): Promise<unknow
     typeCast: (field: { readonly type: string; string(encoding?: string): string | null; buffer(): Buffer | null }) =>
       /BLOB|STRING/.test(field.type) ? textOrHex(field.buffer()) : field.string("utf8"),
   } as never);
+  // The promise wrapper's types leave out the events of the pool beneath.
   (
     pool as unknown as {
       on(event: string, listener: (connection: { query(sql: string): void; on(event: string, listener: () => void): void }) => void): void;

@@ -17,6 +17,7 @@ import { pages } from "./pages.js";
 import { standingText, writtenText } from "./texts.js";
 import { keyOf, writeRights, writeRows, type Writing } from "./write-rows.js";
 
+/** A table of a database, or a query. */
 export interface SqlSource {
   /** The table, with its schema before it where it needs one: `ops.deck_log`. */
   readonly table?: string | undefined;
@@ -26,6 +27,7 @@ export interface SqlSource {
   readonly into?: string | undefined;
 }
 
+/** Which rows of a database are a table. */
 export interface SqlTableOptions extends SqlSource {
   readonly key: KeyColumns;
   /** The table holds rows that Yoroshi makes: it may be created, and rows come and go. */
@@ -36,7 +38,20 @@ const PAGE_ROWS = 1_024;
 const CHUNK_ROWS = 128;
 const FEW = 3;
 
-/** A table of a database, or what a query gives. What is filled goes into the table itself, row by row by its key. */
+/**
+ * A table of a database, or what a query gives. What is filled goes into the table itself, row by row by its key.
+ *
+ * @example
+ * ```ts
+ * import { systemClock } from "yoroshi";
+ * import { openDatabase, sqlTable } from "yoroshi/node";
+ *
+ * const database = await openDatabase({ name: "main", file: "log.sqlite", clock: systemClock() });
+ * const table = sqlTable(database, { table: "log", key: "id" });
+ * await table.missingColumns!([{ name: "tone", freeText: false }]); // => ["ALTER TABLE \"log\" ADD COLUMN \"tone\" TEXT"]
+ * await database.close();
+ * ```
+ */
 export function sqlTable(database: Database, options: SqlTableOptions): Table {
   const source = sourceOf(database, options);
   const key = keyColumnsOf(options.key);
@@ -197,7 +212,19 @@ export function sqlTable(database: Database, options: SqlTableOptions): Table {
   };
 }
 
-/** All rows of a table or query in a stream, where no row needs a key: a table page by page along a unique index, where it has one. */
+/**
+ * All rows of a table or query in a stream, where no row needs a key: a table page by page along a unique index, where it has one.
+ *
+ * @example
+ * ```ts
+ * import { systemClock } from "yoroshi";
+ * import { openDatabase, sqlRows } from "yoroshi/node";
+ *
+ * const database = await openDatabase({ name: "main", file: "log.sqlite", clock: systemClock() });
+ * await sqlRows(database, { query: "SELECT id FROM log" }).columns(); // => ["id"]
+ * await database.close();
+ * ```
+ */
 export function sqlRows(database: Database, options: Omit<SqlSource, "into">): RowSource {
   const source = sourceOf(database, options);
   return {

@@ -2,6 +2,7 @@ import { sql, type RawBuilder } from "kysely";
 import { joinKey, YoroshiError, type CellsOf, type Growth, type Refusal, type StandingRow, type TargetColumn } from "../../core/index.js";
 import { ValueRefused, type Database } from "./database.js";
 import { keyAlias, type RowChange, type SqlColumn } from "./dialect.js";
+import { InFlight } from "./in-flight.js";
 import { rawKey } from "./keys.js";
 import { pages } from "./pages.js";
 import { outText, standingText } from "./texts.js";
@@ -31,8 +32,8 @@ export interface Writing {
 }
 
 /**
- * Writes rows page by page, each cell only where it still holds what was read; with growth, rows go and come. What was
- * written is read back: a rule of the database may keep a row from taking it without an error.
+ * Writes rows page by page, each cell only where it still holds what was read; with growth, rows go and come. While a page is written the
+ * next is read. What was written is read back: a rule of the database may keep a row from taking it without an error.
  */
 export async function writeRows(
   writing: Writing,
@@ -40,69 +41,34 @@ export async function writeRows(
   growth: Growth | undefined,
   onRefused?: (refusals: readonly Refusal[]) => void,
 ): Promise<void> {
-  const { database, from, key, own, wanted, name } = writing;
-  const { dialect } = database;
-  const guard = (index: number): string => `yoroshi_was_${index}`;
-  const read = growth ? writing.all : own;
-  const select = [
-    ...read.map((column) => sql`${sql.id("y", column.name)} AS ${sql.id(column.name)}`),
-    ...own.map((column, index) => sql`${dialect.asText(sql.id("y", column.name))} AS ${sql.id(guard(index))}`),
-  ];
-  const rights = writeRights(name, key, own);
-  const refused = new Refused(name);
-  for await (const page of pages(database, { from, key: writing.keyColumns, select, rights }, WRITE_ROWS)) {
-    const keyed = page.filter((row) => keyOf(key, row) !== "");
-    const standing: StandingRow[] = keyed.map((row) => ({
-      key: keyOf(key, row),
-      values: Object.fromEntries(own.map((column) => [column.name, standingText(database, column, row[column.name])])),
-    }));
-    const cells = await cellsOf(
-      standing.map((row) => row.key),
-      standing,
-    );
-    const gone = growth
-      ? keyed.filter((row, at) =>
-          growth.goes(
-            {
-              key: standing[at]!.key,
-              values: Object.fromEntries(read.map((column) => [column.name, standingText(database, column, row[column.name])])),
-            },
-            cells[at],
-          ),
-        )
-      : [];
-    await remove(
-      writing,
-      gone.map((row) => ({
-        key: rawKey(dialect, writing.keyColumns, row),
-        was: own.map((_, index) => (row[guard(index)] ?? null) as string | null),
-      })),
-    );
-    const isGone = new Set(gone);
-    // Rows that change the same columns go together.
-    const groups = new Map<string, { columns: number[]; rows: (RowChange & { name: string })[] }>();
-    keyed.forEach((row, at) => {
-      if (isGone.has(row)) return;
-      const changed = own.flatMap((column, index) => {
-        const cell = cells[at]?.[column.name];
-        const text = cell === undefined ? undefined : outText(column, cell);
-        return text === undefined || text === standing[at]!.values[column.name] ? [] : [{ index, text }];
+  const { database, wanted, own } = writing;
+  const refused = new Refused(writing.name);
+  // Each page tells its own, so that the first rows of the table are told first, however pages end.
+  const byPage: Refused[] = [];
+  const writes = new InFlight(growth ? 1 : WRITES_AT_ONCE[database.dialect.name]);
+  const rights = writeRights(writing.name, writing.key, own);
+  try {
+    for await (const page of readPages(writing, growth !== undefined)) {
+      const cells = await cellsOf(
+        page.map(({ key }) => key),
+        page.map(({ key, values }) => ({ key, values: ofColumns(values, own) })),
+      );
+      const gone = new Set(growth ? page.filter((row, at) => growth.goes({ key: row.key, values: row.values }, cells[at])) : []);
+      const groups = changedRows(own, page, cells, gone);
+      const refusedHere = new Refused(writing.name);
+      byPage.push(refusedHere);
+      await writes.begin(async () => {
+        await remove(writing, [...gone]);
+        for (const { columns, rows } of groups) {
+          const change = { table: writing.from, key: writing.keyColumns, columns: columns.map((index) => own[index]!) };
+          await update(writing, change, rows, rights, refusedHere);
+        }
       });
-      if (changed.length === 0) return;
-      const columns = changed.map(({ index }) => index);
-      const group = groups.get(columns.join()) ?? { columns, rows: [] };
-      groups.set(columns.join(), group);
-      group.rows.push({
-        name: standing[at]!.key,
-        key: rawKey(dialect, writing.keyColumns, row),
-        was: columns.map((index) => (row[guard(index)] ?? null) as string | null),
-        becomes: changed.map(({ text }) => (text === "" ? null : text)),
-      });
-    });
-    for (const { columns, rows } of groups.values()) {
-      const change = { table: from, key: writing.keyColumns, columns: columns.map((index) => own[index]!) };
-      await update(writing, change, rows, rights, refused);
     }
+    await writes.end();
+    for (const one of byPage) refused.addAll(one);
+  } finally {
+    await writes.settle();
   }
   for await (const rows of growth?.added() ?? []) {
     const cells = await cellsOf(rows.map((row) => row.key));
@@ -119,16 +85,90 @@ export async function writeRows(
   else refused.tell(wanted.map((column) => column.name));
 }
 
+/**
+ * How many pages are written at once. MySQL locks what it looks through where the key has no index of its own, so that two writings
+ * could wait for each other for ever; SQLite has one writer.
+ */
+const WRITES_AT_ONCE = { PostgreSQL: 2, MySQL: 1, SQLite: 1 } as const;
+
+/** A row of a page as it was read. */
+interface ReadRow {
+  readonly key: string;
+  /** The values of its key columns, as the database compares them. */
+  readonly rawKey: RowChange["key"];
+  readonly values: Readonly<Record<string, string>>;
+  /** What each written column held, as it is held against what stands when it is written. */
+  readonly was: RowChange["was"];
+}
+
+/** The rows of the table that have a key; with growth with all their columns. */
+async function* readPages(writing: Writing, growing: boolean): AsyncGenerator<ReadRow[]> {
+  const { database, from, key, keyColumns, own, name } = writing;
+  const { dialect } = database;
+  const guard = (index: number): string => `yoroshi_was_${index}`;
+  const read = growing ? writing.all : own;
+  const select = [
+    ...read.map((column) => sql`${sql.id("y", column.name)} AS ${sql.id(column.name)}`),
+    ...own.map((column, index) => sql`${dialect.asText(sql.id("y", column.name))} AS ${sql.id(guard(index))}`),
+  ];
+  for await (const page of pages(database, { from, key: keyColumns, select, rights: writeRights(name, key, own) }, WRITE_ROWS)) {
+    yield page.flatMap((row) => {
+      const found = keyOf(key, row);
+      if (found === "") return [];
+      const values = Object.fromEntries(read.map((column) => [column.name, standingText(database, column, row[column.name])]));
+      const was = own.map((_, index) => (row[guard(index)] ?? null) as string | null);
+      return [{ key: found, rawKey: rawKey(dialect, keyColumns, row), values, was }];
+    });
+  }
+}
+
+const ofColumns = (values: ReadRow["values"], columns: readonly SqlColumn[]): Record<string, string> =>
+  Object.fromEntries(columns.map(({ name }) => [name, values[name]!]));
+
+interface Group {
+  readonly columns: readonly number[];
+  readonly rows: NamedChange[];
+}
+
+/** The rows whose cells become others; those that change the same columns go together. */
+function changedRows(
+  own: readonly SqlColumn[],
+  page: readonly ReadRow[],
+  cells: Awaited<ReturnType<CellsOf>>,
+  gone: ReadonlySet<ReadRow>,
+): Group[] {
+  const groups = new Map<string, Group>();
+  for (const [at, row] of page.entries()) {
+    if (gone.has(row)) continue;
+    const changed = own.flatMap((column, index) => {
+      const cell = cells[at]?.[column.name];
+      const text = cell === undefined ? undefined : outText(column, cell);
+      return text === undefined || text === row.values[column.name] ? [] : [{ index, text }];
+    });
+    if (changed.length === 0) continue;
+    const columns = changed.map(({ index }) => index);
+    const group = groups.get(columns.join()) ?? { columns, rows: [] };
+    groups.set(columns.join(), group);
+    group.rows.push({
+      name: row.key,
+      key: row.rawKey,
+      was: columns.map((index) => row.was[index] ?? null),
+      becomes: changed.map(({ text }) => (text === "" ? null : text)),
+    });
+  }
+  return [...groups.values()];
+}
+
 const growthRights = ({ name }: Writing): string => `SELECT, INSERT, UPDATE and DELETE on ${name}`;
 
 /** Takes rows away that still hold what was read. */
-async function remove(writing: Writing, rows: readonly Pick<RowChange, "key" | "was">[]): Promise<void> {
+async function remove(writing: Writing, rows: readonly Pick<ReadRow, "rawKey" | "was">[]): Promise<void> {
   const { database, from, keyColumns, own } = writing;
   if (rows.length === 0) return;
   await database.patiently(
     (db) =>
       db.transaction().execute(async (transaction) => {
-        for (const { key, was } of rows) {
+        for (const { rawKey: key, was } of rows) {
           const holds = [
             ...keyColumns.map((column, index) => sql`${sql.id(column.name)} = ${database.dialect.keyParameter(key[index], column.class)}`),
             ...own.map((column, index) =>
@@ -287,6 +327,15 @@ class Refused {
     this.#found.set(problem, found);
     found.rows++;
     if (found.keys.length < FEW) found.keys.push(key);
+  }
+
+  addAll(other: Refused): void {
+    for (const [problem, { rows, keys, columns }] of other.#found) {
+      const found = this.#found.get(problem) ?? { rows: 0, keys: [], columns, problem };
+      this.#found.set(problem, found);
+      found.rows += rows;
+      found.keys.push(...keys.slice(0, FEW - found.keys.length));
+    }
   }
 
   /** Most rows first. */

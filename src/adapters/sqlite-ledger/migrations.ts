@@ -75,4 +75,5 @@ export const MIGRATIONS: readonly string[] = [
   CREATE TABLE leases (name TEXT PRIMARY KEY, holder TEXT NOT NULL, process INTEGER NOT NULL, until INTEGER NOT NULL) WITHOUT ROWID;
   CREATE TABLE reservations (holder TEXT PRIMARY KEY, process INTEGER NOT NULL, amount INTEGER NOT NULL, until INTEGER NOT NULL) WITHOUT ROWID;
   `,
+  "-- From here on reasons and notes are codes with details; sentences that stand are read as before.",
 ];

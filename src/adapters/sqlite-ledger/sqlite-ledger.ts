@@ -1,87 +1,40 @@
-import { chmodSync, closeSync, existsSync, mkdirSync, openSync } from "node:fs";
-import path from "node:path";
 import type Database from "better-sqlite3";
 import {
   addCharge,
   canonicalJson,
   grantOf,
-  isYoroshiError,
-  YoroshiError,
-  type Answer,
-  type AnswerRecord,
-  type CellRecord,
-  type CellState,
   type Charge,
   type Json,
   type Ledger,
   type Reservation,
-  type RunRecord,
   type SpendRecord,
   type VersionRecord,
 } from "../../core/index.js";
-import { isRunning, openSqlite } from "../../files/index.js";
+import { isRunning } from "../../files/index.js";
 import { groupCommit } from "./group-commit.js";
-import { MIGRATIONS } from "./migrations.js";
+import { openLedgerFile } from "./open-file.js";
+import { answerRecord, cellRecord, putAnswer, putCell, runRecord, type AnswerRow, type CellRow, type RunRow } from "./rows.js";
 
-const CACHE_KIB = 4_000;
-const OWNER_ONLY = 0o600;
-/**
- * Of 4 KiB: the write-ahead log is written back to the file when it has so many. Answers lie in the order of their
- * fingerprints, that is at random, so that doing it seldom writes far fewer pages.
- */
-const CHECKPOINT_PAGES = 4_000;
 /** Records that are read at a time when all are wanted. */
 const SOME = 500;
-
-interface AnswerRow {
-  fingerprint: Buffer;
-  template: string;
-  version: number;
-  model: string;
-  run: string;
-  at: number;
-  basis: string | null;
-  answer: string;
-}
-
-/**
- * key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form: rows as arrays are read faster than as
- * objects.
- */
-type CellRow = [
-  string,
-  CellState,
-  string | null,
-  Buffer | null,
-  string,
-  string | null,
-  string | null,
-  string | null,
-  string,
-  number,
-  string | null,
-  string | null,
-  number | null,
-];
-
-interface RunRow {
-  id: string;
-  kind: RunRecord["kind"];
-  subject: string;
-  started: number;
-  ended: number | null;
-  outcome: string | null;
-  tally: string | null;
-}
 
 /**
  * The ledger in one SQLite file. Writes are committed in groups to its write-ahead log, which survives the end of the
  * process at any moment; `flush` also brings them to the disk, so that they survive the loss of power.
  *
  * @throws YoroshiError `ledgerNewer`, `ledgerBroken`.
+ * @example
+ * ```ts
+ * import { sqliteLedger } from "yoroshi/node";
+ *
+ * const ledger = sqliteLedger("ledger.sqlite");
+ * await ledger.facts.set("seen", 3);
+ * await ledger.facts.get("seen"); // => 3
+ * await ledger.close();
+ * ```
  */
 export function sqliteLedger(file: string): Ledger {
-  const db = open(file);
+  const db = openLedgerFile(file);
   const sql = statements(db);
   const places = new Map<string, number>();
   // Of one commit, what the same run, step, model and day were charged goes into one row at once.
@@ -251,53 +204,6 @@ export function sqliteLedger(file: string): Ledger {
   };
 }
 
-function open(file: string): Database.Database {
-  try {
-    mkdirSync(path.dirname(file), { recursive: true });
-    // For its owner only: what rows and models said stands in it. Its journal takes over the mode.
-    if (file !== ":memory:") closeSync(openSync(file, "a", OWNER_ONLY));
-    const db = openSqlite(file, { timeout: 10_000 });
-    db.pragma("journal_mode = WAL");
-    db.pragma("synchronous = NORMAL");
-    db.pragma(`wal_autocheckpoint = ${CHECKPOINT_PAGES}`);
-    // In KiB: the library's own default of 16 MB buys little here.
-    db.pragma(`cache_size = -${CACHE_KIB}`);
-    migrate(db, file);
-    return db;
-  } catch (error) {
-    if (isYoroshiError(error)) throw error;
-    const code = (error as { code?: string }).code ?? "";
-    const problem =
-      code.startsWith("SQLITE_NOTADB") || code.startsWith("SQLITE_CORRUPT")
-        ? "it is damaged. Move it away to begin a new one; the filled table keeps its values"
-        : code === ""
-          ? (error as Error).message
-          : code;
-    throw new YoroshiError("ledgerBroken", { file, problem }, { cause: error });
-  }
-}
-
-function migrate(db: Database.Database, file: string): void {
-  const format = db.pragma("user_version", { simple: true }) as number;
-  if (format > MIGRATIONS.length) throw new YoroshiError("ledgerNewer", { file, found: format, known: MIGRATIONS.length });
-  if (format === MIGRATIONS.length) return;
-  if (format > 0) keepCopy(db, file, format);
-  // Immediate: two processes that open a new ledger together must not both migrate it.
-  db.transaction(() => {
-    const now = db.pragma("user_version", { simple: true }) as number;
-    for (const step of MIGRATIONS.slice(now)) db.exec(step);
-    db.pragma(`user_version = ${MIGRATIONS.length}`);
-  }).immediate();
-}
-
-/** The ledger as it was, beside it, before its format is raised. */
-function keepCopy(db: Database.Database, file: string, format: number): void {
-  const copy = `${file}.format-${format}`;
-  if (existsSync(copy)) return;
-  db.prepare("VACUUM INTO ?").run(copy);
-  chmodSync(copy, OWNER_ONLY);
-}
-
 function statements(db: Database.Database) {
   const answer = "(fingerprint, template, version, model, run, at, spent, basis, answer) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)";
   return {
@@ -356,91 +262,5 @@ function statements(db: Database.Database) {
     setReservation: db.prepare("INSERT OR REPLACE INTO reservations (holder, process, amount, until) VALUES (?, ?, ?, ?)"),
     lowerReservation: db.prepare("UPDATE reservations SET amount = max(0, amount - ?) WHERE holder = ?"),
     dropReservation: db.prepare("DELETE FROM reservations WHERE holder = ?"),
-  };
-}
-
-function putAnswer(statement: Database.Statement, { fingerprint, template, version, model, run, at, basis, answer }: AnswerRecord): void {
-  statement.run(
-    Buffer.from(fingerprint, "hex"),
-    template,
-    version,
-    model,
-    run,
-    at,
-    answer.spent,
-    basis ? JSON.stringify(basis) : null,
-    JSON.stringify(answer),
-  );
-}
-
-function putCell(
-  statement: Database.Statement,
-  place: number,
-  { key, state, reason, fingerprint, values, edited, was, notes, run, at, editedOn, past, form }: CellRecord,
-): void {
-  statement.run(
-    place,
-    key,
-    state,
-    reason ?? null,
-    fingerprint ? Buffer.from(fingerprint, "hex") : null,
-    JSON.stringify(values),
-    edited ? JSON.stringify(edited) : null,
-    was ? JSON.stringify(was) : null,
-    notes ? JSON.stringify(notes) : null,
-    run,
-    at,
-    editedOn ?? null,
-    past ? JSON.stringify(past) : null,
-    form ?? null,
-  );
-}
-
-function answerRecord({ fingerprint, template, version, model, run, at, basis, answer }: AnswerRow): AnswerRecord {
-  return {
-    fingerprint: fingerprint.toString("hex"),
-    template,
-    version,
-    model,
-    run,
-    at,
-    ...(basis === null ? {} : { basis: JSON.parse(basis) as AnswerRecord["basis"] }),
-    answer: JSON.parse(answer) as Answer,
-  };
-}
-
-function cellRecord(
-  plan: string,
-  step: string,
-  [key, state, reason, fingerprint, given, edited, was, notes, run, at, editedOn, past, form]: CellRow,
-): CellRecord {
-  return {
-    plan,
-    step,
-    key,
-    state,
-    reason: reason ?? undefined,
-    fingerprint: fingerprint?.toString("hex"),
-    values: JSON.parse(given) as CellRecord["values"],
-    edited: edited === null ? undefined : (JSON.parse(edited) as CellRecord["edited"]),
-    was: was === null ? undefined : (JSON.parse(was) as CellRecord["was"]),
-    notes: notes === null ? undefined : (JSON.parse(notes) as CellRecord["notes"]),
-    editedOn: editedOn ?? undefined,
-    past: past === null ? undefined : (JSON.parse(past) as CellRecord["past"]),
-    form: form ?? undefined,
-    run,
-    at,
-  };
-}
-
-function runRecord(row: RunRow): RunRecord {
-  return {
-    id: row.id,
-    kind: row.kind,
-    subject: row.subject,
-    startedAt: row.started,
-    endedAt: row.ended ?? undefined,
-    end: row.outcome ?? undefined,
-    tally: row.tally === null ? undefined : (JSON.parse(row.tally) as Json),
   };
 }

@@ -14,6 +14,17 @@ import { openSqlite } from "../../files/index.js";
 /**
  * Related rows of any table that can be streamed: it is read once into a temporary database on the disk, which is
  * gone when it is closed, and then asked about many rows at once. Memory does not depend on the table's size.
+ *
+ * @example
+ * ```ts
+ * import { csvRows, sqliteLookup } from "yoroshi/node";
+ *
+ * const messages = csvRows("marrowby/messages.csv", "messages.csv");
+ * const thread = sqliteLookup(messages, { match: { reportId: "reportId" }, order: "sentAt", limit: 50, keep: "newest" });
+ * const [found] = await thread.of([{ key: "R-012", place: "row 12", values: { reportId: "R-012" } }]);
+ * console.log(found!.rows.length);
+ * await thread.close();
+ * ```
  */
 export function sqliteLookup(source: RowSource, way: RelatedWay): Related {
   let ready: Promise<Database.Database> | undefined;

@@ -1,6 +1,18 @@
 import type { CancelSignal, Clock } from "../../core/index.js";
 
-/** The machine's own time and chance. Runs in Node and in a browser. */
+/**
+ * The machine's own time and chance. Runs in Node and in a browser.
+ *
+ * @example
+ * ```ts
+ * import { systemClock } from "yoroshi";
+ *
+ * const clock = systemClock();
+ * const before = clock.now();
+ * await clock.sleep(20);
+ * clock.now() > before; // => true
+ * ```
+ */
 export function systemClock(): Clock {
   return { now: () => Date.now(), random: () => Math.random(), sleep };
 }

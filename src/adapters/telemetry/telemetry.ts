@@ -7,6 +7,16 @@ const NAME = "yoroshi";
  * A span and two metrics for every attempt to ask a model, named after OpenTelemetry's semantic conventions for generative
  * AI. Nothing leaves the process unless the user has registered an exporter: only the API package is used. No prompts, no
  * replies, nothing of a row.
+ *
+ * @example
+ * ```ts
+ * import { telemetry } from "yoroshi/node";
+ * import { standin } from "yoroshi/standin";
+ *
+ * // Each attempt is a span and counts in metrics, where the application has registered exporters.
+ * const model = telemetry()(standin());
+ * model.id; // => "standin-small"
+ * ```
  */
 export function telemetry(): ModelLayer {
   const tracer = trace.getTracer(NAME);

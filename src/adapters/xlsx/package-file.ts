@@ -159,6 +159,7 @@ async function* bytesOf(entry: FileEntry): AsyncGenerator<Uint8Array> {
   const unpacked = entry
     .getData(writable, { checkSignature: true })
     .catch(async (error: unknown) => void (await writable.abort(error).catch(() => undefined)));
+  // Node reads such a stream chunk by chunk; the browser's types do not say so.
   yield* readable as unknown as AsyncIterable<Uint8Array>;
   await unpacked;
 }

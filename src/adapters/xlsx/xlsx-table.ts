@@ -9,7 +9,17 @@ export interface XlsxTableOptions extends SheetChoice, Omit<FileTableOptions, "g
   readonly showsStates?: boolean | undefined;
 }
 
-/** A sheet, or a defined table, of a workbook (`.xlsx`, `.xlsm`) as a table. */
+/**
+ * A sheet, or a defined table, of a workbook (`.xlsx`, `.xlsm`) as a table.
+ *
+ * @example
+ * ```ts
+ * import { xlsxTable } from "yoroshi/node";
+ *
+ * const table = xlsxTable({ file: "notes.xlsx", key: "id", sheet: "Notes" });
+ * await table.columns(); // => ["id", "text"]
+ * ```
+ */
 export function xlsxTable({ sheet, table, headerRow, showsStates, ...options }: XlsxTableOptions): Table {
   const { key, onNotice } = options;
   return fileTable(
@@ -19,7 +29,16 @@ export function xlsxTable({ sheet, table, headerRow, showsStates, ...options }: 
   );
 }
 
-/** All rows of a sheet in a stream. */
+/**
+ * All rows of a sheet in a stream.
+ *
+ * @example
+ * ```ts
+ * import { xlsxRows } from "yoroshi/node";
+ *
+ * for await (const rows of xlsxRows("notes.xlsx", "notes.xlsx").rows()) console.log(rows);
+ * ```
+ */
 export function xlsxRows(file: string, name: string, choice: SheetChoice = {}): RowSource {
   return {
     name,

@@ -1,4 +1,4 @@
-import { formatPlace, plural } from "../../core/index.js";
+import { formatPlace, plural } from "../../core/ground/index.js";
 import { checkFiles, runJob, type CheckReport } from "../../jobs/index.js";
 import { bad, good, out, outJson, quiet, warn } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";

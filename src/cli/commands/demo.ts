@@ -1,58 +1,43 @@
-import { existsSync } from "node:fs";
-import { copyFile, cp } from "node:fs/promises";
 import path from "node:path";
-import { YoroshiError } from "../../core/index.js";
-import { fillPlan, runJob } from "../../jobs/index.js";
-import { contestantOf, openProject, packageFolder, PROJECT_FILE, type Project } from "../../project/index.js";
+import { fillPlan, runJob, setDemoDraft, setUpDemo, type Project } from "../../jobs/index.js";
 import { heading, note, out, outJson, quiet } from "../print/print.js";
-import type { CommonOptions } from "../with-project.js";
-import { fillAndShow } from "./fill.js";
 import { printContest, printTrial } from "../print/trial.js";
+import { withProject, type CommonOptions } from "../with-project.js";
+import { fillAndShow } from "./fill.js";
 import { runTrial } from "./trial.js";
 
 const TEMPLATE = "hazard-triage";
 
 /** `yoroshi demo`: a project of a made-up ferry operator, taken through the order of work. */
 export async function demo(folder: string, options: CommonOptions): Promise<number> {
-  const root = path.resolve(folder);
-  const source = packageFolder("demo");
-  const isNew = !existsSync(path.join(root, PROJECT_FILE));
-  if (isNew && existsSync(root))
-    throw new YoroshiError("badOption", { option: folder, problem: "this folder exists and is not a project. Name another." });
-  if (isNew) await cp(source, root, { recursive: true });
-  const project = await openProject({ cwd: root, onNotice: note });
-  try {
-    return options.json ? await quietDemo(project) : await walkThrough(project, source, folder, isNew);
-  } finally {
-    await project.close();
-  }
+  const { root, isNew } = await runJob(setUpDemo, undefined, { folder });
+  return withProject({ project: root }, (project) => (options.json ? quietDemo(project) : walkThrough(project, folder, isNew)));
 }
 
-async function walkThrough(project: Project, source: string, folder: string, isNew: boolean): Promise<number> {
+async function walkThrough(project: Project, folder: string, isNew: boolean): Promise<number> {
   out(
     isNew
       ? `The demo project is set up in ${folder}: deck reports of Marrowby Ferries, a made-up operator.`
       : `${folder} is set up already; going on with it.`,
   );
-  const file = path.join(project.root, "templates", `${TEMPLATE}.yaml`);
 
   if (isNew) {
     step("1  Trial of a first draft", "a short task, options without their meanings");
-    await copyFile(path.join(source, "drafts", `${TEMPLATE}.first.yaml`), file);
-    const first = await runTrial(project, TEMPLATE, { json: true });
-    for (const { part, right, graded, accuracy } of first.report.parts)
+    await runJob(setDemoDraft, project, { template: TEMPLATE, draft: "first" });
+    const first = await runTrial(project, { template: TEMPLATE }, true);
+    for (const { part, right, graded, accuracy } of first.parts)
       out(`  ${part}: ${right} of ${graded} right (${((accuracy ?? 0) * 100).toFixed(1)} %)`);
-    await copyFile(path.join(source, "templates", `${TEMPLATE}.yaml`), file);
+    await runJob(setDemoDraft, project, { template: TEMPLATE, draft: "improved" });
   }
 
   step(
     isNew ? "2  Trial of the improved template" : "1  Trial",
     "options with meanings, a described scale, the reason first, two examples",
   );
-  const { report, contest, others } = await runTrial(project, TEMPLATE, { json: true });
+  const report = await runTrial(project, { template: TEMPLATE }, true);
   const { currency } = project.settings;
   printTrial(report, { currency, all: false, halfWidth: 0.05 });
-  if (contest) printContest(contest, contestantOf(`version ${report.version}`, report), others, currency);
+  printContest(report, currency);
 
   let exit = 0;
   step(isNew ? "3  Three fills of one table" : "2  Three fills of one table", "what is known from before is not asked again");
@@ -69,7 +54,7 @@ async function walkThrough(project: Project, source: string, folder: string, isN
 
 /** The same work for programs: the fills' reports, one object. */
 async function quietDemo(project: Project): Promise<number> {
-  const { report } = await runTrial(project, TEMPLATE, { json: true });
+  const report = await runTrial(project, { template: TEMPLATE }, true);
 
   const fills = [];
   for (const plan of ["triage", "headlines", "actions"]) {

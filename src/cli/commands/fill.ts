@@ -1,5 +1,5 @@
 import type * as z from "zod";
-import { formatMoney, plural, type FillOptions } from "../../core/index.js";
+import { formatMoney, plural } from "../../core/ground/index.js";
 import {
   capAdvice,
   errorJson,
@@ -10,11 +10,12 @@ import {
   type FilledPlan,
   type FillPlanEvent,
   type PreviewedPlan,
+  type Project,
 } from "../../jobs/index.js";
-import type { Project } from "../../project/index.js";
 import { bad, duration, good, heading, note, out, outJson, quiet, standinNote, table, warn } from "../print/print.js";
 import { fillProgress } from "../print/progress.js";
 import { reportError, tellError } from "../report-error.js";
+import { interruptible } from "../signals.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
 interface FillCommandOptions extends CommonOptions {
@@ -23,9 +24,9 @@ interface FillCommandOptions extends CommonOptions {
   readonly only?: readonly string[] | undefined;
   readonly where?: string | undefined;
   readonly column?: readonly string[] | undefined;
-  readonly refill?: FillOptions["refill"];
+  readonly refill?: string | undefined;
   readonly overwrite?: readonly string[] | undefined;
-  readonly standing?: FillOptions["standing"];
+  readonly standing?: "keep" | "renew" | undefined;
   readonly spend?: number | undefined;
   readonly inPlace?: boolean | undefined;
   readonly ignoreGate?: boolean | undefined;
@@ -122,25 +123,6 @@ export async function fillAndShow(
     progress?.stop();
     release();
   }
-}
-
-/** Ctrl-C finishes what is in flight, a second one drops it. */
-function interruptible(): { readonly signals: { readonly stop: AbortSignal; readonly signal: AbortSignal }; release(): void } {
-  const stop = new AbortController();
-  const drop = new AbortController();
-  const onInterrupt = (): void => {
-    if (stop.signal.aborted) drop.abort();
-    else note("\nFinishing what is in flight; press Ctrl-C again to drop it.");
-    stop.abort();
-  };
-  const names = ["SIGINT", "SIGTERM", "SIGHUP"] as const;
-  for (const name of names) process.on(name, onInterrupt);
-  return {
-    signals: { stop: stop.signal, signal: drop.signal },
-    release: () => {
-      for (const name of names) process.off(name, onInterrupt);
-    },
-  };
 }
 
 async function dryRun(project: Project, choice: object, options: CommonOptions): Promise<number> {

@@ -1,6 +1,5 @@
-import path from "node:path";
-import { plural, YoroshiError } from "../../core/index.js";
-import { exportLedger } from "../../project/index.js";
+import { plural, YoroshiError } from "../../core/ground/index.js";
+import { exportLedger, pruneLedger, runJob } from "../../jobs/index.js";
 import { good, out, outJson } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
@@ -11,10 +10,10 @@ interface ExportOptions extends CommonOptions {
 /** `yoroshi ledger export`: all answers, or all cells, as JSON Lines or CSV. */
 export async function exportAll(file: string, options: ExportOptions): Promise<number> {
   return withProject(options, async (project) => {
-    const what = options.cells ? "cells" : "answers";
-    const count = await exportLedger(project, what, path.resolve(file));
-    if (options.json) outJson({ file, what, count });
-    else out(`${good("written")}  ${file}: ${options.cells ? plural(count, "row's cells", "rows' cells") : plural(count, "answer")}`);
+    const report = await runJob(exportLedger, project, { file, what: options.cells ? "cells" : "answers" });
+    const { what, count } = report;
+    if (options.json) outJson(report);
+    else out(`${good("written")}  ${file}: ${what === "cells" ? plural(count, "row's cells", "rows' cells") : plural(count, "answer")}`);
     return 0;
   });
 }
@@ -24,18 +23,14 @@ interface PruneOptions extends CommonOptions {
   readonly of?: string | undefined;
 }
 
-const DAY_MS = 86_400_000;
-
 /** `yoroshi ledger prune`: forgets old answers that no cell rests on. */
 export async function prune(options: PruneOptions): Promise<number> {
   return withProject(options, async (project) => {
     if (options.olderThan === undefined)
       throw new YoroshiError("badOption", { option: "--older-than", problem: "say how many days old an answer must be to be forgotten." });
-    const forgotten = await project
-      .ledger()
-      .answers.prune({ before: project.clock.now() - options.olderThan * DAY_MS, subject: options.of });
-    if (options.json) outJson({ forgotten });
-    else out(`${good("forgotten")}  ${plural(forgotten, "answer")}. Every cell's own answer is kept.`);
+    const report = await runJob(pruneLedger, project, { olderThanDays: options.olderThan, of: options.of });
+    if (options.json) outJson(report);
+    else out(`${good("forgotten")}  ${plural(report.forgotten, "answer")}. Every cell's own answer is kept.`);
     return 0;
   });
 }

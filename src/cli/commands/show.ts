@@ -1,16 +1,4 @@
-import {
-  columnsOf,
-  isTemplateStep,
-  keyColumnsOf,
-  sourceName,
-  type Plan,
-  type Step,
-  type InputSpec,
-  type Json,
-  type Message,
-  type Prepared,
-} from "../../core/index.js";
-import { findTemplates, type Project } from "../../project/index.js";
+import { listFiles, runJob, showPlan, showTemplate, type PlanShown, type Project, type TemplateShown } from "../../jobs/index.js";
 import { block, cut, heading, out, outJson, quiet, table } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
@@ -23,49 +11,30 @@ interface ShowOptions extends CommonOptions {
 export async function show(name: string | undefined, options: ShowOptions): Promise<number> {
   return withProject(options, async (project) => {
     if (name === undefined) await showAll(project, options);
-    else if (await project.isPlan(name)) await showPlan(project, name, options);
-    else await showTemplate(project, name, options);
+    else if (await project.isPlan(name)) {
+      const report = await runJob(showPlan, project, { plan: name });
+      if (options.json) outJson(report);
+      else printPlan(report);
+    } else {
+      const report = await runJob(showTemplate, project, { template: name });
+      if (options.json) outJson(report);
+      else printTemplate(report);
+    }
     return 0;
   });
 }
 
-async function showAll(project: Project, options: ShowOptions): Promise<void> {
-  const searching = options.find !== undefined || options.tag !== undefined;
-  const templates = (await findTemplates(project, { words: options.find, tag: options.tag })).map(({ name, title, tags, broken }) => ({
-    name,
-    title: broken ? "(has mistakes: see `yoroshi check`)" : title,
-    tags,
-  }));
-  if (searching) {
-    if (options.json) return outJson({ templates });
-    return out(
-      templates.length === 0
-        ? "No template has all of that."
-        : table(
-            ["name", "title", "tags"],
-            templates.map(({ name, title, tags }) => [name, title, tags.join(", ")]),
-          ),
-    );
-  }
-  const plans = await Promise.all(
-    (await project.listPlans()).map(async ({ name, file }) => {
-      const plan = await project.plan(file).catch(() => undefined);
-      return {
-        name,
-        title: plan?.title ?? "",
-        table: plan ? sourceName(plan.table) : "",
-        fills: plan ? Object.values(plan.steps).flatMap(columnsOf) : [],
-      };
-    }),
+async function showAll(project: Project, { find, tag, json }: ShowOptions): Promise<void> {
+  const report = await runJob(listFiles, project, { find, tag });
+  if (json) return outJson(report);
+  const { templates, plans } = report;
+  const listed = table(
+    ["name", "title", "tags"],
+    templates.map(({ name, title, tags, broken }) => [name, broken ? "(has mistakes: see `yoroshi check`)" : title, tags.join(", ")]),
   );
-  if (options.json) return outJson({ templates, plans });
+  if (!plans) return out(templates.length === 0 ? "No template has all of that." : listed);
   out(heading("Templates"));
-  out(
-    table(
-      ["name", "title", "tags"],
-      templates.map(({ name, title, tags }) => [name, title, tags.join(", ")]),
-    ),
-  );
+  out(listed);
   out(`\n${heading("Plans")}`);
   out(
     table(
@@ -76,70 +45,38 @@ async function showAll(project: Project, options: ShowOptions): Promise<void> {
   );
 }
 
-async function showPlan(project: Project, name: string, options: CommonOptions): Promise<void> {
-  const plan = await project.plan(name);
-  if (options.json) return outJson({ plan });
-  out(heading(`Plan ${plan.name}`) + (plan.title ? `  ${plan.title}` : ""));
+function printPlan({ name, title, table: source, key, madeOf, related, refill, limits, steps }: PlanShown): void {
+  out(heading(`Plan ${name}`) + (title ? `  ${title}` : ""));
+  const matched = (match: Readonly<Record<string, string>>): string =>
+    Object.entries(match)
+      .map(([there, here]) => `${there} is ${here}`)
+      .join(" and ");
+  const limited = Object.entries(limits).map(([limit, value]) => `${limit} ${value}`);
   out(
     table(
       ["", ""],
       [
-        ["table", `${sourceName(plan.table)}, key ${keyColumnsOf(plan.table.key).join(", ")}`],
-        ...madeOf(plan.table),
-        ...Object.entries(plan.related ?? {}).map(([related, source]) => [
-          `rows ${related}`,
-          `${sourceName(source.table)}, where ${Object.entries(source.match)
-            .map(([there, here]) => `${there} is ${here}`)
-            .join(" and ")}`,
-        ]),
-        ["refill", plan.refill],
-        [
-          "limits",
-          Object.entries(plan.limits)
-            .map(([limit, value]) => `${limit} ${value}`)
-            .join(", ") || "none",
-        ],
+        ["table", `${source}, key ${key.join(", ")}`],
+        ...madeOf.map(({ what, of }) => [what, of]),
+        ...related.map((one) => [`rows ${one.name}`, `${one.table}, where ${matched(one.match)}`]),
+        ["refill", refill],
+        ["limits", limited.join(", ") || "none"],
       ],
     ),
   );
-  for (const [stepName, step] of Object.entries(plan.steps)) showStep(stepName, step);
+  for (const step of steps) printStep(step);
 }
 
-/** Of a table whose rows are made of another plan's. */
-function madeOf({ items, groups }: Plan["table"]): string[][] {
-  if (items) return [["made of", `each item of ${items.column} of ${items.of}${items.carry ? `, with ${items.carry.join(", ")}` : ""}`]];
-  if (!groups) return [];
-  const by = groups.by === undefined ? `all rows of ${groups.of}` : `groups of ${groups.of} by ${keyColumnsOf(groups.by).join(", ")}`;
-  return [
-    ["made of", `${by}${groups.when === undefined ? "" : `, when ${groups.when}`}`],
-    ...Object.entries(groups.figures).map(([name, figure]) => [
-      name,
-      Object.entries(figure)
-        .map(([key, value]) => `${key}: ${value}`)
-        .join(", "),
-    ]),
-  ];
-}
-
-function showStep(name: string, step: Step): void {
+function printStep({ name, template, when, inputs, fills, rules }: PlanShown["steps"][number]): void {
   out(
-    `\n${heading(`Step ${name}`)}  ${isTemplateStep(step) ? `template ${step.template}` : "plain columns"}${quiet(step.when === undefined ? ", for every row" : `, when ${step.when}`)}`,
+    `\n${heading(`Step ${name}`)}  ${template === undefined ? "plain columns" : `template ${template}`}${quiet(when === undefined ? ", for every row" : `, when ${when}`)}`,
   );
-  if (!isTemplateStep(step))
-    return out(
-      table(
-        ["column", "made of"],
-        Object.entries(step.set).map(([column, source]) => [
-          column,
-          typeof source === "string" ? source : "cel" in source ? `CEL: ${source.cel}` : "the row itself",
-        ]),
-      ),
-    );
-  if (step.clear)
+  if (template === undefined) return out(table(["column", "made of"], Object.entries(fills)));
+  if (rules.length > 0)
     out(
       table(
         ["rule", "when", "gives"],
-        step.clear.map((rule, index) => [
+        rules.map((rule, index) => [
           index + 1,
           rule.when,
           Object.entries(rule.give)
@@ -149,28 +86,20 @@ function showStep(name: string, step: Step): void {
       ),
     );
   out(
-    Object.keys(step.inputs).length > 0
-      ? table(["input", "from column"], Object.entries(step.inputs))
+    Object.keys(inputs).length > 0
+      ? table(["input", "from column"], Object.entries(inputs))
       : quiet("  Each input comes from the column of its own name."),
   );
-  out(table(["column", "from part"], Object.entries(step.fill)));
+  out(table(["column", "from part"], Object.entries(fills)));
 }
 
-async function showTemplate(project: Project, name: string, options: CommonOptions): Promise<void> {
-  const { template, file } = await project.template(name);
-  const prepared = await project.prepare(template);
-  const messages = prepared.render(sampleInputs(prepared));
-  if (options.json) return outJson({ template, file, schema: prepared.schema, prompt: messages });
-  out(heading(`Template ${template.name}`) + (template.title ? `  ${template.title}` : "") + quiet(`  ${file}`));
+function printTemplate({ name, title, file, inputs, parts, background, prompt }: TemplateShown): void {
+  out(heading(`Template ${name}`) + (title ? `  ${title}` : "") + quiet(`  ${file}`));
   out(`\n${heading("Inputs")}`);
   out(
     table(
       ["name", "kind", "about"],
-      prepared.inputs.map(({ name: input, spec }) => [
-        (spec as InputSpec).required === false ? `${input} (optional)` : input,
-        spec.kind,
-        spec.about ?? "",
-      ]),
+      inputs.map(({ name: input, kind, about, required }) => [required ? input : `${input} (optional)`, kind, about]),
       { width: { 2: 70 } },
     ),
   );
@@ -178,31 +107,24 @@ async function showTemplate(project: Project, name: string, options: CommonOptio
   out(
     table(
       ["part", "kind", "about"],
-      prepared.parts.map(({ name: part, spec, tell }) => [part, spec.kind, cut(spec.about ?? tell(), 70)]),
+      parts.map(({ name: part, kind, about }) => [part, kind, cut(about, 70)]),
     ),
   );
-  if (template.background?.length) {
-    const { countTokens } = await import("gpt-tokenizer/encoding/o200k_base");
+  if (background.length > 0) {
     out(`\n${heading("Background")}`);
     out(
       table(
         ["document", "tokens"],
-        await Promise.all(template.background.map(async (document) => [document, countTokens(await project.text(document))])),
+        background.map(({ file: document, tokens }) => [document, tokens]),
         { right: [1] },
       ),
     );
   }
   out(`\n${heading("Prompt")} ${quiet("with the inputs' samples")}`);
-  printPrompt(messages);
+  printPrompt(prompt);
 }
 
-/** The samples that a template gives for its inputs; a stand-in word where it gives none. */
-export function sampleInputs(prepared: Prepared): Record<string, Json> {
-  return Object.fromEntries(
-    prepared.inputs.map(({ name, spec, kind }) => [name, (spec as InputSpec).sample ?? (kind.takesRows ? [] : `(${name})`)]),
-  );
-}
-
-export function printPrompt(messages: readonly Message[]): void {
+/** The messages as a model sees them. */
+export function printPrompt(messages: TemplateShown["prompt"]): void {
   for (const { role, content } of messages) out(`${quiet(role)}\n${block(content)}`);
 }

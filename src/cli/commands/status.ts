@@ -1,4 +1,4 @@
-import { formatMoney, plural, type CellState } from "../../core/index.js";
+import { formatMoney, plural } from "../../core/ground/index.js";
 import { explainRow, runJob, surveyPlan, type RowExplanation, type StepExplanation, type SurveyReport } from "../../jobs/index.js";
 import { block, heading, out, outJson, quiet, table } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
@@ -9,7 +9,7 @@ interface StatusOptions extends CommonOptions {
   readonly column?: string | undefined;
 }
 
-const STATES: readonly CellState[] = ["filled", "edited", "stale", "held", "failed", "skipped", "blank"];
+const STATES: readonly SurveyReport["reasons"][number]["state"][] = ["filled", "edited", "stale", "held", "failed", "skipped", "blank"];
 
 /** `yoroshi status`: how every cell stands, and why cells have no value. */
 export async function status(name: string, options: StatusOptions): Promise<number> {

@@ -1,8 +1,18 @@
-import { ModelFailure, toMicros, YoroshiError } from "../../core/index.js";
-import { listTrials, modelError, runJob, type TrialsReport } from "../../jobs/index.js";
-import { contestantOf, runContest, type ContestOptions, type ContestResult, type Project } from "../../project/index.js";
-import { heading, note, out, outJson, percent, quiet, standinNote, table } from "../print/print.js";
-import { printContest, printTrial } from "../print/trial.js";
+import path from "node:path";
+import { YoroshiError } from "../../core/ground/index.js";
+import {
+  listTrials,
+  runJob,
+  trialTemplate,
+  type JobInput,
+  type Project,
+  type TrialsReport,
+  type TrialTemplateEvent,
+  type TrialTemplateReport,
+} from "../../jobs/index.js";
+import { openFile } from "../open-file.js";
+import { heading, note, out, outJson, percent, quiet, standinNote, table, warn } from "../print/print.js";
+import { printConclusions, printContest, printTrial } from "../print/trial.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
 interface TrialCommandOptions extends CommonOptions {
@@ -27,82 +37,80 @@ interface TrialCommandOptions extends CommonOptions {
   readonly all?: boolean | undefined;
 }
 
-const DEFAULT_HALF_WIDTH = 5;
+const DEFAULT_HALF_WIDTH = 0.05;
 
 /** `yoroshi trial`: how good a template is, with its uncertainty, and whether it is better than another. */
 export async function trialCommand(name: string | undefined, options: TrialCommandOptions): Promise<number> {
   return withProject(options, async (project) => {
     if (name === undefined) return showTrials(project, options);
-    const result = await runTrial(project, name, options);
-    const { report, others, contest, isStandin } = result;
-    const own = contestantOf(`version ${report.version}`, report);
-    const file =
-      options.report === undefined && !options.open
-        ? undefined
-        : await (await import("../write-report.js")).writeReport(project, result, options);
-    if (options.json) {
-      outJson({
-        ...report,
-        spent: report.spent / 1e6,
-        worth: report.worth / 1e6,
-        standin: isStandin,
-        contest: contest ?? null,
-        contestants: others.map(({ name: other, costPerThousand, msPerThousand }) => ({
-          name: other,
-          costPerThousand: costPerThousand === undefined ? null : costPerThousand / 1e6,
-          msPerThousand: msPerThousand ?? null,
-        })),
-        ...(file ? { reportFile: file } : {}),
-      });
-    } else {
-      printTrial(report, {
-        currency: project.settings.currency,
-        all: options.all === true,
-        halfWidth: (options.halfWidth ?? DEFAULT_HALF_WIDTH) / 100,
-      });
-      if (contest) printContest(contest, own, others, project.settings.currency);
-      if (file) out(`\nwritten: ${file}`);
-      const standin = standinNote(isStandin);
-      if (standin) note(standin);
-    }
-    if (options.suggest)
-      await (await import("./suggest.js")).suggest(project, name, result, contestOptions(options), options.json === true);
+    const report = await runTrial(project, inputOf(name, options), options.json === true);
+    const file = report.reportFile === undefined ? undefined : path.relative(process.cwd(), report.reportFile) || report.reportFile;
+    if (options.json) outJson({ ...report, ...(file === undefined ? {} : { reportFile: file }) });
+    else printAll(report, file, project, options);
+    if (options.open && report.reportFile !== undefined) openFile(report.reportFile);
     return report.unanswered > 0 ? 1 : 0;
   });
 }
 
-/** Runs the trial, and those it is held against. */
-export async function runTrial(project: Project, name: string, options: TrialCommandOptions): Promise<ContestResult> {
-  const bar = process.stderr.isTTY && !options.json;
-  return runContest(project, name, {
-    ...contestOptions(options),
-    on: {
-      progress: ({ done, total }) =>
-        void (bar && process.stderr.write(`\r  ${done} of ${total} samples${done === total ? "\r\u001b[K" : ""}`)),
-    },
-  }).catch((error: unknown) => {
-    throw error instanceof ModelFailure ? modelError(error, "the model's host") : error;
-  });
+function printAll(report: TrialTemplateReport, file: string | undefined, project: Project, options: TrialCommandOptions): void {
+  const { currency } = project.settings;
+  printTrial(report, { currency, all: options.all === true, halfWidth: share(options.halfWidth) ?? DEFAULT_HALF_WIDTH });
+  printContest(report, currency);
+  if (file !== undefined) out(`\nwritten: ${file}`);
+  const standin = standinNote(report.standin);
+  if (standin) note(standin);
+  if (report.suggestion !== undefined) printSuggestion(report.template, report.suggestion);
 }
 
-export function contestOptions(options: TrialCommandOptions): ContestOptions {
-  const map = pairs("--map", options.map);
-  const within = Object.fromEntries(
-    Object.entries(pairs("--within", options.within)).map(([part, value]) => [part, numberOf("--within", value)]),
+/** Better wording as a version of its own, tried and told, not applied. */
+function printSuggestion(template: string, suggestion: TrialTemplateReport["suggestion"]): void {
+  if (!suggestion) return out(`\n${warn("The model suggested nothing that could be used.")}`);
+  const { version, sentences, contest } = suggestion;
+  out(`\n${heading(`Suggested: version ${version}`)}  ${quiet("in the ledger only; the template's file stands as it was")}`);
+  for (const sentence of sentences) out(`  + ${sentence}`);
+  printConclusions(contest);
+  out(
+    quiet(
+      `\nyoroshi versions ${template} --diff ${version} shows it; --restore ${version} makes it the template. The gain on rows that it was made from flatters it: keep some sealed.`,
+    ),
   );
+}
+
+/** Runs the trial, and those it is held against, with a count of samples on a terminal. */
+export async function runTrial(project: Project, input: TrialInput, isQuiet: boolean): Promise<TrialTemplateReport> {
+  const bar = process.stderr.isTTY && !isQuiet;
+  const on = ({ done, total }: TrialTemplateEvent): void => {
+    if (bar) process.stderr.write(`\r  ${done} of ${total} samples${done === total ? "\r\u001b[K" : ""}`);
+  };
+  return (await runJob(trialTemplate, project, input, { on })) as TrialTemplateReport;
+}
+
+type TrialInput = JobInput<typeof trialTemplate>;
+
+const share = (percentage: number | undefined): number | undefined => (percentage === undefined ? undefined : percentage / 100);
+
+function inputOf(template: string, options: TrialCommandOptions): TrialInput {
   return {
+    template,
     samples: options.samples,
+    map: pairs("--map", options.map),
+    judge: options.judge,
     version: options.templateVersion,
     against: options.against,
     asks: options.asks,
     judgeBy: pairs("--judge-by", options.judgeBy),
     slices: options.slice,
+    within: Object.fromEntries(
+      Object.entries(pairs("--within", options.within)).map(([part, value]) => [part, numberOf("--within", value)]),
+    ),
     sealed: options.sealed,
-    reach: options.reach === undefined ? undefined : options.reach / 100,
-    spendCap: options.spend === undefined ? undefined : toMicros(options.spend),
-    grading: { within, resamples: options.resamples, seed: options.seed },
-    ...(Object.keys(map).length > 0 ? { map } : {}),
-    ...(options.judge === undefined ? {} : { judge: options.judge }),
+    reach: share(options.reach),
+    resamples: options.resamples,
+    seed: options.seed,
+    spend: options.spend,
+    halfWidth: share(options.halfWidth),
+    page: options.report ?? (options.open ? true : undefined),
+    suggest: options.suggest,
   };
 }
 

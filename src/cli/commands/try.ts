@@ -1,4 +1,4 @@
-import { formatMoney, plural, YoroshiError } from "../../core/index.js";
+import { formatMoney, plural, YoroshiError } from "../../core/ground/index.js";
 import { runJob, tryRow, type TryReport } from "../../jobs/index.js";
 import { block, cut, duration, good, heading, note, out, outJson, percent, quiet, standinNote, table, warn } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
@@ -39,7 +39,7 @@ export async function tryOne(name: string, options: TryOptions): Promise<number>
 
 function printTried(report: Tried, currency: string): void {
   out(heading(report.template) + quiet(`  on ${report.from}, asked of ${report.modelName}`));
-  const isCondensed = report.notes.some((note) => note.includes(" condensed from "));
+  const isCondensed = report.noteCodes.includes("condensed");
   out(`\n${heading("Prompt")}${isCondensed ? quiet("  with the long input as it was before it was condensed") : ""}`);
   printPrompt(report.prompt);
   out(`\n${heading("Reply")}\n${block(report.raw)}`);

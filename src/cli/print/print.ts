@@ -1,5 +1,6 @@
 import Table from "cli-table3";
 import pc from "picocolors";
+import { formatMoney } from "../../core/ground/index.js";
 import { visible, visibleJson } from "./visible.js";
 
 /** Writes results to standard output. */
@@ -97,3 +98,6 @@ export function block(text: string): string {
 
 export const standinNote = (isStandin: boolean): string | undefined =>
   isStandin ? warn("Answered by the offline stand-in, not by a language model. Name a model in yoroshi.yaml for real work.") : undefined;
+
+/** An amount in units of the currency, as reports tell it. */
+export const money = (amount: number, currency: string): string => formatMoney(Math.round(amount * 1e6), currency);

@@ -1,5 +1,8 @@
 import { SingleBar } from "cli-progress";
-import { formatMoney, groupDigits, type Progress } from "../../core/index.js";
+import { formatMoney, groupDigits } from "../../core/ground/index.js";
+import type { FillPlanEvent } from "../../jobs/index.js";
+
+type Progress = Extract<FillPlanEvent, { type: "progress" }>["progress"];
 import { duration, note } from "./print.js";
 
 const PLAIN_EVERY_MS = 5_000;

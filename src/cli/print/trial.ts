@@ -1,16 +1,10 @@
-import {
-  conclusion,
-  formatMoney,
-  joinWords,
-  plural,
-  rowsForHalfWidth,
-  type Contest,
-  type Contestant,
-  type PartComparison,
-  type PartGrade,
-  type TrialReport,
-} from "../../core/index.js";
-import { bad, cut, duration, good, heading, out, percent, quiet, table, warn } from "./print.js";
+import { joinWords, plural } from "../../core/ground/index.js";
+import { conclusion, rowsForHalfWidth, type TrialContestant, type TrialTemplateReport } from "../../jobs/index.js";
+import { bad, cut, duration, good, heading, money, out, percent, quiet, table, warn } from "./print.js";
+
+type PartGrade = TrialTemplateReport["parts"][number];
+type Contest = NonNullable<TrialTemplateReport["contest"]>;
+type PartComparison = Contest["against"][number]["parts"][number];
 
 const SHOWN = 8;
 const SHOWN_SLICES = 14;
@@ -24,7 +18,7 @@ export interface TrialLook {
 }
 
 /** The whole report of a trial for a terminal of 100 columns. */
-export function printTrial(report: TrialReport, look: TrialLook): void {
+export function printTrial(report: TrialTemplateReport, look: TrialLook): void {
   out(
     heading(`Trial of ${report.template}, version ${report.version}`) +
       quiet(`  ${plural(report.samples, report.sealed.graded ? "sealed sample" : "sample")} of ${report.file}, model ${report.model}`),
@@ -64,7 +58,7 @@ export function printTrial(report: TrialReport, look: TrialLook): void {
   }
   const answers = `${report.asked} asked, ${report.reused} known`;
   out(
-    `\n${quiet(`${answers} · ${formatMoney(report.spent, look.currency)} now, ${formatMoney(Math.round((report.worth / Math.max(1, report.samples)) * 1000), look.currency)} a thousand rows · ${duration(report.tookMs)}`)}`,
+    `\n${quiet(`${answers} · ${money(report.spent, look.currency)} now, ${money((report.worth / Math.max(1, report.samples)) * 1000, look.currency)} a thousand rows · ${duration(report.tookMs)}`)}`,
   );
 }
 
@@ -78,7 +72,7 @@ function partLine(part: PartGrade): string[] {
   return [part.part, `${part.right} of ${part.graded}`, percent(part.accuracy), `${percent(low)} to ${percent(high)}`, extra.join(", ")];
 }
 
-function rowsNeeded({ parts }: TrialReport, halfWidth: number): string {
+function rowsNeeded({ parts }: TrialTemplateReport, halfWidth: number): string {
   const needed = parts
     .filter((part) => part.accuracy !== null)
     .map((part) => ({ part: part.part, more: rowsForHalfWidth(part.accuracy!, halfWidth) - part.graded }));
@@ -90,7 +84,7 @@ function rowsNeeded({ parts }: TrialReport, halfWidth: number): string {
 }
 
 /** What to know before reading the figures. */
-function asides({ examples, agreement, sealed }: TrialReport): string[] {
+function asides({ examples, agreement, sealed }: TrialTemplateReport): string[] {
   return [
     ...(examples.length > 0
       ? [
@@ -183,7 +177,7 @@ function cell(count: number, onDiagonal: boolean): string {
   return onDiagonal ? good(String(count)) : bad(String(count));
 }
 
-function printSlices({ slices }: TrialReport, all: boolean): void {
+function printSlices({ slices }: TrialTemplateReport, all: boolean): void {
   if (slices.length === 0) return;
   const shown = all ? slices : slices.filter((slice, index) => slice.standsOut || index < SHOWN_SLICES);
   out(
@@ -208,7 +202,7 @@ function printSlices({ slices }: TrialReport, all: boolean): void {
   if (!slices.some((slice) => slice.standsOut)) out(quiet("  No slice differs from the rest beyond chance (Fisher's exact test, Holm)."));
 }
 
-function printSteadiness({ steadiness }: TrialReport): void {
+function printSteadiness({ steadiness }: TrialTemplateReport): void {
   if (steadiness.length === 0) return;
   out(`\n${heading("Steadiness")}  ${quiet(`each row asked ${steadiness[0]!.asks} times`)}`);
   out(
@@ -231,7 +225,7 @@ function printSteadiness({ steadiness }: TrialReport): void {
   );
 }
 
-function printConfidence({ confidence }: TrialReport): void {
+function printConfidence({ confidence }: TrialTemplateReport): void {
   for (const { part, bins, brier, calibrationError, reach, threshold } of confidence) {
     out(`\n${heading(`Confidence of ${part}`)}  ${quiet(`Brier ${brier.toFixed(3)}, calibration error ${calibrationError.toFixed(3)}`)}`);
     out(
@@ -255,7 +249,7 @@ function printConfidence({ confidence }: TrialReport): void {
   }
 }
 
-function printSecondLook({ secondLook }: TrialReport): void {
+function printSecondLook({ secondLook }: TrialTemplateReport): void {
   if (!secondLook) return;
   out(`\n${heading("What the second look did")}`);
   for (const { part, won, lost, rows, p } of secondLook)
@@ -264,7 +258,7 @@ function printSecondLook({ secondLook }: TrialReport): void {
     );
 }
 
-function printDisagreements({ disagreements }: TrialReport, all: boolean): void {
+function printDisagreements({ disagreements }: TrialTemplateReport, all: boolean): void {
   if (disagreements.length === 0) return;
   // A row counts once, in however many parts it disagrees.
   const ids = [...new Set(disagreements.map(({ id }) => id))];
@@ -287,7 +281,7 @@ function printDisagreements({ disagreements }: TrialReport, all: boolean): void 
   );
 }
 
-function printAdvice({ advice }: TrialReport): void {
+function printAdvice({ advice }: TrialTemplateReport): void {
   const { confused, labels } = advice;
   if (confused.length > 0) {
     out(`\n${heading("Taken for each other most")}`);
@@ -309,27 +303,47 @@ function printAdvice({ advice }: TrialReport): void {
   );
 }
 
-/** The contest's conclusions, and cost and time beside them. */
-export function printContest(found: Contest, first: Contestant, others: readonly Contestant[], currency: string): void {
-  for (const { name, parts } of found.against) {
+/** The conclusions of a contest, and what each contestant costs. */
+export function printContest({ contest, ...report }: TrialTemplateReport, currency: string): void {
+  if (!contest) return;
+  printConclusions(contest);
+  if (report.contestants.length > 0) printContestants([ownContestant(contest.first, report), ...report.contestants], currency);
+}
+
+/** What may be said of the first contestant against each other one. */
+export function printConclusions({ first, against }: Contest): void {
+  for (const { name, parts } of against) {
     if (parts.length === 0) {
-      out(`\n${warn(`${found.first} and ${name} share no graded rows of the same part, so they cannot be compared.`)}`);
+      out(`\n${warn(`${first} and ${name} share no graded rows of the same part, so they cannot be compared.`)}`);
       continue;
     }
-    out(`\n${heading(`${found.first} against ${name}`)}  ${quiet("on the same rows")}`);
-    for (const part of parts) printConclusion(found.first, name, part);
+    out(`\n${heading(`${first} against ${name}`)}  ${quiet("on the same rows")}`);
+    for (const part of parts) printConclusion(first, name, part);
   }
-  if (others.length === 0) return;
-  const parts = first.parts.map(({ part }) => part);
+}
+
+/** The trial itself as one of the contestants. */
+function ownContestant(name: string, { parts, samples, worth, answerMs }: Omit<TrialTemplateReport, "contest">): TrialContestant {
+  const thousand = 1000 / Math.max(1, samples);
+  return {
+    name,
+    parts: Object.fromEntries(parts.map(({ part, accuracy }) => [part, accuracy])),
+    costPerThousand: worth * thousand,
+    msPerThousand: answerMs * thousand,
+  };
+}
+
+function printContestants(all: readonly TrialContestant[], currency: string): void {
+  const parts = Object.keys(all[0]!.parts);
   out("");
   out(
     table(
       ["contestant", ...parts, "a thousand rows", ""],
-      [first, ...others].map((one) => [
+      all.map((one) => [
         one.name,
-        ...parts.map((part) => percent(one.parts.find((grade) => grade.part === part)?.accuracy ?? null)),
-        one.costPerThousand === undefined ? "" : formatMoney(one.costPerThousand, currency),
-        one.msPerThousand === undefined ? "" : `${duration(one.msPerThousand)} of waiting`,
+        ...parts.map((part) => percent(one.parts[part] ?? null)),
+        one.costPerThousand === null ? "" : money(one.costPerThousand, currency),
+        one.msPerThousand === null ? "" : `${duration(one.msPerThousand)} of waiting`,
       ]),
       { right: [...parts.map((_, index) => index + 1), parts.length + 1] },
     ),

@@ -2,6 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { fakeClock } from "../../../tests/helpers/clock.js";
 import { fenced, scriptedModel } from "../../../tests/helpers/models.js";
+import { inWords } from "../../../tests/helpers/words.js";
 import { ModelFailure } from "../model/index.js";
 import { cutAtSentence, keepEnds, piecesOf, prepare, readInputs, template } from "../template/index.js";
 import type { Answer } from "./answer.js";
@@ -9,6 +10,7 @@ import { askPrepared } from "./ask.js";
 import { findJson } from "./find-json.js";
 import { ask } from "../asking/index.js";
 import { readReply } from "./read-reply.js";
+import { messageText, textMessage } from "../ground/index.js";
 
 const tone = template({
   name: "tone",
@@ -91,7 +93,7 @@ describe("reading a reply", () => {
 
 describe("asking", () => {
   it("answers with parts, usage and cost", async () => {
-    expect(await askWith([GOOD]).answer).toMatchObject({
+    expect(inWords(await askWith([GOOD]).answer)).toMatchObject({
       state: "answered",
       parts: { tone: "calm" },
       asks: 1,
@@ -103,8 +105,10 @@ describe("asking", () => {
 
   it("asks once more, naming what was wrong, and pays for both", async () => {
     const { model, answer } = askWith(['{"why":"x","tone":"cross","level":9}', GOOD]);
-    expect(await answer).toMatchObject({ state: "answered", asks: 2, spent: 220, notes: ["mended"] });
-    expect(model.requests[1]!.messages.at(-1)!.content).toContain('- "tone" must be one of: calm, upset\n- "level" must be at most 3');
+    expect(inWords(await answer)).toMatchObject({ state: "answered", asks: 2, spent: 220, notes: ["mended"] });
+    expect(inWords(messageText(model.requests[1]!.messages.at(-1)!))).toContain(
+      '- "tone" must be one of: calm, upset\n- "level" must be at most 3',
+    );
   });
 
   it.each([
@@ -113,7 +117,7 @@ describe("asking", () => {
     ["filtered", [{ finish: "filtered" }], "the host's content filter held the answer back"],
     ["cutShort", [{ text: '{"why":', finish: "length" }], "the answer was cut short: it needs more than the template's maxTokens"],
   ])("ends as %s with its reason", async (state, replies, reason) => {
-    expect(await askWith(replies).answer).toMatchObject({ state, reason });
+    expect(inWords(await askWith(replies).answer)).toMatchObject({ state, reason });
   });
 
   it("fails the row when the host fails, and the run when every row would fail", async () => {
@@ -128,13 +132,13 @@ describe("asking", () => {
           clock: fakeClock(),
         },
       );
-    expect(await failing("server")).toMatchObject({ state: "failed", reason: "HTTP 500", asks: 0 });
-    await expect(failing("unauthorised")).rejects.toThrow(ModelFailure);
+    expect(inWords(await failing("server"))).toMatchObject({ state: "failed", reason: "HTTP 500", asks: 0 });
+    await expect(inWords(failing("unauthorised"))).rejects.toThrow(ModelFailure);
   });
 
   it("declines without asking when an input is missing", async () => {
     const model = scriptedModel(() => GOOD);
-    expect(await ask(tone, { note: " " }, { model, clock: fakeClock() })).toMatchObject({
+    expect(inWords(await ask(tone, { note: " " }, { model, clock: fakeClock() }))).toMatchObject({
       state: "declined",
       reason: "note is blank",
       spent: 0,
@@ -189,24 +193,24 @@ describe("more than one request for an answer", () => {
     expect(confidence).toMatchObject({ by: "logProbabilities" });
     expect(confidence!.parts!["tone"]).toBeCloseTo(0.4, 12);
     expect(confidence!.value).toBeCloseTo(0.36, 12);
-    expect(model.requests[0]).toMatchObject({ logProbabilities: true });
+    expect(inWords(model.requests[0])).toMatchObject({ logProbabilities: true });
     const silent = await asked({ doubt: { by: "logProbabilities" } }, () => text).answer;
-    expect([silent.confidence, silent.notes]).toEqual([undefined, ["the host gave no log probabilities"]]);
+    expect(inWords([silent.confidence, silent.notes])).toEqual([undefined, ["the host gave no log probabilities"]]);
   });
 
   it("stated: asks for it last, and keeps it out of the parts", async () => {
     const { model, answer } = asked({ doubt: { by: "stated" } }, () => '{"why":"x","tone":"calm","level":2,"confidence":0.7}');
     expect(await answer).toMatchObject({ parts: { why: "x", tone: "calm", level: 2 }, confidence: { value: 0.7, by: "stated" } });
     expect((await answer).parts).not.toHaveProperty("confidence");
-    expect(model.requests[0]!.messages.at(-1)!.content).toMatch(/- "confidence": a number from 0 to 1\. How sure you are/);
-    expect((model.requests[0]!.schema!["required"] as string[]).at(-1)).toBe("confidence");
+    expect(messageText(model.requests[0]!.messages.at(-1)!)).toMatch(/- "confidence": a number from 0 to 1\. How sure you are/);
+    expect(inWords((model.requests[0]!.schema!["required"] as string[]).at(-1))).toBe("confidence");
   });
 
   it("asks the dearer model when in doubt, and books both costs by model", async () => {
     const careful = scriptedModel(() => verdict("upset"), { id: "careful", price: { input: 10, output: 10 } });
     const shape = { doubt: { by: "agreement", asks: 2, below: 0.9, ask: "careful" } };
     const doubtful = await asked(shape, (index) => verdict(index === 0 ? "calm" : "upset"), { careful }).answer;
-    expect(doubtful).toMatchObject({
+    expect(inWords(doubtful)).toMatchObject({
       parts: { tone: "upset" },
       spent: 220 + 1100,
       spentBy: { scripted: 220, careful: 1100 },
@@ -214,29 +218,31 @@ describe("more than one request for an answer", () => {
     });
     const sure = await asked(shape, () => verdict("calm"), { careful }).answer;
     expect([sure.spent, sure.spentBy, careful.requests.length]).toEqual([220, undefined, 1]);
-    await expect(asked(shape, (index) => verdict(index === 0 ? "calm" : "upset")).answer).rejects.toThrow("asks the model `careful`, too");
+    await expect(inWords(asked(shape, (index) => verdict(index === 0 ? "calm" : "upset")).answer)).rejects.toThrow(
+      "asks the model `careful`, too",
+    );
   });
 
   it("a second look shows the answer and the list, may correct it, and keeps what was before", async () => {
     const look = { secondLook: { checks: ["Shouting is upset."] } };
     const { model, answer } = asked(look, (index) => verdict(index === 0 ? "calm" : "upset"));
-    expect(await answer).toMatchObject({
+    expect(inWords(await answer)).toMatchObject({
       parts: { tone: "upset" },
       firstParts: { tone: "calm" },
       asks: 2,
       notes: ["the second look changed tone"],
     });
     expect(model.requests[1]!.messages.slice(-2)).toEqual([
-      { role: "assistant", content: verdict("calm") },
-      {
-        role: "user",
-        content: expect.stringMatching(
+      textMessage("assistant", verdict("calm")),
+      textMessage(
+        "user",
+        expect.stringMatching(
           /^Check your answer against these points:\n- Shouting is upset\.\nThen answer again with one JSON object/,
         ) as string,
-      },
+      ),
     ]);
     const unread = await asked(look, (index) => (index === 0 ? verdict("calm") : "All fine!")).answer;
-    expect(unread).toMatchObject({ state: "answered", parts: { tone: "calm" }, notes: ["the second look could not be read"] });
+    expect(inWords(unread)).toMatchObject({ state: "answered", parts: { tone: "calm" }, notes: ["the second look could not be read"] });
   });
 });
 
@@ -261,8 +267,8 @@ describe("inputs above their limit", () => {
     const [short, both] = [cut.inputs["note"] as string, ends.inputs["note"] as string];
     expect(short).toMatch(/^Sentence number 0 .* something\.\n\[… the last 1,\d{3} characters are left out\]$/s);
     expect(both).toMatch(/^Sentence number 0 .*\n\[… 1,\d{3} characters are left out here …\]\n.*Sentence number 39 says something\.$/s);
-    for (const text of [short, both]) expect(text.length).toBeLessThanOrEqual(400);
-    expect(cut.shortened!["note"]).toMatch(/^\d+ of 1,\d{3} characters read, at the end of a sentence$/);
+    for (const text of [short, both]) expect(inWords(text.length)).toBeLessThanOrEqual(400);
+    expect(inWords(cut.shortened!["note"])).toMatch(/^\d+ of 1,\d{3} characters read, at the end of a sentence$/);
     fc.assert(
       fc.property(fc.string({ unit: "binary", minLength: 200, maxLength: 900 }), fc.integer({ min: 120, max: 199 }), (text, limit) => {
         for (const shorter of [cutAtSentence(text, limit).text, keepEnds(text, limit).text]) {
@@ -284,7 +290,7 @@ describe("inputs above their limit", () => {
       request.schemaName === "condense" ? JSON.stringify({ text: `${fenced(request, "piece").slice(0, 60)}` }) : '{"tone":"calm"}',
     );
     const answer = await askPrepared(made("condense"), { note: long }, { model, clock: fakeClock(), recall });
-    expect(answer).toMatchObject({
+    expect(inWords(answer)).toMatchObject({
       state: "answered",
       asks: 5,
       notes: [expect.stringMatching(/^note condensed from 1,\d{3} to \d{3} characters in 4 pieces$/) as string],

@@ -1,4 +1,4 @@
-import type { Json, Micros } from "../ground/index.js";
+import type { Json, Micros, Remark } from "../ground/index.js";
 import type { Usage } from "../model/index.js";
 
 /** What became of a question: see the words in the guide. `failed` alone is not kept: it is asked again next time. */
@@ -26,8 +26,8 @@ export interface Exchange {
 interface AnswerBase {
   /** The model's last words, as they came; empty when it was not asked. */
   readonly raw: string;
-  /** What was done to read the reply: `fenced`, `tidied hazard`, `mended` … */
-  readonly notes: readonly string[];
+  /** What was done to read the reply: `fenced`, `tidied`, `mended` … */
+  readonly notes: readonly Remark[];
   /**
    * Requests that brought a reply: 0 (declined before asking), 1, 2 with a mend; more with doubt, a second look or long
    * inputs. One that several rows share counts for the first of them; its tokens, cost and time are shared evenly.
@@ -51,4 +51,4 @@ interface AnswerBase {
 /** The typed values that one question yielded, or the reason why there are none. */
 export type Answer<Parts = Record<string, Json>> =
   | (AnswerBase & { readonly state: "answered"; readonly parts: Parts; readonly reason?: undefined })
-  | (AnswerBase & { readonly state: Exclude<AnswerState, "answered">; readonly parts?: undefined; readonly reason: string });
+  | (AnswerBase & { readonly state: Exclude<AnswerState, "answered">; readonly parts?: undefined; readonly reason: Remark });

@@ -1,6 +1,6 @@
-import { patternsReady, YoroshiError, type CancelSignal, type Clock, type Json } from "../ground/index.js";
+import { patternsReady, remark, YoroshiError, type CancelSignal, type Clock, type Json, type Remark } from "../ground/index.js";
 import { ModelFailure, type AskedModel } from "../model/index.js";
-import type { Prepared } from "../template/index.js";
+import { untypedPrepared, type Prepared } from "../template/index.js";
 import type { Answer } from "./answer.js";
 import { Conversation } from "./conversation.js";
 import { askOnce, settingsFor, type Outcome, type OwnSettings } from "./question.js";
@@ -33,7 +33,7 @@ export async function askPrepared<Inputs, Parts>(
   options: AskOptions,
 ): Promise<Answer<Parts>> {
   const talk = new Conversation(options.clock, options.signal);
-  const whole = prepared as unknown as Prepared;
+  const whole = untypedPrepared(prepared);
   return (await answerFrom(whole, talk, options, async () => {
     const long = tooLong(whole, inputs);
     return long.length === 0
@@ -45,7 +45,7 @@ export async function askPrepared<Inputs, Parts>(
 /** Where a question stands once its inputs are ready; another request may have answered it already. */
 export interface Opening {
   readonly inputs: Readonly<Record<string, Json>>;
-  readonly notes: readonly string[];
+  readonly notes: readonly Remark[];
   readonly first?: Outcome | undefined;
 }
 
@@ -62,14 +62,20 @@ export async function answerFrom(
     return await askAll(prepared, await open(), options, talk, progress);
   } catch (error) {
     if (error instanceof ModelFailure && error.mayPass)
-      return { state: "failed", reason: error.message, raw: progress.raw, notes: progress.notes, ...talk.facts() };
+      return {
+        state: "failed",
+        reason: remark("modelFailed", { problem: error.message }),
+        raw: progress.raw,
+        notes: progress.notes,
+        ...talk.facts(),
+      };
     throw error;
   }
 }
 
 /** What is told of an answer that a failure interrupts. */
 interface Progress {
-  notes: string[];
+  notes: Remark[];
   raw: string;
 }
 
@@ -97,7 +103,7 @@ async function askAll(
   if (doubt?.below !== undefined && sure.confidence && sure.confidence.value < doubt.below) {
     const dearer = otherModel(options, doubt.ask!);
     const second = await askOnce(prepared, inputs, talk, dearer, "in doubt");
-    progress.notes.push(`in doubt, so ${doubt.ask} was asked`);
+    progress.notes.push(remark("inDoubt", { asked: doubt.ask! }));
     if (second.state !== "answered") return unanswered(second, talk, progress);
     outcome = second;
   }

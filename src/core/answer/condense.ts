@@ -1,6 +1,6 @@
-import { countChars, groupDigits, plural, type Json } from "../ground/index.js";
+import { countChars, remark, type Json, type Remark } from "../ground/index.js";
 import type { AskedModel } from "../model/index.js";
-import { cutAtSentence, fingerprinter, piecesOf, prepare, template, type Prepared } from "../template/index.js";
+import { cutAtSentence, fingerprinter, piecesOf, prepare, template, untypedPrepared, type Prepared } from "../template/index.js";
 import type { Conversation } from "./conversation.js";
 import { askOnce } from "./question.js";
 import type { Recall } from "./recall.js";
@@ -24,17 +24,15 @@ export async function condense(
   talk: Conversation,
   model: AskedModel,
   recall: Recall | undefined,
-): Promise<{ readonly inputs: Readonly<Record<string, Json>>; readonly notes: readonly string[] }> {
-  const notes: string[] = [];
+): Promise<{ readonly inputs: Readonly<Record<string, Json>>; readonly notes: readonly Remark[] }> {
+  const notes: Remark[] = [];
   const shorter: Record<string, Json> = { ...inputs };
   for (const { name, text, maxChars } of long) {
     const { text: condensed, pieces } = await condenseText(text, maxChars, (piece, room) =>
       condensePiece(prepared, piece, room, talk, model, recall),
     );
     shorter[name] = condensed;
-    notes.push(
-      `${name} condensed from ${groupDigits(countChars(text))} to ${groupDigits(countChars(condensed))} characters in ${plural(pieces, "piece")}`,
-    );
+    notes.push(remark("condensed", { input: name, from: countChars(text), to: countChars(condensed), pieces }));
   }
   return { inputs: shorter, notes };
 }
@@ -88,14 +86,16 @@ async function condensePiece(
 }
 
 function condenser(purpose: string, room: number): Prepared {
-  return prepare(
-    template({
-      name: "condense",
-      inputs: { piece: { kind: "text" } },
-      role: "You shorten a piece of a longer text.",
-      task: `The shortened text is used for this purpose: ${purpose.replace(/[{}]/g, "")}.\nKeep all that bears on the purpose, in the text's own words and order. Leave out the rest. Add nothing.\n{{ piece }}`,
-      answer: { text: { kind: "text", about: "The shortened text", maxChars: room } },
-      model: { temperature: 0, maxTokens: Math.max(100, room) },
-    }),
-  ) as unknown as Prepared;
+  return untypedPrepared(
+    prepare(
+      template({
+        name: "condense",
+        inputs: { piece: { kind: "text" } },
+        role: "You shorten a piece of a longer text.",
+        task: `The shortened text is used for this purpose: ${purpose.replace(/[{}]/g, "")}.\nKeep all that bears on the purpose, in the text's own words and order. Leave out the rest. Add nothing.\n{{ piece }}`,
+        answer: { text: { kind: "text", about: "The shortened text", maxChars: room } },
+        model: { temperature: 0, maxTokens: Math.max(100, room) },
+      }),
+    ),
+  );
 }

@@ -1,4 +1,4 @@
-import { canonicalJson, type Json } from "../ground/index.js";
+import { canonicalJson, remark, type Json, type Remark } from "../ground/index.js";
 import type { AskedModel, ModelReply } from "../model/index.js";
 import { DEFAULT_DOUBT, type Doubt, type Prepared } from "../template/index.js";
 import type { Confidence } from "./answer.js";
@@ -11,7 +11,7 @@ type Answered = Extract<Outcome, { state: "answered" }>;
 export interface Sure {
   readonly outcome: Answered;
   readonly confidence?: Confidence | undefined;
-  readonly note?: string | undefined;
+  readonly note?: Remark | undefined;
 }
 
 /** Finds how sure an answer is; with agreement, the answer that most asks gave is the one that counts. */
@@ -30,7 +30,7 @@ export async function withConfidence(
   const counted = countedParts(prepared, doubt);
   if (doubt.by === "logProbabilities") {
     const confidence = byProbabilities(first.reply, counted);
-    return confidence ? { outcome: first, confidence } : { outcome: first, note: "the host gave no log probabilities" };
+    return confidence ? { outcome: first, confidence } : { outcome: first, note: remark("noLogProbabilities") };
   }
   const outcomes: Outcome[] = [first];
   for (let ask = 1; ask < (doubt.asks ?? DEFAULT_DOUBT.asks); ask++)

@@ -1,4 +1,4 @@
-import type { Json } from "../ground/index.js";
+import type { Json, Remark } from "../ground/index.js";
 import type { Prepared } from "../template/index.js";
 import type { Answer } from "./answer.js";
 
@@ -13,6 +13,6 @@ export function inputCellsOf(prepared: Prepared, inputs: Readonly<Record<string,
 }
 
 /** The answer of a question that was not asked. */
-export function declined(reason: string): Exclude<Answer<never>, { state: "answered" }> {
+export function declined(reason: Remark): Exclude<Answer<never>, { state: "answered" }> {
   return { state: "declined", reason, raw: "", notes: [], asks: 0, usage: { tokensIn: 0, tokensOut: 0 }, spent: 0, tookMs: 0 };
 }

@@ -1,6 +1,6 @@
-import type { Json } from "../ground/index.js";
+import { remark, textMessage, type Json, type Message, type Remark } from "../ground/index.js";
 import type { AskedModel, ModelReply, ModelRequest } from "../model/index.js";
-import { CONFIDENCE, DEFAULT_DOUBT, type Doubt, type Message, type Prepared } from "../template/index.js";
+import { CONFIDENCE, DEFAULT_DOUBT, type Doubt, type Prepared } from "../template/index.js";
 import type { Answer, Exchange } from "./answer.js";
 import type { Conversation } from "./conversation.js";
 import { readReply, type ReplyReading } from "./read-reply.js";
@@ -26,14 +26,14 @@ export type Outcome =
       readonly parts: Record<string, Json>;
       readonly stated: number | undefined;
       readonly reply: ModelReply;
-      readonly notes: readonly string[];
+      readonly notes: readonly Remark[];
       readonly messages: readonly Message[];
     }
   | {
       readonly state: Exclude<Answer["state"], "answered" | "declined" | "failed">;
-      readonly reason: string;
+      readonly reason: Remark;
       readonly reply: ModelReply;
-      readonly notes: readonly string[];
+      readonly notes: readonly Remark[];
     };
 
 /** Asks once and reads the reply; one that does not fit is asked to be put right once. */
@@ -55,21 +55,17 @@ export async function askOnce(
   const second = await talk.send(
     "mend",
     model,
-    requestOf(
-      prepared,
-      [...messages, { role: "assistant", content: first.text }, { role: "user", content: mendRequest(reading.problems) }],
-      own,
-    ),
+    requestOf(prepared, [...messages, textMessage("assistant", first.text), textMessage("user", mendRequest(reading.problems))], own),
   );
-  const stoppedAgain = stoppedEarly(second, ["mended"]);
+  const stoppedAgain = stoppedEarly(second, [remark("mended")]);
   if (stoppedAgain) return stoppedAgain;
   const mended = await readChecked(prepared, inputs, second.text);
-  if (mended.ok) return { state: "answered", reply: second, messages, ...mended, notes: ["mended", ...mended.notes] };
+  if (mended.ok) return { state: "answered", reply: second, messages, ...mended, notes: [remark("mended"), ...mended.notes] };
   return {
     state: "malformed",
-    reason: `the answer did not fit, nor did the second try: ${mended.problems.join("; ")}`,
+    reason: remark("malformed", { problems: mended.problems }),
     reply: second,
-    notes: ["mended"],
+    notes: [remark("mended")],
   };
 }
 
@@ -80,7 +76,7 @@ export function requestOf(prepared: Prepared, messages: readonly Message[], own:
 }
 
 export type Checked =
-  | { readonly ok: true; readonly parts: Record<string, Json>; readonly stated: number | undefined; readonly notes: readonly string[] }
+  | { readonly ok: true; readonly parts: Record<string, Json>; readonly stated: number | undefined; readonly notes: readonly Remark[] }
   | Extract<ReplyReading, { ok: false }>;
 
 /** Reads a reply; an answer that fits its kinds but breaks a rule is handled like one that does not fit. */
@@ -100,14 +96,12 @@ export function checked(prepared: Prepared, inputs: Readonly<Record<string, Json
     : { ok: true, parts, stated: isStated ? (stated as number) : undefined, notes: reading.notes };
 }
 
-function stoppedEarly(reply: ModelReply, notes: readonly string[]): Outcome | undefined {
+function stoppedEarly(reply: ModelReply, notes: readonly Remark[]): Outcome | undefined {
   const { finish, refusal } = reply;
   if (finish === "refused")
-    return { state: "refused", reason: refusal ? `the model refused: ${refusal.slice(0, 200)}` : "the model refused", reply, notes };
-  if (finish === "filtered") return { state: "filtered", reason: "the host's content filter held the answer back", reply, notes };
-  return finish === "length"
-    ? { state: "cutShort", reason: "the answer was cut short: it needs more than the template's maxTokens", reply, notes }
-    : undefined;
+    return { state: "refused", reason: remark("refused", refusal ? { said: refusal.slice(0, 200) } : {}), reply, notes };
+  if (finish === "filtered") return { state: "filtered", reason: remark("filtered"), reply, notes };
+  return finish === "length" ? { state: "cutShort", reason: remark("cutShort"), reply, notes } : undefined;
 }
 
 function mendRequest(problems: readonly string[]): string {

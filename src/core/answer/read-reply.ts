@@ -1,24 +1,24 @@
-import type { Json } from "../ground/index.js";
+import { remark, type Json, type Remark } from "../ground/index.js";
 import type { NamedShape } from "../template/index.js";
 import { findJson } from "./find-json.js";
 
 /** The parts that a reply gave, or what is wrong with it, in words that a model can act on. */
 export type ReplyReading =
-  | { readonly ok: true; readonly parts: Record<string, Json>; readonly notes: readonly string[] }
+  | { readonly ok: true; readonly parts: Record<string, Json>; readonly notes: readonly Remark[] }
   | { readonly ok: false; readonly problems: readonly string[] };
 
 /** Reads a reply into typed parts. Nothing outside its kind gets through. */
 export async function readReply(parts: readonly NamedShape[], reply: string): Promise<ReplyReading> {
   const found = await findJson(reply);
   if (!found) return readBareValue(parts, reply);
-  return readMembers(parts, found.value as Record<string, unknown>, found.how === "plain" ? [] : [found.how]);
+  return readMembers(parts, found.value as Record<string, unknown>, found.how === "plain" ? [] : [remark(found.how)]);
 }
 
 /** Reads the object of a reply into typed parts. */
 export function readMembers(
   parts: readonly NamedShape[],
   object: Readonly<Record<string, unknown>>,
-  done: readonly string[] = [],
+  done: readonly Remark[] = [],
 ): ReplyReading {
   const notes = [...done];
   const members = membersOf(parts, object);
@@ -33,7 +33,7 @@ export function readMembers(
     const reading = part.read(raw);
     if (!reading.ok) problems.push(`"${part.name}" ${reading.problem}`);
     else {
-      if (reading.value !== raw && raw !== undefined && typeof raw !== "object") notes.push(`tidied ${part.name}`);
+      if (reading.value !== raw && raw !== undefined && typeof raw !== "object") notes.push(remark("tidied", { part: part.name }));
       values[part.name] = reading.value;
     }
   }
@@ -58,7 +58,7 @@ function readBareValue(parts: readonly NamedShape[], reply: string): ReplyReadin
   const [only] = parts;
   if (parts.length === 1 && only && !only.kind.freeText) {
     const reading = only.read(reply.trim());
-    if (reading.ok) return { ok: true, parts: { [only.name]: reading.value }, notes: ["bare value"] };
+    if (reading.ok) return { ok: true, parts: { [only.name]: reading.value }, notes: [remark("bareValue")] };
   }
   return { ok: false, problems: ["the reply has no JSON object"] };
 }

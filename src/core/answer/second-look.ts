@@ -1,4 +1,4 @@
-import { canonicalJson, type Json } from "../ground/index.js";
+import { canonicalJson, remark, textMessage, type Json, type Remark } from "../ground/index.js";
 import type { AskedModel } from "../model/index.js";
 import type { Prepared, SecondLook } from "../template/index.js";
 import type { Conversation } from "./conversation.js";
@@ -14,19 +14,19 @@ export async function lookAgain(
   model: AskedModel,
   { checks }: SecondLook,
   first: Answered,
-): Promise<{ readonly parts: Record<string, Json>; readonly note: string }> {
+): Promise<{ readonly parts: Record<string, Json>; readonly note: Remark }> {
   const request = requestOf(prepared, [
     ...first.messages,
-    { role: "assistant", content: first.reply.text },
-    { role: "user", content: lookRequest(checks) },
+    textMessage("assistant", first.reply.text),
+    textMessage("user", lookRequest(checks)),
   ]);
   const reply = await talk.send("second look", model, request);
   const reading = await readChecked(prepared, inputs, reply.text);
-  if (!reading.ok) return { parts: first.parts, note: "the second look could not be read" };
+  if (!reading.ok) return { parts: first.parts, note: remark("lookedUnread") };
   const changed = prepared.parts
     .filter(({ name }) => canonicalJson(reading.parts[name]) !== canonicalJson(first.parts[name]))
     .map(({ name }) => name);
-  return { parts: reading.parts, note: changed.length > 0 ? `the second look changed ${changed.join(", ")}` : "the second look agreed" };
+  return { parts: reading.parts, note: changed.length > 0 ? remark("lookedChanged", { parts: changed }) : remark("lookedAgreed") };
 }
 
 /** The opening words by which a model tells this turn from a new question. */

@@ -1,5 +1,5 @@
 import type { Json } from "../ground/index.js";
-import type { Prepared } from "../template/index.js";
+import { untypedPrepared, type Prepared } from "../template/index.js";
 import { askPrepared, type AskOptions } from "./ask.js";
 import type { AnswerOf } from "./together.js";
 
@@ -17,5 +17,5 @@ export async function* askTogether<Inputs, Parts>(
     return;
   }
   const together = await import("./together.js");
-  yield* together.askTogether(prepared as unknown as Prepared, rows, options) as AsyncGenerator<AnswerOf<Parts>>;
+  yield* together.askTogether(untypedPrepared(prepared), rows, options) as AsyncGenerator<AnswerOf<Parts>>;
 }

@@ -1,4 +1,4 @@
-import { patternsReady, plural, type Json } from "../ground/index.js";
+import { patternsReady, remark, type Json } from "../ground/index.js";
 import { BudgetSpent, costOf, guessUsage, ModelFailure, type AskedModel, type ModelReply, type ModelRequest } from "../model/index.js";
 import { renderTogether, ROW_MARK, rowMarks, schemaTogether, type Prepared } from "../template/index.js";
 import type { Answer, Exchange } from "./answer.js";
@@ -75,7 +75,16 @@ async function* someTogether(prepared: Prepared, rows: readonly NumberedRow[], o
     if (!(error instanceof ModelFailure)) throw error;
     if (error.mayPass) {
       for (const { row } of rows)
-        yield { row, answer: { state: "failed", reason: error.message, raw: "", notes: [], ...new Conversation(clock, signal).facts() } };
+        yield {
+          row,
+          answer: {
+            state: "failed",
+            reason: remark("modelFailed", { problem: error.message }),
+            raw: "",
+            notes: [],
+            ...new Conversation(clock, signal).facts(),
+          },
+        };
       return;
     }
     // Too much for one request, perhaps: each row alone shows whether it is that.
@@ -90,9 +99,7 @@ async function* someTogether(prepared: Prepared, rows: readonly NumberedRow[], o
     for (const [index, { row, inputs }] of rows.entries()) {
       const first = firsts[index];
       if ((first !== undefined) !== isAnswered) continue;
-      const note = isAnswered
-        ? `asked with ${plural(rows.length - 1, "other row")}`
-        : `asked alone, since a request about ${plural(rows.length, "row")} left it open`;
+      const note = isAnswered ? remark("askedWith", { rows: rows.length - 1 }) : remark("askedAlone", { rows: rows.length });
       const talk = new Conversation(clock, signal);
       if (shares[index]) talk.share(shares[index], index > 0, Math.round(ownMs));
       yield { row, answer: await answerFrom(prepared, talk, options, async () => ({ inputs, notes: [note], first })) };

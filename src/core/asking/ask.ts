@@ -2,7 +2,15 @@ import { declined, inputCellsOf, type Answer } from "../answer/index.js";
 import type { CancelSignal, Clock, Json } from "../ground/index.js";
 import { memoryLedger } from "../ledger/index.js";
 import type { Model } from "../model/index.js";
-import { prepare, readInputs, type Prepared, type References, type Surroundings, type Template } from "../template/index.js";
+import {
+  prepare,
+  readInputs,
+  untypedPrepared,
+  type Prepared,
+  type References,
+  type Surroundings,
+  type Template,
+} from "../template/index.js";
 import { askOne } from "./open-asking.js";
 import { readyAsking } from "./asking.js";
 
@@ -13,8 +21,15 @@ import { readyAsking } from "./asking.js";
  * @returns the answer; its `state` tells whether it has `parts`. A missing required input declines without asking.
  * @throws ModelFailure when the model cannot be used at all (wrong key, quota spent, request rejected).
  * @example
- * const answer = await ask(tone, { note: "All fine here." }, { model, clock });
- * if (answer.state === "answered") answer.parts.tone; // "calm" | "upset"
+ * ```ts
+ * import { ask, systemClock, template } from "yoroshi";
+ * import { standin } from "yoroshi/standin";
+ *
+ * const late = template({ name: "late", inputs: { note: { kind: "text" } }, task: "Is the boat late? {{ note }}", answer: { late: { kind: "yesNo" } } });
+ * const answer = await ask(late, { note: "The boat was late." }, { model: standin(), clock: systemClock() });
+ * answer.state; // => "answered"
+ * if (answer.state === "answered") answer.parts.late; // boolean
+ * ```
  */
 export async function ask<Inputs, Parts>(
   template: Template<Inputs, Parts> | Prepared<Inputs, Parts>,
@@ -29,7 +44,7 @@ export async function ask<Inputs, Parts>(
   },
 ): Promise<Answer<Parts>> {
   const { model, others, clock, signal } = options;
-  const prepared = ("render" in template ? template : prepare(template, options.references, options.surroundings)) as unknown as Prepared;
+  const prepared = untypedPrepared("render" in template ? template : prepare(template, options.references, options.surroundings));
   const reading = readInputs(prepared, inputCellsOf(prepared, inputs as Record<string, Json | undefined>));
   if (reading.state !== "ready") return declined(reading.reason);
   const asking = readyAsking({ prepared, version: 1, model, others });

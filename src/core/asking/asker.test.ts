@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { virtualClock } from "../../../tests/helpers/clock.js";
 import { fenced, scriptedModel, type ScriptedModel } from "../../../tests/helpers/models.js";
+import { inWords } from "../../../tests/helpers/words.js";
 import { memoryLedger, type Ledger } from "../ledger/index.js";
 import { ModelFailure, type ModelRequest } from "../model/index.js";
 import { prepare, template, type Prepared } from "../template/index.js";
@@ -41,7 +42,7 @@ async function all(
   const found: string[] = [];
   try {
     for await (const { question, answer: given, came } of opened.answers(questions))
-      found.push(`${question.inputs["note"]} ${given.parts?.["tone"] ?? given.reason} ${came}`);
+      found.push(`${question.inputs["note"]} ${given.parts?.["tone"] ?? inWords(given.reason)} ${came}`);
   } finally {
     await opened.close();
   }

@@ -8,8 +8,9 @@ import { Budget, budgeted, type Charged } from "./budget.js";
 import { paced } from "./pace.js";
 import { retrying } from "./retry.js";
 import { SharedCap } from "./shared-cap.js";
+import { textMessage } from "../ground/index.js";
 
-const request = { messages: [{ role: "user" as const, content: "Grüße" }], maxTokens: 50 };
+const request = { messages: [textMessage("user", "Grüße")], maxTokens: 50 };
 const failing = (kinds: readonly FailureKind[], retryAfterMs?: number) =>
   scriptedModel((_, index) => {
     if (index < kinds.length) throw new ModelFailure(kinds[index]!, "no", { retryAfterMs });
@@ -70,7 +71,7 @@ describe("pace", () => {
   it("spreads tokens over the minute", async () => {
     const clock = fakeClock();
     const model = paced(clock)(scriptedModel(() => "ok", { limits: { tokensPerMinute: 6000 } }));
-    const long = { ...request, messages: [{ role: "user" as const, content: "word ".repeat(80) }] };
+    const long = { ...request, messages: [textMessage("user", "word ".repeat(80))] };
     await model.ask(long);
     await model.ask(long);
     expect(clock.slept[0]).toBeCloseTo(1111, 0); // 110 tokens, what the answer took included, at 10.1 ms each
@@ -131,6 +132,52 @@ describe("a budget", () => {
   });
 });
 
+/**
+ * Replies [used, turns, how they fail] of four holders that, with a cap of 301, waited for each other for ever where the ledger held more
+ * for one of them than it counted on.
+ */
+const WAITED: readonly (readonly [number, number, ("server" | "timeout")?])[][] = [
+  [
+    [31, 5],
+    [52, 2, "server"],
+    [5, 3],
+    [17, 3, "server"],
+    [58, 1],
+  ],
+  [
+    [53, 2],
+    [1, 3, "server"],
+    [4, 5, "timeout"],
+    [21, 0, "server"],
+    [2, 4, "server"],
+    [61, 5, "timeout"],
+    [29, 1, "timeout"],
+    [24, 4, "timeout"],
+    [40, 3, "server"],
+    [60, 3, "timeout"],
+  ],
+  [
+    [65, 5],
+    [68, 5],
+    [36, 4, "timeout"],
+    [60, 4, "server"],
+    [4, 4],
+    [68, 5, "timeout"],
+    [43, 1, "timeout"],
+  ],
+  [
+    [55, 2, "timeout"],
+    [2, 2, "server"],
+    [13, 1],
+    [63, 1, "server"],
+    [68, 3, "timeout"],
+    [13, 0, "timeout"],
+    [64, 4, "timeout"],
+    [40, 1],
+    [32, 0],
+  ],
+];
+
 describe("a cap that several share", () => {
   it("is never passed together, and nobody waits for ever, whatever replies cost and in whatever order they come", async () => {
     const reply = fc.record({
@@ -182,6 +229,7 @@ describe("a cap that several share", () => {
           ).toBe(cap - real);
         },
       ),
+      { examples: [[301, WAITED.map((replies) => replies.map(([used, turns, fails]) => ({ used, turns, fails })))]] },
     );
   });
 });

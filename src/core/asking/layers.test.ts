@@ -3,8 +3,9 @@ import { virtualClock, type VirtualClock } from "../../../tests/helpers/clock.js
 import { Budget } from "./budget.js";
 import { layered } from "./layers.js";
 import { ModelFailure, type Model, type ModelRequest } from "../model/index.js";
+import { textMessage } from "../ground/index.js";
 
-const request: ModelRequest = { messages: [{ role: "user", content: "word ".repeat(40) }], maxTokens: 10 };
+const request: ModelRequest = { messages: [textMessage("user", "word ".repeat(40))], maxTokens: 10 };
 const ok = { text: "ok", finish: "stop" as const, usage: { tokensIn: 50, tokensOut: 5 } };
 const modelOf = (ask: Model["ask"], limits: Model["limits"] = {}): Model => ({
   id: "m",

@@ -1,11 +1,11 @@
-import type { CancelSignal, Clock, Micros } from "../ground/index.js";
+import { textMessage, type CancelSignal, type Clock, type Micros } from "../ground/index.js";
 import { dayOf, holderName, type Charge, type Ledger } from "../ledger/index.js";
 import { BudgetSpent, checkedUsage, ModelFailure, type Model } from "../model/index.js";
 import { Budget, budgeted } from "./budget.js";
 import { leavable } from "./layers.js";
 import { SharedCap } from "./shared-cap.js";
 
-const PROBE = { messages: [{ role: "user" as const, content: "Answer with one word: ready" }], maxTokens: 8 };
+const PROBE = { messages: [textMessage("user", "Answer with one word: ready")], maxTokens: 8 };
 
 /** What a probe rests on: where its charge goes, and the caps that it keeps. */
 export interface ProbeSetup {

@@ -47,8 +47,10 @@ export class SharedCap {
     while (this.#used + amount > this.#held) {
       const needs = this.#used + amount;
       if (await this.#reserve(needs, needs + AHEAD * amount)) continue;
-      // What is not in use is given back, so that those who wait for each other do not wait for ever.
-      if (this.#held > this.#used) {
+      // What is not in use is given back, so that those who wait for each other do not wait for ever; also where we count on nothing more,
+      // for the ledger may hold more for us.
+      if (this.#used === 0) await this.release();
+      else if (this.#hasReserved) {
         this.#held = this.#used;
         await this.#reserve(this.#used, this.#used);
       }

@@ -1,17 +1,17 @@
-import type { Json } from "../ground/index.js";
+import { remark, type Json, type Remark } from "../ground/index.js";
 import type { CellRecord, CellState } from "../ledger/index.js";
 import type { CellValue } from "../table/index.js";
 import { type ReadyRule, setFingerprint } from "../plan/index.js";
 import { readInputs } from "../template/index.js";
-import { inputsFor, NOT_RENEWED, rowFor, type Passing } from "./passing.js";
+import { inputsFor, rowFor, type Passing } from "./passing.js";
 import type { AskWork, SetWork, StepWork, Work } from "./setup.js";
 
 /** What is to be done about one row's cells of one step. */
 export type Decision =
   /** They stand as they should. */
-  | { readonly do: "leave"; readonly state: CellState; readonly reason?: string | undefined }
+  | { readonly do: "leave"; readonly state: CellState; readonly reason?: Remark | undefined }
   /** They get no answer, and this is why. */
-  | { readonly do: "mark"; readonly state: CellState; readonly reason: string }
+  | { readonly do: "mark"; readonly state: CellState; readonly reason: Remark }
   /** They need the answer of this fingerprint; `fresh` asks even where the ledger has one. */
   | {
       readonly do: "answer";
@@ -19,15 +19,12 @@ export type Decision =
       readonly inputs: Readonly<Record<string, Json>>;
       readonly fresh: boolean;
       readonly was: "blank" | "stale" | "failed";
-      readonly shortened?: Readonly<Record<string, string>> | undefined;
+      readonly shortened?: Readonly<Record<string, Remark>> | undefined;
     }
   /** A rule settles them. */
   | { readonly do: "give"; readonly rule: ReadyRule }
   /** They are plain columns with these values. */
   | { readonly do: "set"; readonly values: Readonly<Record<string, CellValue>>; readonly fingerprint: string };
-
-/** Why a value is out of date where nothing more is known. */
-export const CHANGED = "the template, an input or the model has changed";
 
 /** Decides from the row and what the ledger knows of it, without asking or changing anything. */
 export function decide(work: Work, one: StepWork, passed: Passing, record: CellRecord | undefined): Decision {
@@ -37,26 +34,26 @@ export function decide(work: Work, one: StepWork, passed: Passing, record: CellR
       state: heldByPerson(work, one, record) === one.targets.length ? "edited" : (record?.state ?? "blank"),
       reason: record?.reason,
     };
-  if (passed.row.problem !== undefined) return { do: "mark", state: "failed", reason: passed.row.problem };
+  if (passed.row.problem !== undefined) return { do: "mark", state: "failed", reason: remark("rowUnfit", { problem: passed.row.problem }) };
   if (heldByPerson(work, one, record) === one.targets.length) return { do: "leave", state: "edited" };
   const values = one.condition || one.does.kind === "set" || one.does.rules.length > 0 ? rowFor(passed) : {};
   const holds = one.condition?.test(values) ?? true;
-  if (typeof holds === "object") return orWaiting(passed, one.condition!.columns, holds.reason);
+  if (typeof holds === "object") return orWaiting(passed, one.condition!.columns, remark("conditionUnclear", { problem: holds.reason }));
   if (!holds)
     return hasValues(record)
-      ? { do: "mark", state: "stale", reason: "the condition no longer holds" }
-      : { do: "mark", state: "skipped", reason: "the condition does not hold" };
+      ? { do: "mark", state: "stale", reason: remark("conditionFailsNow") }
+      : { do: "mark", state: "skipped", reason: remark("conditionFails") };
   return one.does.kind === "set"
     ? decideSet(one, one.does, passed, values, record)
     : decideAsk(work, one, one.does, passed, values, record);
 }
 
 /** What cannot be evaluated because an earlier step gave nothing is no failure. */
-function orWaiting({ given }: Passing, reads: readonly string[], reason: string): Decision {
+function orWaiting({ given }: Passing, reads: readonly string[], reason: Remark): Decision {
   const blank = reads.find((column) => given[column] === "");
   return blank === undefined
     ? { do: "mark", state: "failed", reason }
-    : { do: "mark", state: "skipped", reason: `\`${blank}\` of an earlier step is blank` };
+    : { do: "mark", state: "skipped", reason: remark("stepBlank", { column: blank }) };
 }
 
 function decideSet(
@@ -69,7 +66,7 @@ function decideSet(
   const values: Record<string, CellValue> = {};
   for (const set of does.columns) {
     const made = set.value(row);
-    if ("reason" in made) return orWaiting(passed, set.reads, made.reason);
+    if ("reason" in made) return orWaiting(passed, set.reads, remark("columnUnclear", { problem: made.reason }));
     values[set.column] = made.value;
   }
   const fingerprint = setFingerprint(values);
@@ -88,7 +85,8 @@ function decideAsk(
 ): Decision {
   for (const rule of does.rules) {
     const settles = rule.condition.test(values);
-    if (typeof settles === "object") return orWaiting(passed, rule.condition.columns, `rule ${rule.number}: ${settles.reason}`);
+    if (typeof settles === "object")
+      return orWaiting(passed, rule.condition.columns, remark("ruleUnclear", { rule: rule.number, problem: settles.reason }));
     if (!settles) continue;
     return record?.fingerprint === rule.fingerprint && record.state === "filled" && coversTargets(one, record)
       ? { do: "leave", state: "filled" }
@@ -112,9 +110,9 @@ function decideAsk(
       ? { do: "answer", fingerprint, inputs: reading.inputs, fresh: true, was }
       : { do: "leave", state: "failed", reason: record.reason };
   }
-  if (stands && !same && work.refill === "blank") return { do: "mark", state: "stale", reason: CHANGED };
+  if (stands && !same && work.refill === "blank") return { do: "mark", state: "stale", reason: remark("changed") };
   // An old value whose renewal failed: the ledger has that answer, and it is no use.
-  const failedBefore = work.refill === "failed" && record?.reason?.startsWith(NOT_RENEWED) === true;
+  const failedBefore = work.refill === "failed" && record?.reason?.code === "notRenewed";
   return { do: "answer", fingerprint, inputs: reading.inputs, fresh: failedBefore, was, shortened: reading.shortened };
 }
 

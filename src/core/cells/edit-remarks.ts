@@ -1,4 +1,4 @@
-import { canonicalJson, quickHash } from "../ground/index.js";
+import { canonicalJson, quickHash, remark, type Remark } from "../ground/index.js";
 import type { CellRecord } from "../ledger/index.js";
 import { readInputs } from "../template/index.js";
 import { inputsFor, type Passing } from "./passing.js";
@@ -7,10 +7,8 @@ import type { StepWork } from "./setup.js";
 /** A person's value that somebody should look at again. */
 export interface EditRemark {
   readonly column: string;
-  readonly remark: string;
+  readonly remark: Remark;
 }
-
-export const CHANGED_SINCE = "edited, the row has changed since";
 
 /** A short hash of what a step reads in a row, kept with a person's edits. */
 export function editMark({ does }: StepWork, passed: Passing): string | undefined {
@@ -29,8 +27,8 @@ export function editRemarks(one: StepWork, passed: Passing, record: CellRecord |
     if (edited === undefined) return [];
     const reading = part?.fromCell(edited);
     return [
-      ...(hasChanged ? [{ column: name, remark: CHANGED_SINCE }] : []),
-      ...(reading && !reading.ok ? [{ column: name, remark: `edited, and does not fit its kind: ${reading.problem}` }] : []),
+      ...(hasChanged ? [{ column: name, remark: remark("editedThenChanged") }] : []),
+      ...(reading && !reading.ok ? [{ column: name, remark: remark("editedUnfit", { problem: reading.problem }) }] : []),
     ];
   });
 }

@@ -1,8 +1,7 @@
-import { patternsReady, YoroshiError } from "../ground/index.js";
+import { patternsReady, remark, YoroshiError, type Message, type Remark } from "../ground/index.js";
 import type { AnswerRecord, CellRecord, CellState } from "../ledger/index.js";
-import { readInputs, type Message } from "../template/index.js";
+import { readInputs } from "../template/index.js";
 import { changesOf } from "./changes.js";
-import { CHANGED } from "./decide.js";
 import { absorbEdits } from "./edits.js";
 import { inputsFor, type Passing } from "./passing.js";
 import { workOf, type FillSetup, type StepWork } from "./setup.js";
@@ -18,7 +17,7 @@ export interface CellExplanation {
   readonly columns: readonly string[];
   readonly state: CellState;
   /** Why the cells are empty or out of date. */
-  readonly reason?: string | undefined;
+  readonly reason?: Remark | undefined;
   readonly record?: CellRecord | undefined;
   /** The answer that the values came from. */
   readonly answer?: AnswerRecord | undefined;
@@ -33,6 +32,15 @@ export interface CellExplanation {
  *
  * @param column only the step that fills this column.
  * @throws YoroshiError `keyNotFound` where the table has no such row.
+ * @example
+ * ```ts
+ * import { explainCells } from "yoroshi";
+ *
+ * // `setup` as in the example of `fill`.
+ * const [cells] = await explainCells(setup, "1");
+ * cells!.state; // => "blank"
+ * console.log(cells!.prompt);
+ * ```
  */
 export async function explainCells(setup: FillSetup, key: string, column?: string): Promise<CellExplanation[]> {
   const work = workOf(setup, { refill: "stale", only: [key] });
@@ -59,14 +67,14 @@ function explained(
   one: StepWork,
   { passed, record, decision }: Considered,
   answer: AnswerRecord | undefined,
-  changed: string | undefined,
+  changed: Remark | undefined,
 ): CellExplanation {
   const state = stateOf(decision);
   const reason =
     decision.do === "mark" || decision.do === "leave"
       ? (decision.reason ?? record?.reason)
       : state === "stale"
-        ? (changed ?? record?.reason ?? CHANGED)
+        ? (changed ?? record?.reason ?? remark("changed"))
         : record?.reason;
   return {
     key: passed.row.key,

@@ -1,3 +1,4 @@
+import { remark, type Remark } from "../ground/index.js";
 import type { CellRecord } from "../ledger/index.js";
 import type { FoundRows, RelatedRow, Row, CellValue } from "../table/index.js";
 import type { StepWork, Target } from "./setup.js";
@@ -10,7 +11,7 @@ export interface Passing {
   readonly row: Row;
   readonly related: Readonly<Record<string, readonly RelatedRow[]>>;
   /** What a person should know of what stands in a column, or among related rows: by that name. */
-  readonly notes: Record<string, string>;
+  readonly notes: Record<string, Remark>;
   /** What earlier steps gave it, by column, as conditions see it: numbers and true or false typed, all else text. */
   readonly given: Record<string, string | number | boolean>;
 }
@@ -24,20 +25,17 @@ export interface RowState {
 }
 
 export function passing(row: Row, related: RelatedRows): Passing {
-  const notes: Record<string, string> = { ...row.notes };
+  const notes: Record<string, Remark> = { ...row.notes };
   const rows: Record<string, readonly RelatedRow[]> = {};
   for (const [name, found] of Object.entries(related)) {
     rows[name] = found.rows;
-    if (found.left > 0) notes[name] = `only ${found.rows.length} of ${found.rows.length + found.left} rows, by its limit`;
+    if (found.left > 0) notes[name] = remark("relatedLeft", { kept: found.rows.length, of: found.rows.length + found.left });
   }
   return { row, related: rows, notes, given: {} };
 }
 
-/** How the reason begins of a value that stays because its renewal failed. */
-export const NOT_RENEWED = "not renewed";
-
-/** What a value is called that stays since its renewal failed, for those that read it. */
-export const OLD_VALUE = "an old value, since its renewal failed";
+/** What is told of a value that stays since its renewal failed, to those that read it. */
+const OLD_VALUE = remark("oldValue");
 
 /** What a condition or a plain column is evaluated on. What a step gives hides what the table still holds in its column. */
 export const rowFor = ({ row, related, given }: Passing): Readonly<Record<string, unknown>> => ({ ...row.values, ...related, ...given });
@@ -57,11 +55,11 @@ export function inputsFor(from: Readonly<Record<string, string>>, { row, related
 
 /** Hands on what a step's cells hold for a row: a person's value, else the step's own, else nothing. */
 export function handOn(passed: Passing, { targets }: StepWork, record: CellRecord | undefined): void {
-  const isOld = record?.state === "stale" && record.reason?.startsWith(NOT_RENEWED) === true;
+  const isOld = record?.state === "stale" && record.reason?.code === "notRenewed";
   for (const target of targets) {
     const edited = record?.edited?.[target.name];
     if (isOld && edited === undefined) passed.notes[target.name] = OLD_VALUE;
-    else if (passed.notes[target.name] === OLD_VALUE) delete passed.notes[target.name];
+    else if (passed.notes[target.name]?.code === "oldValue") delete passed.notes[target.name];
     passed.given[target.name] = edited === undefined ? typed(target, record?.values[target.name]) : typed(target, edited);
   }
 }
@@ -84,8 +82,8 @@ function typed({ type }: Target, value: CellValue | undefined): string | number 
 const textOf = (value: string | number | boolean): string => (typeof value === "boolean" ? (value ? "yes" : "no") : String(value));
 
 /** What a person should know of what a step reads in a row, each with the name it goes by there. */
-export function notesRead({ reads }: StepWork, { notes }: Passing): string[] {
-  const told: string[] = [];
-  for (const name in notes) if (reads.includes(name)) told.push(`${name}: ${notes[name]}`);
+export function notesRead({ reads }: StepWork, { notes }: Passing): Remark[] {
+  const told: Remark[] = [];
+  for (const name in notes) if (reads.includes(name)) told.push(remark("about", { name, remark: notes[name]! }));
   return told;
 }

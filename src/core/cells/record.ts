@@ -1,10 +1,11 @@
 import type { Answer } from "../answer/index.js";
+import { remark, sameRemark, sentenceOf, type Remark, type RemarkCode } from "../ground/index.js";
 import type { CellRecord, CellState } from "../ledger/index.js";
 import type { CellValue } from "../table/index.js";
 import type { ReadyRule } from "../plan/index.js";
 import { CONFIDENCE } from "../template/index.js";
 import { editMark } from "./edit-remarks.js";
-import { NOT_RENEWED, notesRead, OLD_VALUE, type Passing } from "./passing.js";
+import { notesRead, type Passing } from "./passing.js";
 import type { StepWork, Target, Work } from "./setup.js";
 import { isWritten, recordTime, rowMark, stillStanding } from "./writers.js";
 
@@ -13,7 +14,7 @@ export interface Asked {
   readonly one: StepWork;
   readonly passed: Passing;
   readonly record: CellRecord | undefined;
-  readonly shortened?: Readonly<Record<string, string>> | undefined;
+  readonly shortened?: Readonly<Record<string, Remark>> | undefined;
 }
 
 type About = Pick<Asked, "one" | "passed" | "record">;
@@ -52,7 +53,10 @@ export function answeredCells(work: Work, asked: Asked, fingerprint: string, ans
       fingerprint,
       form: answer.form,
       notes: notesOf(
-        [...notesRead(one, asked.passed), ...Object.entries(shortened ?? {}).map(([input, note]) => `${input}: ${note}`)],
+        [
+          ...notesRead(one, asked.passed),
+          ...Object.entries(shortened ?? {}).map(([name, note]) => remark("about", { name, remark: note })),
+        ],
         answer,
       ),
       values,
@@ -64,7 +68,7 @@ export function answeredCells(work: Work, asked: Asked, fingerprint: string, ans
     return {
       ...common,
       state: "stale",
-      reason: `${NOT_RENEWED}: ${answer.reason}`,
+      reason: remark("notRenewed", { because: answer.reason }),
       fingerprint: record.fingerprint,
       values: record.values,
     };
@@ -80,7 +84,7 @@ export function givenCells(work: Work, about: About, rule: ReadyRule, run: strin
     past: pastOf(work, about.one, about.record, values),
     state: "filled",
     fingerprint: rule.fingerprint,
-    notes: [`settled by rule ${rule.number}`, ...notesRead(about.one, about.passed)],
+    notes: [remark("ruled", { rule: rule.number }), ...notesRead(about.one, about.passed)],
     values,
   };
 }
@@ -107,9 +111,8 @@ export function leftCells(work: Work, about: About, state: CellState, run: strin
   const editedOn = record.edited && (record.editedOn ?? editMark(one, passed));
   const marked = editedOn === record.editedOn ? taken : { ...record, editedOn };
   if (state !== "filled") return marked;
-  const told = (notes: readonly string[] = []): string[] => notes.filter((note) => note.endsWith(OLD_VALUE));
-  const [before, now] = [told(record.notes), told(notesRead(one, passed))];
-  if (record.state === state && before.join() === now.join()) return marked;
+  const [before, now] = [oldValues(record.notes), oldValues(notesRead(one, passed))];
+  if (record.state === state && before.map(sentenceOf).join() === now.map(sentenceOf).join()) return marked;
   const notes = [...(record.notes ?? []).filter((note) => !before.includes(note)), ...now];
   return {
     ...record,
@@ -120,6 +123,10 @@ export function leftCells(work: Work, about: About, state: CellState, run: strin
     notes: notes.length > 0 ? notes : undefined,
   };
 }
+
+/** What is told of inputs that are old values. */
+const oldValues = (notes: readonly Remark[] = []): Remark[] =>
+  notes.filter((note) => note.code === "about" && note.remark.code === "oldValue");
 
 /** Values that stand take the place of a person's that the command gives up; `undefined` where there is none such. */
 function withoutGivenUp(work: Work, one: StepWork, record: CellRecord, run: string): CellRecord | undefined {
@@ -135,9 +142,9 @@ function withoutGivenUp(work: Work, one: StepWork, record: CellRecord, run: stri
 }
 
 /** The record of a row that gets no answer, or `undefined` when it stands so already. */
-export function markedCells(work: Work, about: About, state: CellState, reason: string, run: string): CellRecord | undefined {
+export function markedCells(work: Work, about: About, state: CellState, reason: Remark, run: string): CellRecord | undefined {
   const { record } = about;
-  if (record?.state === state && record.reason === reason) return undefined;
+  if (record?.state === state && sameRemark(record.reason, reason)) return undefined;
   return {
     ...base(work, about, run),
     state,
@@ -184,9 +191,12 @@ function valuesOf(
 const confidenceCell = (confidence: number | undefined): CellValue =>
   confidence === undefined ? "" : Math.round(confidence * 1000) / 1000;
 
+/** Of how an answer came about, what a person should know who sees the cell. */
+const WORTH_TELLING: readonly RemarkCode[] = ["condensed", "inDoubt", "lookedChanged"];
+
 /** What a person should know of how a cell's values came about. */
-function notesOf(inputs: readonly string[], answer: Answer): readonly string[] | undefined {
-  const told = answer.notes.filter((note) => / condensed from |^in doubt|^the second look changed/.test(note));
+function notesOf(inputs: readonly Remark[], answer: Answer): readonly Remark[] | undefined {
+  const told = answer.notes.filter(({ code }) => WORTH_TELLING.includes(code));
   const all = [...inputs, ...told];
   return all.length > 0 ? all : undefined;
 }

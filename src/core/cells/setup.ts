@@ -79,6 +79,7 @@ export interface FillOptions {
 
 /** What a caller can be told while a fill goes on. What one of these functions throws ends the fill, and is thrown by it. */
 export interface FillEvents {
+  /** How far the fill is, at most some times a second. */
   progress?(progress: Progress): void;
   /** All steps of a row are settled. While a promise that it gives is open, nothing new is asked. */
   row?(row: FilledRow): void | Promise<void>;
@@ -86,6 +87,7 @@ export interface FillEvents {
   breaker?(model: Model, state: "open" | "closed", failure?: ModelFailure): void;
 }
 
+/** How far a fill is. */
 export interface Progress {
   /** How much of the table is done with or in flight, 0 to 1. */
   readonly share: number;

@@ -1,11 +1,10 @@
-import { patternsReady } from "../ground/index.js";
+import { patternsReady, remark, sentenceOf, type Remark } from "../ground/index.js";
 import type { CellState } from "../ledger/index.js";
 import { PROMPT_FORM } from "../template/index.js";
 import { changesOf } from "./changes.js";
-import { CHANGED, type Decision } from "./decide.js";
-import { CHANGED_SINCE, editRemarks } from "./edit-remarks.js";
+import type { Decision } from "./decide.js";
+import { editRemarks } from "./edit-remarks.js";
 import { absorbEdits } from "./edits.js";
-import { NOT_RENEWED } from "./passing.js";
 import { isRuled, workOf, type FillSetup } from "./setup.js";
 import { KEYS_SHOWN, Told, type ToldNote } from "./told.js";
 import { considerAll } from "./walk.js";
@@ -16,9 +15,10 @@ export interface OpenCell {
   readonly place: string;
   readonly column: string;
   readonly state: CellState;
-  readonly reason: string;
+  readonly reason: Remark;
 }
 
+/** How the cells of a plan stand. */
 export interface Survey {
   readonly rows: number;
   /** Column -> how many of its cells stand in each state. */
@@ -27,7 +27,7 @@ export interface Survey {
   readonly reasons: readonly {
     readonly step: string;
     readonly state: CellState;
-    readonly reason: string;
+    readonly reason: Remark;
     readonly rows: number;
     readonly keys: readonly string[];
   }[];
@@ -38,10 +38,19 @@ export interface Survey {
   readonly notes: readonly ToldNote[];
 }
 
-const NOT_YET = "not filled yet";
-const EARLIER_FORM = "answered by an earlier form of prompts; stands until the row or the template changes, or --refill all is said";
-
-/** Tells how every cell of a plan stands, and of every cell without an up-to-date value, why. Asks nothing. */
+/**
+ * Tells how every cell of a plan stands, and of every cell without an up-to-date value, why. Asks nothing.
+ *
+ * @example
+ * ```ts
+ * import { sentenceOf, survey } from "yoroshi";
+ *
+ * // `setup` as in the example of `fill`.
+ * const { columns, reasons } = await survey(setup);
+ * columns["tone"]; // => { blank: 1, skipped: 1 }
+ * for (const { rows, reason } of reasons) console.log(rows, sentenceOf(reason));
+ * ```
+ */
 export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => void): Promise<Survey> {
   const work = workOf(setup, { refill: "stale" });
   await patternsReady();
@@ -49,7 +58,7 @@ export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => 
   const columns: Record<string, Partial<Record<CellState, number>>> = Object.fromEntries(
     work.steps.flatMap(({ targets }) => targets.map(({ name }) => [name, {}])),
   );
-  const reasons = new Map<string, Group<{ step: string; state: CellState; reason: string }>>();
+  const reasons = new Map<string, Group<{ step: string; state: CellState; reason: Remark }>>();
   const notes = new Told();
   let rows = 0;
   for await (const steps of considerAll(work)) {
@@ -68,21 +77,18 @@ export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => 
           record.form !== PROMPT_FORM &&
           !isRuled(one, record)
         )
-          notes.add(EARLIER_FORM, key, one.name);
-        for (const { column, remark } of editRemarks(one, passed, record)) {
-          addTo(reasons, `${one.name} edited ${column} ${remark}`, key, {
-            step: one.name,
-            state: "edited" as const,
-            reason: `${column}: ${remark}`,
-          });
-          if (remark === CHANGED_SINCE) onOpenCell?.({ key, place, column, state: "edited", reason: remark });
+          notes.add(remark("earlierForm"), key, one.name);
+        for (const { column, remark: edited } of editRemarks(one, passed, record)) {
+          const told = remark("about", { name: column, remark: edited });
+          addTo(reasons, `${one.name} edited ${sentenceOf(told)}`, key, { step: one.name, state: "edited" as const, reason: told });
+          if (edited.code === "editedThenChanged") onOpenCell?.({ key, place, column, state: "edited", reason: edited });
         }
         for (const { name } of one.targets) {
           const own: CellState = record?.edited?.[name] !== undefined ? "edited" : state;
           columns[name]![own] = (columns[name]![own] ?? 0) + 1;
           if (reason !== undefined && own !== "edited") onOpenCell?.({ key, place, column: name, state: own, reason });
         }
-        if (reason !== undefined) addTo(reasons, `${one.name} ${state} ${reason}`, key, { step: one.name, state, reason });
+        if (reason !== undefined) addTo(reasons, `${one.name} ${state} ${sentenceOf(reason)}`, key, { step: one.name, state, reason });
       }
     }
   }
@@ -106,8 +112,8 @@ export function stateOf(decision: Decision): CellState {
   return decision.do === "answer" ? decision.was : decision.state;
 }
 
-function reasonOf(decision: Decision, recorded: string | undefined, state: CellState, changed: string | undefined): string {
-  if (decision.do === "leave" || decision.do === "mark") return decision.reason ?? recorded ?? "no reason was recorded";
-  if (state === "stale") return recorded?.startsWith(NOT_RENEWED) ? recorded : (changed ?? recorded ?? CHANGED);
-  return state === "failed" ? (recorded ?? "it failed") : NOT_YET;
+function reasonOf(decision: Decision, recorded: Remark | undefined, state: CellState, changed: Remark | undefined): Remark {
+  if (decision.do === "leave" || decision.do === "mark") return decision.reason ?? recorded ?? remark("unknown");
+  if (state === "stale") return recorded?.code === "notRenewed" ? recorded : (changed ?? recorded ?? remark("changed"));
+  return state === "failed" ? (recorded ?? remark("failed")) : remark("notYet");
 }

@@ -1,4 +1,4 @@
-import { canonicalJson, patternsReady } from "../ground/index.js";
+import { canonicalJson, patternsReady, remark, type Remark } from "../ground/index.js";
 import type { CellRecord } from "../ledger/index.js";
 import { type Condition, inputColumns, templateSteps } from "../plan/index.js";
 import { textRow, type FoundRows, type Row } from "../table/index.js";
@@ -114,7 +114,7 @@ export async function inputCells(
   setup: FillSetup,
   row: Row,
   stepName = templateSteps(setup.plan)[0]?.name ?? "",
-): Promise<{ readonly cells: Record<string, string | undefined>; readonly notes: readonly string[] }> {
+): Promise<{ readonly cells: Record<string, string | undefined>; readonly notes: readonly Remark[] }> {
   const step = templateSteps(setup.plan).find(({ name }) => name === stepName)!.step;
   const [related = {}] = await relatedRows(setup, [row]);
   const passed = passing(row, related);
@@ -130,6 +130,6 @@ export async function inputCells(
     cells: inputsFor(from, passed),
     notes: Object.entries(passed.notes)
       .filter(([name]) => Object.values(from).includes(name))
-      .map(([name, note]) => `${name}: ${note}`),
+      .map(([name, note]) => remark("about", { name, remark: note })),
   };
 }

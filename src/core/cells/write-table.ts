@@ -1,3 +1,4 @@
+import { sentenceOf } from "../ground/index.js";
 import { claim, type CellRecord } from "../ledger/index.js";
 import type { CellOut, Refusal, ShownState, StatesOf } from "../table/index.js";
 import { absorbEdits, absorbRows } from "./edits.js";
@@ -109,7 +110,7 @@ function statesOf({ ledger }: Work, writers: readonly Writer[]): StatesOf {
       const records = await ledger.cells.find(plan, step, keys);
       keys.forEach((key, index) => {
         const record = records.get(key);
-        const why = record?.reason ?? record?.notes?.join("; ");
+        const why = record?.reason ? sentenceOf(record.reason) : record?.notes?.map(sentenceOf).join("; ");
         for (const { name } of columns)
           shown[index]![name] = record?.edited?.[name] !== undefined ? { state: "edited" } : { state: record?.state ?? "blank", why };
       });

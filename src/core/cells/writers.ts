@@ -1,6 +1,7 @@
-import { canonicalJson, quickHash, type Json } from "../ground/index.js";
+import * as z from "zod/mini";
+import { canonicalJson, keep, quickHash, readKept, YoroshiError, type StoredForm } from "../ground/index.js";
 import type { CellRecord } from "../ledger/index.js";
-import type { TargetColumn } from "../table/index.js";
+import { CELL_TYPES, type TargetColumn } from "../table/index.js";
 import { plainTargets, type Work } from "./setup.js";
 
 /** A step that fills columns of a table. */
@@ -21,6 +22,24 @@ export interface Written {
   readonly key?: readonly string[] | undefined;
   readonly writers: readonly Writer[];
 }
+
+const WRITTEN: StoredForm<Written> = {
+  format: 1,
+  schema: z.object({
+    source: z.nullable(z.string()),
+    standing: z.nullable(z.string()),
+    at: z.optional(z.number()),
+    showsStates: z.optional(z.boolean()),
+    key: z.optional(z.array(z.string())),
+    writers: z.array(
+      z.object({
+        plan: z.string(),
+        step: z.string(),
+        columns: z.array(z.object({ name: z.string(), type: z.optional(z.enum(CELL_TYPES)), freeText: z.boolean() })),
+      }),
+    ),
+  }),
+};
 
 const NOTHING: Written = { source: null, standing: null, writers: [] };
 
@@ -60,7 +79,16 @@ export function rowMark(
 export const textsMark = (texts: readonly string[]): string => quickHash(canonicalJson(texts));
 
 export async function readWritten(work: Pick<Work, "ledger" | "table">): Promise<Written> {
-  return ((await work.ledger.facts.get(noteName(work))) as Written | undefined) ?? NOTHING;
+  const kept = await work.ledger.facts.get(noteName(work));
+  if (kept === undefined) return NOTHING;
+  const written = readKept(WRITTEN, kept);
+  // Taken for nothing, what we wrote ourselves would count as a person's.
+  if (!written)
+    throw new YoroshiError("ledgerBroken", {
+      file: ".yoroshi/ledger.sqlite",
+      problem: `what it keeps of ${work.table.target} cannot be read`,
+    });
+  return written;
 }
 
 /** Whether the ledger knows of any writing to a target. */
@@ -68,32 +96,40 @@ export const hasWritten = async (work: Pick<Work, "ledger" | "table">): Promise<
   (await work.ledger.facts.get(noteName(work))) !== undefined;
 
 export async function keepWritten(work: Work, written: Written): Promise<void> {
-  await work.ledger.facts.set(noteName(work), written as unknown as Json);
+  await work.ledger.facts.set(noteName(work), keep(WRITTEN, written));
 }
 
 /** What our own writings made of a target, whatever part of it they wrote: marks before and after. */
 type Trail = readonly (readonly [string | null, string | null])[];
+const mark = z.nullable(z.string());
+const TRAIL: StoredForm<{ readonly steps: Trail }> = { format: 1, schema: z.object({ steps: z.array(z.tuple([mark, mark])) }) };
 const MOST_STEPS = 50;
 const trailName = ({ table }: Pick<Work, "table">): string => `trail:${table.target}`;
 
 /** Keeps that a writing led from one mark of the target to another. */
 export async function keepTrail(work: Work, from: string | undefined, to: string | undefined): Promise<void> {
-  const trail = ((await work.ledger.facts.get(trailName(work))) ?? []) as unknown as Trail;
-  await work.ledger.facts.set(trailName(work), [...trail, [from ?? null, to ?? null]].slice(-MOST_STEPS) as unknown as Json);
+  const steps = [...(await readTrail(work)), [from ?? null, to ?? null] as const].slice(-MOST_STEPS);
+  await work.ledger.facts.set(trailName(work), keep(TRAIL, { steps }));
+}
+
+async function readTrail(work: Pick<Work, "ledger" | "table">): Promise<Trail> {
+  const kept = await work.ledger.facts.get(trailName(work));
+  // The first versions kept the bare list.
+  return readKept(TRAIL, Array.isArray(kept) ? { steps: kept } : kept)?.steps ?? [];
 }
 
 /** Whether a target stands as it was left: by this plan, and from there on by others of ours that write other parts of it. */
 export async function standsAsLeft(work: Pick<Work, "ledger" | "table">, written: Written, now: string | undefined): Promise<boolean> {
   if (now === undefined) return false;
-  const trail = ((await work.ledger.facts.get(trailName(work))) ?? []) as unknown as Trail;
+  const trail = await readTrail(work);
   if (written.standing === null) return trail.at(-1)?.[1] === now;
   const seen = new Set<string>();
-  let mark: string | null | undefined = written.standing;
-  while (mark && mark !== now && !seen.has(mark)) {
-    seen.add(mark);
-    mark = trail.findLast(([from]) => from === mark)?.[1];
+  let reached: string | null | undefined = written.standing;
+  while (reached && reached !== now && !seen.has(reached)) {
+    seen.add(reached);
+    reached = trail.findLast(([from]) => from === reached)?.[1];
   }
-  return mark === now;
+  return reached === now;
 }
 
 /** The same but for the target's mark and the time. */

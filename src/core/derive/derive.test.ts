@@ -2,6 +2,7 @@ import fc from "fast-check";
 import { beforeEach, describe, expect, it } from "vitest";
 import { fakeClock } from "../../../tests/helpers/clock.js";
 import { fenced, scriptedModel } from "../../../tests/helpers/models.js";
+import { inWords } from "../../../tests/helpers/words.js";
 import { explainCells, survey, type FillSetup } from "../cells/index.js";
 import { fill, preview } from "../fill/index.js";
 import type { Json, TableSource } from "../ground/index.js";
@@ -202,8 +203,8 @@ describe("rows made of items", () => {
     one.parent.table.rows[0]!["seen"] = "not a record";
     const report = await fill(one.items());
     expect(report).toMatchObject({ rows: 4, failed: 1 });
-    expect(one.out.rows.map(({ key }) => key)).toEqual(["r1/1", "r1/2", "r3/1"]);
-    expect((await survey(one.items())).reasons[0]!.reason).toContain("`seen` has an item that is not a record");
+    expect(inWords(one.out.rows.map(({ key }) => key))).toEqual(["r1/1", "r1/2", "r3/1"]);
+    expect(inWords((await survey(one.items())).reasons[0]!.reason)).toContain("`seen` has an item that is not a record");
   });
 
   it("hold a model's words so that no spreadsheet runs them", async () => {
@@ -329,7 +330,7 @@ describe("rows made of groups", () => {
     expect(report).toMatchObject({ rows: 2, failed: 2 });
     expect(rows).toEqual([]);
     const spoilt = await one.groups({ by: "ship", figures: { sum: { sum: "note" } } });
-    expect((await survey(spoilt)).reasons.map(({ reason }) => reason)).toEqual([
+    expect(inWords((await survey(spoilt)).reasons.map(({ reason }) => reason))).toEqual([
       "row 1: `note` is no number, which `sum` needs",
       "row 2: `note` is no number, which `sum` needs",
     ]);

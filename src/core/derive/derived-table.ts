@@ -29,6 +29,19 @@ const FEW = 3;
  * writes in it stays. A row that nothing makes any more goes, unless a person wrote in it.
  *
  * The keys of all rows are in memory while the table is written.
+ *
+ * @example
+ * ```ts
+ * import { derivedTable, fill, groupRows, memoryTable, plan, withOwnStep } from "yoroshi";
+ *
+ * // `setup` as in the example of `fill`: its rows are counted by their tone.
+ * await fill(setup);
+ * const counts = plan({ name: "counts", table: { file: "memory", groups: { of: "tones", by: "tone", figures: { notes: { count: "all" } } } } });
+ * const made = await groupRows(setup, counts.table.groups!);
+ * const out = memoryTable([], { key: counts.table.key });
+ * await fill({ ...setup, asking: {}, plan: withOwnStep(counts, made), table: derivedTable(made, out) });
+ * out.rows.find(({ tone }) => tone === "upset")!["notes"]; // => "1"
+ * ```
  */
 export function derivedTable(made: MadeRows, out: Table, { onNotice }: DerivedOptions = {}): Table {
   const withKey = (columns: readonly TargetColumn[]): TargetColumn[] => [
@@ -111,6 +124,14 @@ function growthOf(missing: Map<string, StandingRow>, spoilt: ReadonlySet<string>
  * The plan with the step that makes the own columns of its rows.
  *
  * @throws YoroshiError `tableBroken` where another step fills one of them.
+ * @example
+ * ```ts
+ * import { groupRows, plan, withOwnStep } from "yoroshi";
+ *
+ * // `setup` as in the example of `fill`.
+ * const counts = plan({ name: "counts", table: { file: "memory", groups: { of: "tones", figures: { notes: { count: "all" } } } } });
+ * Object.keys(withOwnStep(counts, await groupRows(setup, counts.table.groups!)).steps).length; // => 1
+ * ```
  */
 export function withOwnStep(plan: Plan, { name, columns }: Pick<MadeRows, "name" | "columns">): Plan {
   const twice = columns.find((own) => writerOf(plan, own.name) !== undefined);

@@ -1,4 +1,4 @@
-import { YoroshiError, type FigureSource } from "../ground/index.js";
+import { remark, YoroshiError, type FigureSource, type Remark } from "../ground/index.js";
 import { plainDay, plainNumber } from "../kinds/index.js";
 import { readCondition, type Condition } from "../plan/index.js";
 import type { TargetColumn, CellValue } from "../table/index.js";
@@ -13,7 +13,7 @@ export interface Counter {
   /** Blank where there is nothing to tell. @param all the same counter over the whole table. */
   value(all: Counter): CellValue;
   /** What it leaves out, where that is not said in its value. */
-  note?(): string | undefined;
+  note?(): Remark | undefined;
   /** Rows that count, for shares. */
   readonly rows?: number;
 }
@@ -227,7 +227,7 @@ function listing(column: string, by: string | undefined, wanted: number | undefi
       // Sorting keeps the table's order among equals.
       if (by !== undefined) lines = lines.sort((a, b) => b.rank - a.rank);
     },
-    note: () => (left > 0 ? `only ${lines.length} of ${lines.length + left} rows, by its \`most\`` : undefined),
+    note: () => (left > 0 ? remark("listedLeft", { kept: lines.length, of: lines.length + left }) : undefined),
     value: () => [...lines.map(({ text }) => text), ...(left > 0 && wanted === undefined ? [`… and ${left} more`] : [])].join("\n"),
   };
 }

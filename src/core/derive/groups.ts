@@ -1,5 +1,5 @@
 import { filledMark, filledRows, rowFor, type FillSetup } from "../cells/index.js";
-import { canonicalJson, joinWords, nearest, WHOLE_TABLE, YoroshiError, type GroupsSource, type Json } from "../ground/index.js";
+import { canonicalJson, joinWords, nearest, plainJson, WHOLE_TABLE, YoroshiError, type GroupsSource } from "../ground/index.js";
 import { columnsOf, readCondition } from "../plan/index.js";
 import { defangCopied, joinKey, keyColumnsOf, type Row } from "../table/index.js";
 import type { MadeRows } from "./derived-table.js";
@@ -23,6 +23,14 @@ interface Group {
  * that leaves it out. Groups and what their figures need are in memory; the rows are not.
  *
  * @throws YoroshiError `tableBroken` where a figure reads a column that is not there.
+ * @example
+ * ```ts
+ * import { groupRows } from "yoroshi";
+ *
+ * // `setup` as in the example of `fill`: its rows are counted by their tone.
+ * const made = await groupRows(setup, { of: "tones", by: "tone", figures: { notes: { count: "all" } } });
+ * made.columns.map(({ name }) => name); // => ["notes"]
+ * ```
  */
 export async function groupRows(parent: FillSetup, { of, by = [], when, figures }: GroupsSource): Promise<MadeRows> {
   const columns = keyColumnsOf(by);
@@ -72,7 +80,7 @@ export async function groupRows(parent: FillSetup, { of, by = [], when, figures 
     },
     mark: async () => {
       const mark = await filledMark(parent);
-      return mark === undefined ? undefined : canonicalJson([mark, keyColumns, when ?? null, figures as unknown as Json]);
+      return mark === undefined ? undefined : canonicalJson([mark, keyColumns, when ?? null, plainJson(figures)]);
     },
   };
 }

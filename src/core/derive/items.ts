@@ -28,6 +28,32 @@ const NUMBERS = "(numbers)";
  * others come or go before it, or when it is put in other words; see `numbered`.
  *
  * @throws YoroshiError `tableBroken` where the column does not hold a list.
+ * @example
+ * ```ts
+ * import { fill, itemRows, memoryLedger, memoryTable, plan, prepare, systemClock, template, type FillSetup } from "yoroshi";
+ * import { standin } from "yoroshi/standin";
+ *
+ * const jobs = template({
+ *   name: "jobs",
+ *   inputs: { note: { kind: "text" } },
+ *   task: "What has to be done? {{ note }}",
+ *   answer: { jobs: { kind: "list", of: { kind: "text", maxChars: 80 } } },
+ * });
+ * const setup: FillSetup = {
+ *   plan: plan({
+ *     name: "todo",
+ *     table: { file: "memory", key: "id" },
+ *     steps: { find: { template: "jobs", inputs: { note: "text" }, fill: { jobs: "jobs" } } },
+ *   }),
+ *   asking: { find: { prepared: prepare(jobs), version: 1, model: standin() } },
+ *   table: memoryTable([{ id: "1", text: "The pump leaks. Order a seal." }], { key: "id" }),
+ *   ledger: memoryLedger(),
+ *   clock: systemClock(),
+ * };
+ * await fill(setup);
+ * const made = itemRows(setup, { of: "todo", column: "jobs", carry: ["text"] }, { plan: "items", key: "number" });
+ * made.columns.map(({ name }) => name); // => ["id", "text", "item"]
+ * ```
  */
 export function itemRows(parent: FillSetup, { of, column, carry = [] }: ItemsSource, { plan, key }: ItemsOptions): MadeRows {
   const list = listShape(parent, of, column);
@@ -141,13 +167,13 @@ function listShape(parent: FillSetup, of: string, column: string): NamedShape {
 function partsOfItem(list: NamedShape): { readonly column: TargetColumn; cell(item: Json): string }[] {
   const spec = list.kind.item!(list.spec);
   const parts = (spec as { parts?: Readonly<Record<string, AnySpec>> }).parts;
-  const one = (name: string, shape: Shaped, valueOf: (item: Json) => Json): ReturnType<typeof partsOfItem>[number] => ({
+  const partOf = (name: string, shape: Shaped, valueOf: (item: Json) => Json): ReturnType<typeof partsOfItem>[number] => ({
     column: { name, type: shape.kind.cellType?.(shape.spec) ?? "text", freeText: shape.kind.freeText === true },
     cell: (item) => shape.toCell(valueOf(item)),
   });
-  if (!parts) return [one(ITEM, shapeSpec(spec, kindOf), (item) => item)];
+  if (!parts) return [partOf(ITEM, shapeSpec(spec, kindOf), (item) => item)];
   return Object.entries(parts).map(([name, part]) =>
-    one(name, shapeSpec(part, kindOf), (item) => (item as Record<string, Json>)[name] ?? null),
+    partOf(name, shapeSpec(part, kindOf), (item) => (item as Record<string, Json>)[name] ?? null),
   );
 }
 

@@ -11,7 +11,12 @@ const MOST_WAITING = 256;
  *
  * @throws as `fill` does, when the rows that stood by then have been given.
  * @example
- * for await (const { key, values } of fillRows(setup)) console.log(key, values.topic);
+ * ```ts
+ * import { fillRows } from "yoroshi";
+ *
+ * // `setup` as in the example of `fill`.
+ * for await (const { key, values, states } of fillRows(setup)) console.log(key, values["tone"], states["tone"]);
+ * ```
  */
 export async function* fillRows(setup: FillSetup, options: FillOptions = {}): AsyncGenerator<FilledRow, FillReport> {
   const waiting: FilledRow[] = [];

@@ -2,6 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { fakeClock } from "../../../tests/helpers/clock.js";
 import { fenced, plainFences, scriptedModel, type ScriptedModel } from "../../../tests/helpers/models.js";
+import { inWords } from "../../../tests/helpers/words.js";
 import type { Asking } from "../asking/index.js";
 import { survey, type FillOptions, type FillSetup } from "../cells/index.js";
 import { memoryLedger, type Ledger } from "../ledger/index.js";
@@ -11,6 +12,7 @@ import { memoryRelated, memoryTable, type MemoryTable } from "../table/index.js"
 import { prepare, template } from "../template/index.js";
 import { fill } from "./fill.js";
 import { preview } from "./preview.js";
+import { messageText } from "../ground/index.js";
 
 const tone = template({
   name: "tone",
@@ -196,9 +198,9 @@ describe("a fill", () => {
       key: "id",
     });
     const one = world(table, model);
-    expect(await fill(one)).toMatchObject({ rows: 6, filled: 1, skipped: 2, failed: 3 });
+    expect(inWords(await fill(one))).toMatchObject({ rows: 6, filled: 1, skipped: 2, failed: 3 });
     const { reasons, columns } = await survey(one);
-    expect(reasons.map(({ state, reason, keys }) => [state, reason, keys[0]])).toEqual([
+    expect(inWords(reasons.map(({ state, reason, keys }) => [state, reason, keys[0]]))).toEqual([
       ["skipped", "note is blank", "r2"],
       ["failed", "note has 31 characters, at most 30 are allowed", "r3"],
       ["failed", "the model refused", "r4"],
@@ -285,8 +287,8 @@ describe("a fill", () => {
   it("asks about as many rows as it may, and then about the next", async () => {
     const one = world(tableOf("a", "b", "c", "d", "e"));
     expect(await fill(one, { rows: 2 })).toMatchObject({ asked: 2, filled: 2, blank: 3, end: "rowLimit" });
-    expect(await fill(one, { rows: 2 })).toMatchObject({ asked: 2, filled: 4, blank: 1 });
-    expect((await survey(one)).reasons).toMatchObject([{ state: "blank", reason: "not filled yet", rows: 1, keys: ["r5"] }]);
+    expect(inWords(await fill(one, { rows: 2 }))).toMatchObject({ asked: 2, filled: 4, blank: 1 });
+    expect(inWords((await survey(one)).reasons)).toMatchObject([{ state: "blank", reason: "not filled yet", rows: 1, keys: ["r5"] }]);
   });
 
   it("renews what is out of date: a changed input, a changed template; and only blank cells when told so", async () => {
@@ -312,8 +314,8 @@ describe("a fill", () => {
     one.table.rows[0]!["text"] = "other";
     one.table.rows[1]!["kind"] = "internal";
     expect(await fill(one)).toMatchObject({ asked: 1, failed: 1, stale: 1 });
-    expect(one.table.rows.map((row) => row["tone"])).toEqual(["calm", "calm"]);
-    expect((await survey(one)).reasons.map(({ state, reason }) => [state, reason])).toEqual([
+    expect(inWords(one.table.rows.map((row) => row["tone"]))).toEqual(["calm", "calm"]);
+    expect(inWords((await survey(one)).reasons.map(({ state, reason }) => [state, reason]))).toEqual([
       ["stale", "not renewed: the host's content filter held the answer back"],
       ["stale", "the condition no longer holds"],
     ]);
@@ -453,8 +455,8 @@ describe("rules before models", () => {
   it("settle the clear rows without a request, typed and harmless like any answer, and are counted apart", async () => {
     const one = { ...world(tableOf("nothing new", "ok", "fine!", "nothing at all")), plan: ruled() };
     expect(await fill(one)).toMatchObject({ asked: 1, ruled: 3, reused: 0, filled: 4 });
-    expect(one.table.rows[0]).toMatchObject({ tone: "calm", level: "1", because: "'=nothing" });
-    expect((await one.ledger.cells.find("tones", "tone", ["r2"])).get("r2")!.notes).toEqual(["settled by rule 2"]);
+    expect(inWords(one.table.rows[0])).toMatchObject({ tone: "calm", level: "1", because: "'=nothing" });
+    expect(inWords((await one.ledger.cells.find("tones", "tone", ["r2"])).get("r2")!.notes)).toEqual(["settled by rule 2"]);
     expect(await fill(one)).toMatchObject({ asked: 0, ruled: 3, reused: 1, filled: 4, written: false });
   });
 
@@ -467,8 +469,10 @@ describe("rules before models", () => {
     ]);
     const report = await fill({ ...one, plan: stricter });
     expect(report).toMatchObject({ asked: 0, ruled: 1 });
-    expect(one.table.rows[0]).toMatchObject({ tone: "upset" });
-    expect((await survey({ ...one, plan: stricter })).reasons[0]!.reason).toMatch(/^rule 2: the condition takes text for a number/);
+    expect(inWords(one.table.rows[0])).toMatchObject({ tone: "upset" });
+    expect(inWords((await survey({ ...one, plan: stricter })).reasons[0]!.reason)).toMatch(
+      /^rule 2: the condition takes text for a number/,
+    );
   });
 });
 
@@ -503,7 +507,7 @@ describe("related rows", () => {
       related: talkOf(messages),
     };
     expect(await fill(one)).toMatchObject({ asked: 3, filled: 3 });
-    expect(plainFences(model.requests[0]!.messages.at(-1)!.content)).toContain(
+    expect(plainFences(messageText(model.requests[0]!.messages.at(-1)!))).toContain(
       '<data name="m.at">2026-08-02</data> <data name="m.said">second</data>\n<data name="m.at">2026-08-03</data> <data name="m.said">third</data>',
     );
     expect(await fill(one)).toMatchObject({ asked: 0, reused: 3 });
@@ -521,7 +525,9 @@ describe("related rows", () => {
       }),
     ).toMatchObject({ stale: 2, filled: 1 });
     expect(
-      (await survey({ ...one, related: talkOf(messages.map((row) => ({ ...row, at: "soon" }))) })).reasons.map(({ reason }) => reason),
+      inWords(
+        (await survey({ ...one, related: talkOf(messages.map((row) => ({ ...row, at: "soon" }))) })).reasons.map(({ reason }) => reason),
+      ),
     ).toContain("thread has a row 1 whose `at` is not a day; write YYYY-MM-DD");
   });
 });
@@ -544,7 +550,7 @@ it("notes on cells what was left out of a long input, and puts an answer's confi
   expect(await fill(one)).toMatchObject({ filled: 2 });
   expect(one.table.rows.map((row) => row["sure"])).toEqual(["0.812", "0.812"]);
   const cells = await one.ledger.cells.find("tones", "tone", ["r1", "r2"]);
-  expect([cells.get("r1")!.notes, cells.get("r2")!.notes]).toEqual([
+  expect(inWords([cells.get("r1")!.notes, cells.get("r2")!.notes])).toEqual([
     [expect.stringMatching(/^note: \d+ of 300 characters read, at the end of a sentence$/)],
     undefined,
   ]);

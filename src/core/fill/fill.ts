@@ -13,7 +13,7 @@ import {
   type ToldNote,
   type Work,
 } from "../cells/index.js";
-import { relaySignal, toMicros, YoroshiError, type Json, type Micros } from "../ground/index.js";
+import { plainJson, relaySignal, toMicros, YoroshiError, type Micros } from "../ground/index.js";
 import { claim } from "../ledger/index.js";
 import type { ModelFailure } from "../model/index.js";
 import { checkMadePlan, DEFAULT_AT_ONCE, OWN_STEP } from "../plan/index.js";
@@ -61,6 +61,34 @@ export interface FillReport extends Tally {
  * @throws YoroshiError `planBusy` while the same plan is being filled elsewhere; where the table cannot be read or written, or a key in
  * `only` does not exist. What the model's
  * host does wrong is in the report, and everything answered before it is kept and written.
+ * @example
+ * ```ts
+ * import { fill, memoryLedger, memoryTable, plan, prepare, systemClock, template, type FillSetup } from "yoroshi";
+ * import { standin } from "yoroshi/standin";
+ *
+ * const tone = template({
+ *   name: "tone",
+ *   inputs: { note: { kind: "text" } },
+ *   task: "How does the writer feel? {{ note }}",
+ *   answer: { tone: { kind: "choice", options: { calm: "plain facts", upset: "anger, complaint" } } },
+ * });
+ * const table = memoryTable([{ id: "1", text: "An angry complaint." }, { id: "2", text: "" }], { key: "id" });
+ * const setup: FillSetup = {
+ *   plan: plan({
+ *     name: "tones",
+ *     table: { file: "memory", key: "id" },
+ *     steps: { tone: { template: "tone", inputs: { note: "text" }, fill: { tone: "tone" } } },
+ *   }),
+ *   // What each template step asks, by the step's name.
+ *   asking: { tone: { prepared: prepare(tone), version: 1, model: standin() } },
+ *   table,
+ *   ledger: memoryLedger(),
+ *   clock: systemClock(),
+ * };
+ * const { filled, skipped } = await fill(setup);
+ * [filled, skipped]; // => [1, 1]
+ * table.rows[0]!["tone"]; // => "upset"
+ * ```
  */
 export async function fill(setup: FillSetup, options: FillOptions = {}): Promise<FillReport> {
   const letGo = await claim(setup.ledger, setup.clock, `fill:${setup.plan.name}`);
@@ -105,7 +133,7 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   const settled = options.on?.row ? undefined : await settledTallies(work, options);
   if (settled) {
     const tally = sumTallies(Object.values(settled.tallies));
-    await work.ledger.runs.end({ id: name, endedAt: work.clock.now(), end: "done", tally: tally as unknown as Json });
+    await work.ledger.runs.end({ id: name, endedAt: work.clock.now(), end: "done", tally: plainJson(tally) });
     return { ...NOTHING_DONE, ...tally, steps: settled.tallies, notes: settled.notes, run: name, tookMs: work.clock.now() - began };
   }
   await forgetSettled(work);
@@ -246,7 +274,7 @@ async function askAll(work: Work, options: FillOptions, name: string): Promise<G
       id: name,
       endedAt: clock.now(),
       end: ending.end,
-      tally: { ...tallyOf(run, asker.budget.spent), steps: run.tallies } as unknown as Json,
+      tally: plainJson({ ...tallyOf(run, asker.budget.spent), steps: run.tallies }),
     });
   }
   if (ending.broken) throw ending.broken.error;

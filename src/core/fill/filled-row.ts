@@ -1,3 +1,4 @@
+import { sentenceOf } from "../ground/index.js";
 import type { FilledRow, Passing, StepWork } from "../cells/index.js";
 import type { CellRecord, CellState } from "../ledger/index.js";
 import type { CellValue } from "../table/index.js";
@@ -21,7 +22,7 @@ export function filledRow(
       const edited = record?.edited?.[name];
       values[name] = edited ?? record?.values[name] ?? "";
       states[name] = edited === undefined ? (record?.state ?? "blank") : "edited";
-      if (edited === undefined && record?.reason !== undefined) reasons[name] = record.reason;
+      if (edited === undefined && record?.reason !== undefined) reasons[name] = sentenceOf(record.reason);
     }
   }
   return { key, place, values, states, reasons };

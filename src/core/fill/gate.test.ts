@@ -15,19 +15,41 @@ const sort = prepare(
 ) as unknown as Prepared;
 const model = standin();
 
-/** A trial as its run keeps it. */
+const FIGURES = {
+  samples: 100,
+  asked: 100,
+  reused: 0,
+  unanswered: 0,
+  tokensIn: 1,
+  tokensOut: 1,
+  spent: 0,
+  worth: 0,
+  tookMs: 1,
+  answerMs: 1,
+};
+
+/** A trial as its run keeps it; the first versions kept no more. */
 const trial = (version: number, by: string, accuracies: Record<string, number>) => ({
+  run: "t",
   template: "sort",
   version,
   model: by,
+  file: "samples/sort.csv",
+  ...FIGURES,
+  disagreements: [],
   parts: Object.entries(accuracies).map(([part, accuracy]) => ({
     part,
+    kind: "choice",
+    graded: 100,
+    right: accuracy * 100,
+    unanswered: 0,
+    verdicts: {},
     accuracy,
     interval: { low: accuracy - 0.1, high: accuracy + 0.1 },
   })),
 });
 
-async function gateAfter(...trials: ReturnType<typeof trial>[]) {
+async function gateAfter(...trials: (ReturnType<typeof trial> & { readonly format?: number })[]) {
   const ledger = memoryLedger();
   for (const [index, tally] of trials.entries()) {
     await ledger.runs.start({ id: `t${index}`, kind: "trial", subject: "sort", startedAt: index });
@@ -73,5 +95,12 @@ describe("a gate", () => {
   it("is open where a plan has none", async () => {
     const plan = makePlan({ name: "log", table: { file: "t.csv", key: "id" }, steps: { head: { set: { head: "{{ row.id }}" } } } });
     expect(await readGate({ plan, ledger: memoryLedger(), asking: {} })).toEqual({ open: true });
+  });
+
+  it("takes no notice of a trial that is kept in another form", async () => {
+    const newer = { ...trial(2, model.id, { topic: 0.9 }), format: 2 };
+    const torn = { ...trial(2, model.id, { topic: 0.9 }), parts: "none" };
+    expect(await gateAfter(newer, torn as never)).toMatchObject({ open: false, reason: expect.stringContaining("not been tried") });
+    expect(await gateAfter({ ...newer, format: 1 })).toEqual({ open: true });
   });
 });

@@ -1,11 +1,19 @@
 import { askingOf, type FillSetup } from "../cells/index.js";
-import type { TrialReport } from "../trial/index.js";
+import { recordedTrials } from "../trial/index.js";
 
 /** Whether a plan's gate is open, and the figure that it rests on. */
 export type GateReading = { readonly open: true } | { readonly open: false; readonly template: string; readonly reason: string };
 
 /**
  * Holds a plan's gate against the newest trial of the template's present version with the model that the plan asks.
+ *
+ * @example
+ * ```ts
+ * import { readGate } from "yoroshi";
+ *
+ * // `setup` as in the example of `fill`, whose plan has no gate.
+ * await readGate(setup); // => { open: true }
+ * ```
  */
 export async function readGate({ plan, ledger, asking }: Pick<FillSetup, "plan" | "ledger" | "asking">): Promise<GateReading> {
   const { gate } = plan;
@@ -13,11 +21,9 @@ export async function readGate({ plan, ledger, asking }: Pick<FillSetup, "plan" 
   const { prepared, version, model } = askingOf({ plan, asking }, gate.step);
   const asked = { template: prepared.template.name, version, model: model.id };
   const wanted = `${(gate.accuracyAtLeast * 100).toFixed(1)} % right on ${gate.part}`;
-  const runs = await ledger.runs.find("trial", asked.template, 200);
-  const reports = runs.flatMap((run) => (run.tally ? [run.tally as unknown as TrialReport] : []));
-  const report = reports.find(
-    (one) => one.version === asked.version && one.model === asked.model && one.parts.some(({ part }) => part === gate.part),
-  );
+  const report = (await recordedTrials(ledger, asked.template)).find(
+    ({ report: one }) => one.version === asked.version && one.model === asked.model && one.parts.some(({ part }) => part === gate.part),
+  )?.report;
   if (!report)
     return {
       open: false,

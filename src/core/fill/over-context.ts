@@ -1,5 +1,5 @@
 import { type AskWork, type FillOptions, type FillSetup, type StepWork, consider, walk } from "../cells/index.js";
-import { countChars, groupDigits, plural, YoroshiError } from "../ground/index.js";
+import { countChars, groupDigits, messageText, plural, YoroshiError } from "../ground/index.js";
 import type { Prepared } from "../template/index.js";
 import { chosenWork } from "./draw.js";
 import type { CountTokens } from "./preview.js";
@@ -65,10 +65,10 @@ export async function checkContext(setup: FillSetup, options: FillOptions, token
 function tokensOver({ prepared, model }: AskWork, inputs: Parameters<Prepared["render"]>[0], countTokens: CountTokens): number | undefined {
   const context = model.context!;
   const messages = prepared.render(condensed(prepared, inputs));
-  const chars = messages.reduce((sum, { content }) => sum + content.length, 0);
+  const chars = messages.reduce((sum, message) => sum + messageText(message).length, 0);
   // A token is a character or more, in whatever script; counting takes far longer than looking at the length.
   if (chars + prepared.maxTokens <= context) return undefined;
-  const tokens = messages.reduce((sum, { content }) => sum + countTokens(content), 0) + prepared.maxTokens;
+  const tokens = messages.reduce((sum, message) => sum + countTokens(messageText(message)), 0) + prepared.maxTokens;
   return tokens > context ? tokens : undefined;
 }
 
@@ -86,7 +86,7 @@ function condensed(prepared: Prepared, inputs: Parameters<Prepared["render"]>[0]
 
 /** Whether the template's own limits leave it open that a prompt is too long. */
 function mayExceed(prepared: Prepared, context: number): boolean {
-  let chars = prepared.render({}).reduce((sum, { content }) => sum + content.length, 0);
+  let chars = prepared.render({}).reduce((sum, message) => sum + messageText(message).length, 0);
   for (const { spec, kind } of prepared.inputs) {
     if (!kind.isProse && !kind.takesRows) continue;
     const { maxChars } = spec as { maxChars?: number };

@@ -28,6 +28,14 @@ const noteName = (model: Model): string => `answered:${model.host} ${model.id}`;
  * reached or does not take the key, rows that are too long for their model.
  *
  * @returns the problems; none when the fill can begin.
+ * @example
+ * ```ts
+ * import { preflight } from "yoroshi";
+ *
+ * // `setup` as in the example of `fill`; with `probe` each model is asked for a word first.
+ * const problems = await preflight(setup, { probe: true });
+ * problems.map(({ message }) => message); // => []
+ * ```
  */
 export async function preflight(setup: FillSetup, options: PreflightOptions = {}): Promise<Problem[]> {
   const { table, plan, asking, ledger } = setup;

@@ -1,5 +1,5 @@
 import type { AskWork, FillOptions, FillSetup, StepWork, Work } from "../cells/index.js";
-import type { Micros } from "../ground/index.js";
+import { messageText, type Micros } from "../ground/index.js";
 import { costOf, dearestUsage, type Usage } from "../model/index.js";
 import { DEFAULT_DOUBT, type NamedShape, type Prepared } from "../template/index.js";
 import { chosenWork } from "./draw.js";
@@ -40,6 +40,16 @@ interface Estimate {
 /**
  * Goes through the table as a fill does, with hands that ask nothing. The first prompts are rendered and counted
  * with the tokenizer; an answer is estimated from its kinds.
+ *
+ * @example
+ * ```ts
+ * import { preview } from "yoroshi";
+ *
+ * // `setup` as in the example of `fill`; tokens are counted roughly here.
+ * const { asked, estimate } = await preview(setup, {}, (text) => Math.ceil(text.length / 4));
+ * asked; // => 1
+ * console.log(estimate.cost); // millionths
+ * ```
  */
 export async function preview(setup: FillSetup, options: FillOptions, countTokens: CountTokens): Promise<Preview> {
   const work = await chosenWork(setup, options);
@@ -102,14 +112,13 @@ function countPrompt(
   if (estimate.counted >= MOST_COUNTED) return;
   const { prepared, model } = does as AskWork;
   const messages = prepared.render(inputs);
-  const tokens = messages.reduce((sum, message) => sum + countTokens(message.content) + 4, 3);
+  const tokens = messages.reduce((sum, message) => sum + countTokens(messageText(message)) + 4, 3);
   // Rows that share a request share all but their own data.
   if (rowsPerRequest > 1)
-    estimate.sharedTokens ??= [
-      ...messages.slice(0, -1).map(({ content }) => content),
-      prepared.pieces.answer,
-      prepared.pieces.shared ?? "",
-    ].reduce((sum, text) => sum + countTokens(text), 0);
+    estimate.sharedTokens ??= [...messages.slice(0, -1).map(messageText), prepared.pieces.answer, prepared.pieces.shared ?? ""].reduce(
+      (sum, text) => sum + countTokens(text),
+      0,
+    );
   estimate.tokensIn += tokens - (estimate.sharedTokens ?? 0) * (1 - 1 / rowsPerRequest);
   estimate.dearest += costOf(dearestUsage({ messages, schema: prepared.schema, maxTokens: prepared.maxTokens }), model.price);
   estimate.counted++;

@@ -21,7 +21,7 @@ import {
   type StepWork,
   type Work,
 } from "../cells/index.js";
-import { YoroshiError } from "../ground/index.js";
+import { remark, YoroshiError } from "../ground/index.js";
 import type { CellRecord, CellState } from "../ledger/index.js";
 import { ahead } from "./ahead.js";
 import { filledRow } from "./filled-row.js";
@@ -123,7 +123,8 @@ export class Run {
     const open: RowQuestion[] = [];
     const past: { passed: Passing; record: CellRecord | undefined }[] = [];
     for (const { passed, record, decision } of await consider(this.work, one, rows)) {
-      for (const { column, remark } of editRemarks(one, passed, record)) this.told.add(`${column}: ${remark}`, passed.row.key, one.name);
+      for (const { column, remark: edited } of editRemarks(one, passed, record))
+        this.told.add(remark("about", { name: column, remark: edited }), passed.row.key, one.name);
       this.told.addAll(notesRead(one, passed), passed.row.key, one.name);
       if (decision.do === "answer") {
         open.push({ one, passed, record, ...decision, asking: one.does as AskWork, step: one.name, rowsPerRequest: one.rowsPerRequest });

@@ -1,6 +1,7 @@
 import type { FillOptions, StepWork, Work, ToldNote } from "../cells/index.js";
-import { canonicalJson, sha256Hex, type Json } from "../ground/index.js";
-import type { Tally } from "./tally.js";
+import * as z from "zod/mini";
+import { canonicalJson, keep, plainJson, readKept, sha256Hex, type Json, type Remark, type StoredForm } from "../ground/index.js";
+import { TALLY, type Tally } from "./tally.js";
 
 /** The figures of each step, by its name. */
 export type StepTallies = Readonly<Record<string, Tally>>;
@@ -15,6 +16,19 @@ export interface Left {
   readonly tallies: StepTallies;
   readonly notes: readonly ToldNote[];
 }
+
+// Of a code that is not known, sentences tell the code itself.
+const remark = z.custom<Remark>((value) => typeof (value as { code?: unknown } | null)?.code === "string");
+
+const SETTLED: StoredForm<Settled> = {
+  // The first form kept sentences.
+  format: 2,
+  schema: z.object({
+    mark: z.string(),
+    tallies: z.record(z.string(), TALLY),
+    notes: z.array(z.object({ remark, rows: z.number(), keys: z.array(z.string()) })),
+  }),
+};
 
 const noteName = (work: Pick<Work, "plan">): string => `settled:${work.plan.name}`;
 
@@ -52,11 +66,11 @@ function writtenMark({
     table: { numbers, dates, columns },
   },
 }: Work): Json | undefined {
-  return (numbers ?? dates ?? columns) ? ({ numbers, dates, columns } as unknown as Json) : undefined;
+  return (numbers ?? dates ?? columns) ? plainJson({ numbers, dates, columns }) : undefined;
 }
 
 function markOfStep({ name, step, does }: StepWork): Json {
-  return { name, step: step as unknown as Json, ...(does.kind === "ask" ? { asked: does.fingerprint({}), from: does.from } : {}) };
+  return { name, step: plainJson(step), ...(does.kind === "ask" ? { asked: does.fingerprint({}), from: does.from } : {}) };
 }
 
 const isWhole = (work: Work, options: FillOptions): boolean =>
@@ -74,15 +88,15 @@ const isWhole = (work: Work, options: FillOptions): boolean =>
  */
 export async function settledTallies(work: Work, options: FillOptions): Promise<Left | undefined> {
   if (!isWhole(work, options)) return undefined;
-  const note = (await work.ledger.facts.get(noteName(work))) as Settled | null | undefined;
-  if (!note?.tallies || note.mark !== (await markOf(work))) return undefined;
+  const note = readKept(SETTLED, await work.ledger.facts.get(noteName(work)));
+  if (!note || note.mark !== (await markOf(work))) return undefined;
   const tallies = Object.fromEntries(
     Object.entries(note.tallies).map(([step, tally]) => [
       step,
       { ...tally, asked: 0, reused: tally.filled - tally.ruled, tokensIn: 0, tokensOut: 0, spent: 0 },
     ]),
   );
-  return { tallies, notes: note.notes ?? [] };
+  return { tallies, notes: note.notes };
 }
 
 /** From now on the last run's figures stand no more: the ledger is about to change. */
@@ -95,5 +109,5 @@ export async function forgetSettled({ ledger, plan }: Work): Promise<void> {
 export async function keepSettled(work: Work, options: FillOptions, left: Left): Promise<void> {
   if (!isWhole(work, options)) return;
   const mark = await markOf(work);
-  if (mark !== undefined) await work.ledger.facts.set(noteName(work), { mark, ...left } as unknown as Json);
+  if (mark !== undefined) await work.ledger.facts.set(noteName(work), keep(SETTLED, { mark, ...left }));
 }

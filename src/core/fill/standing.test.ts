@@ -1,7 +1,9 @@
 import { describe, expect, it } from "vitest";
 import { fakeClock } from "../../../tests/helpers/clock.js";
 import { fenced, scriptedModel, type ScriptedModel } from "../../../tests/helpers/models.js";
+import { inWords } from "../../../tests/helpers/words.js";
 import { type FillSetup, survey } from "../cells/index.js";
+import { remark, sentenceOf } from "../ground/index.js";
 import { memoryLedger, type Ledger } from "../ledger/index.js";
 import { plan as makePlan, type PlanShape } from "../plan/index.js";
 import { memoryRelated, memoryTable, type MemoryTable } from "../table/index.js";
@@ -79,22 +81,29 @@ describe("a person's edit", () => {
     one.table.rows[0]!["level"] = "3";
     one.table.rows[1]!["level"] = "seven";
     expect((await fill(one)).notes).toEqual([
-      { note: "level: edited, and does not fit its kind: is not a whole number from 1 to 5", rows: 1, keys: ["r1"] },
+      {
+        remark: remark("about", { name: "level", remark: remark("editedUnfit", { problem: "is not a whole number from 1 to 5" }) }),
+        rows: 1,
+        keys: ["r1"],
+      },
     ]);
     one.table.rows[0]!["text"] = "another note";
     const { notes } = await fill(one);
-    expect(notes.map(({ note, keys }) => [note, keys])).toContainEqual(["level: edited, the row has changed since", ["r0"]]);
-    expect(one.table.rows[0]).toMatchObject({ level: "3", because: "first another note" });
+    expect(notes.map(({ remark: one, keys }) => [sentenceOf(one), keys])).toContainEqual([
+      "level: edited, the row has changed since",
+      ["r0"],
+    ]);
+    expect(inWords(one.table.rows[0])).toMatchObject({ level: "3", because: "first another note" });
     const open: object[] = [];
     const { reasons } = await survey(one, (cell) => open.push(cell));
-    expect(reasons).toContainEqual({
+    expect(inWords(reasons)).toContainEqual({
       step: "sort",
       state: "edited",
       reason: "level: edited, the row has changed since",
       rows: 1,
       keys: ["r0"],
     });
-    expect(open).toContainEqual({
+    expect(inWords(open)).toContainEqual({
       key: "r0",
       place: "row 1",
       column: "level",
@@ -104,7 +113,7 @@ describe("a person's edit", () => {
     // Looked at again and changed: then it rests on the row as it is.
     one.table.rows[0]!["level"] = "4";
     await fill(one);
-    expect((await fill(one)).notes.map(({ note }) => note)).not.toContain("level: edited, the row has changed since");
+    expect((await fill(one)).notes.map(({ remark: one }) => sentenceOf(one))).not.toContain("level: edited, the row has changed since");
   });
 
   it("of every column of a row is told, too, and costs nothing", async () => {
@@ -116,7 +125,7 @@ describe("a person's edit", () => {
     one.table.rows[0]!["text"] = "another note";
     const report = await fill(one);
     expect(report).toMatchObject({ asked: 0, edited: 1 });
-    expect(report.notes.map(({ note }) => note)).toEqual([
+    expect(report.notes.map(({ remark: one }) => sentenceOf(one))).toEqual([
       "level: edited, the row has changed since",
       "because: edited, the row has changed since",
     ]);
@@ -174,8 +183,10 @@ it("related rows beyond their limit are told on the cell and by the fill", async
   const one = world(rows(2), { related: { thread: { table: { file: "m.csv" }, match: { of: "id" }, limit: 3 } } });
   const related = { thread: memoryRelated(messages, { match: { of: "id" }, limit: 3, keep: "newest" }) };
   const setup = { ...one, related, asking: { sort: { ...one.asking["sort"]!, prepared: prepare(thread) as never } } };
-  expect((await fill(setup)).notes).toEqual([{ note: "thread: only … of … rows, by its limit", rows: 1, keys: ["r0"] }]);
-  expect((await one.ledger.cells.find("p", "sort", ["r0", "r1"])).get("r0")?.notes).toEqual(["thread: only 3 of 5 rows, by its limit"]);
+  expect(inWords((await fill(setup)).notes)).toEqual([{ remark: "thread: only … of … rows, by its limit", rows: 1, keys: ["r0"] }]);
+  expect(inWords((await one.ledger.cells.find("p", "sort", ["r0", "r1"])).get("r0")?.notes)).toEqual([
+    "thread: only 3 of 5 rows, by its limit",
+  ]);
   expect((await survey(setup)).notes).toHaveLength(1);
 });
 
@@ -193,8 +204,8 @@ it("a step that reads a value whose renewal failed says so, until it is renewed"
   expect(report.steps["sort"]).toMatchObject({ failed: 1 });
   expect(one.table.rows[0]).toMatchObject({ because: "note 0", line: "note 0 / changed" });
   const noteOf = async () => (await one.ledger.cells.find("p", "line", ["r0"])).get("r0")?.notes;
-  expect(await noteOf()).toEqual(["because: an old value, since its renewal failed"]);
-  expect((await survey(one)).notes.map(({ note }) => note)).toContain("because: an old value, since its renewal failed");
+  expect((await noteOf())?.map(sentenceOf)).toEqual(["because: an old value, since its renewal failed"]);
+  expect((await survey(one)).notes.map(({ remark: one }) => sentenceOf(one))).toContain("because: an old value, since its renewal failed");
   fails = false;
   await fill(one, { refill: "failed" });
   expect(one.table.rows[0]).toMatchObject({ because: "changed", line: "changed / changed" });

@@ -2,6 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { fakeClock } from "../../../tests/helpers/clock.js";
 import { fenced, scriptedModel, type ScriptedModel } from "../../../tests/helpers/models.js";
+import { inWords } from "../../../tests/helpers/words.js";
 import { explainCells, type FillSetup, survey } from "../cells/index.js";
 import { dayOf, memoryLedger, monthStart } from "../ledger/index.js";
 import { ModelFailure } from "../model/index.js";
@@ -129,7 +130,7 @@ describe("a plan of several steps", () => {
     await fill(one);
     one.table.rows[0]!["topic"] = "spill"; // a person knows better
     const before = await survey(one);
-    expect(before.reasons).toEqual(
+    expect(inWords(before.reasons)).toEqual(
       expect.arrayContaining([expect.objectContaining({ state: "stale", reason: "the input `topic` has changed", keys: ["r1"] })]),
     );
     expect(await fill(one)).toMatchObject({ asked: 1, steps: { act: { asked: 1 }, sort: { asked: 0, edited: 0, filled: 2 } } });
@@ -145,13 +146,13 @@ describe("a plan of several steps", () => {
         },
       },
     };
-    expect((await survey(changed)).reasons[0]).toMatchObject({
+    expect(inWords((await survey(changed)).reasons[0])).toMatchObject({
       state: "stale",
       reason: "the template has changed (version 1 then, 2 now)",
       rows: 2,
     });
     const [explained] = await explainCells(changed, "r1", "action");
-    expect(explained).toMatchObject({
+    expect(inWords(explained)).toMatchObject({
       step: "act",
       columns: ["action"],
       state: "stale",

@@ -1,3 +1,4 @@
+import * as z from "zod/mini";
 import type { Micros } from "../ground/index.js";
 import type { CellState } from "../ledger/index.js";
 import type { BudgetSpent, Usage } from "../model/index.js";
@@ -29,6 +30,26 @@ export interface Tally {
   tokensOut: number;
   spent: Micros;
 }
+
+const figure = z.number();
+
+/** The schema of a tally. */
+export const TALLY: z.ZodMiniType<Tally> = z.object({
+  rows: figure,
+  asked: figure,
+  reused: figure,
+  ruled: z._default(figure, 0),
+  filled: figure,
+  skipped: figure,
+  held: figure,
+  failed: figure,
+  edited: figure,
+  stale: figure,
+  blank: figure,
+  tokensIn: figure,
+  tokensOut: figure,
+  spent: figure,
+});
 
 export function newTally(): Tally {
   return {

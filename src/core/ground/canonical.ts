@@ -1,5 +1,6 @@
 import canonicalizeModule from "canonicalize";
 
+/** What JSON can hold. */
 export type Json = null | boolean | number | string | Json[] | { [key: string]: Json };
 
 // The package's CommonJS typing hides that the imported value is the function itself.

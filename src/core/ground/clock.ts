@@ -14,6 +14,8 @@ export interface Clock {
 export interface CancelSignal {
   readonly aborted: boolean;
   readonly reason?: unknown;
+  /** As of an `AbortSignal`. */
   addEventListener(type: "abort", listener: () => void, options?: { once?: boolean }): void;
+  /** As of an `AbortSignal`. */
   removeEventListener(type: "abort", listener: () => void): void;
 }

@@ -78,7 +78,17 @@ export function complain<C extends ComplaintCode>(code: C, place: Place, details
   return { code, place, message: say(details) };
 }
 
-/** `templates/x.yaml:12:3  There is no key …` */
+/**
+ * `templates/x.yaml:12:3  There is no key …`
+ *
+ * @example
+ * ```ts
+ * import { formatComplaint, readTemplate } from "yoroshi";
+ *
+ * const { complaints } = readTemplate("yoroshi: template/1\nname: Tone\n", "tone.yaml");
+ * formatComplaint(complaints[0]!).startsWith("tone.yaml:"); // => true
+ * ```
+ */
 export function formatComplaint({ place, message }: Complaint): string {
   return `${formatPlace(place)}  ${message}`;
 }

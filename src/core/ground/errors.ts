@@ -196,13 +196,25 @@ export const ERRORS = {
   interrupted: entry(130, 499, (d: { next: string }) => `Interrupted. ${d.next}`),
 } as const;
 
+/** The codes of errors; see docs/errors.md. */
 export type ErrorCode = keyof typeof ERRORS;
 export type ErrorDetails<C extends ErrorCode> = (typeof ERRORS)[C] extends ErrorEntry<infer D> ? D : never;
 
 /** By which the errors of all copies of the package know each other. */
 const MARK = Symbol.for("yoroshi.error");
 
-/** The one error class: a `code`, its typed `details`, and a sentence for people. */
+/**
+ * The one error class: a `code`, its typed `details`, and a sentence for people.
+ *
+ * @example
+ * ```ts
+ * import { YoroshiError } from "yoroshi";
+ *
+ * const error = new YoroshiError("keyNotFound", { keys: ["R-1"], table: "log.csv" });
+ * error.details.keys; // => ["R-1"]
+ * console.log(error.message);
+ * ```
+ */
 export class YoroshiError<C extends ErrorCode = ErrorCode> extends Error {
   override readonly name = "YoroshiError";
   readonly code: C;
@@ -236,7 +248,15 @@ export type AnyYoroshiError = { [Code in ErrorCode]: YoroshiError<Code> }[ErrorC
  * Whether an error is Yoroshi's, also one of another copy of the package.
  *
  * @example
- * if (isYoroshiError(error) && error.code === "notFound") console.warn(error.details.near);
+ * ```ts
+ * import { isYoroshiError, plan } from "yoroshi";
+ *
+ * try {
+ *   plan({ name: "tones", table: { file: "notes.csv", key: "id" }, steps: { tone: { set: { "": "" } } } });
+ * } catch (error) {
+ *   if (isYoroshiError(error)) console.log(error.code, error.message);
+ * }
+ * ```
  */
 export function isYoroshiError(error: unknown): error is AnyYoroshiError {
   return error instanceof Error && MARK in error;

@@ -31,6 +31,9 @@ export {
   type TableWriting,
 } from "./table-source.js";
 export { ownSignal, relaySignal, type OwnSignal } from "./relay.js";
+export { messageText, textMessage, type Message, type MessagePart } from "./message.js";
+export { keptRemark, remark, REMARKS, sameRemark, sentenceOf, withoutFigures, type Remark, type RemarkCode } from "./remark.js";
+export { keep, plainJson, readKept, type StoredForm } from "./stored.js";
 export { checkShape } from "./shape.js";
 export { countChars, groupDigits, joinWords, plural, sentences, utf8Length, wellFormed, wordPattern } from "./words.js";
 export { seededChance, type Chance } from "./chance.js";

@@ -1,5 +1,8 @@
+const ASCII = /^[\0-\x7f]*$/;
+
 /** Length of a text in UTF-8 bytes, counted without encoding it. A lone surrogate counts as U+FFFD. */
 export function utf8Length(text: string): number {
+  if (ASCII.test(text)) return text.length;
   let bytes = text.length;
   for (let i = 0; i < text.length; i++) {
     const unit = text.charCodeAt(i);
@@ -28,11 +31,13 @@ export function countChars(text: string): number {
   return count;
 }
 
-const sentenceSegmenter = new Intl.Segmenter("en", { granularity: "sentence" });
+// Made when it is first needed: it takes as long to load as a small command to run.
+let sentenceSegmenter: Intl.Segmenter | undefined;
 
 /** The sentences of a text, trimmed, by the Unicode rules for text segmentation (UAX #29). */
 export function sentences(text: string): string[] {
   const found: string[] = [];
+  sentenceSegmenter ??= new Intl.Segmenter("en", { granularity: "sentence" });
   for (const { segment } of sentenceSegmenter.segment(text)) {
     const trimmed = segment.trim();
     if (trimmed !== "") found.push(trimmed);

@@ -30,6 +30,7 @@ export interface ChoicesSpec extends AnySpec, Count, Pick<ChoiceSpec, "options" 
   readonly separator?: string | undefined;
 }
 
+// What the two do with options is the same; they differ in `kind` and in what a blank answer is.
 const asChoice = (spec: ChoicesSpec): ChoiceSpec => spec as unknown as ChoiceSpec;
 const separatorOf = (spec: ChoicesSpec): string => spec.separator ?? "; ";
 

@@ -35,6 +35,7 @@ export function moneySchema(spec: MoneySpec, kept: z.ZodMiniType<number>): z.Zod
     },
     { error: "must be an object with the amount and its currency" },
   );
+  // What a model states is an object; what comes out is a number.
   return z.pipe(
     z.pipe(
       asked,

@@ -76,5 +76,6 @@ export const record: Kind<RecordSpec, RecordValue> = {
 
 function objectOf(spec: RecordSpec, schemaOf: (part: AnySpec) => z.ZodMiniType): z.ZodMiniType<RecordValue> {
   const shape = Object.fromEntries(Object.entries(spec.parts).map(([name, part]) => [name, schemaOf(part)]));
+  // Its members are known when it runs, not when it is compiled.
   return z.strictObject(shape, { error: "must be an object with its members" }) as unknown as z.ZodMiniType<RecordValue>;
 }

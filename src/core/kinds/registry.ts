@@ -14,6 +14,7 @@ import { text } from "./text.js";
 import { yesNo } from "./yes-no.js";
 
 /** Every kind, by its name. A new kind is its own file and one entry here. */
+// Each kind knows its own spec; whoever looks one up by name hands it the spec of that name.
 const KINDS = new Map<string, Kind>(
   [text, number, yesNo, date, choice, choices, score, email, link, list, record, rows].map((kind) => [kind.kind, kind as unknown as Kind]),
 );

@@ -42,6 +42,7 @@ export const rows: Kind<RowsSpec, RowValue[]> = {
     const columns = Object.entries(spec.columns).map(
       ([name, column]) => [name, z.nullable(kinds(columnSpec(column).kind).value(columnSpec(column), kinds))] as const,
     );
+    // Its columns are known when it runs, not when it is compiled.
     return z.array(
       z.strictObject(Object.fromEntries(columns), "must be a row with its columns"),
       "must be a list of rows",

@@ -1,5 +1,5 @@
 import type { Answer } from "../answer/index.js";
-import type { Json, Micros } from "../ground/index.js";
+import type { Json, Micros, Remark } from "../ground/index.js";
 import type { CellValue } from "../table/index.js";
 import type { Charge } from "./charges.js";
 
@@ -27,7 +27,7 @@ export interface CellRecord {
   readonly key: string;
   readonly state: CellState;
   /** Why the cells are empty or out of date. */
-  readonly reason?: string | undefined;
+  readonly reason?: Remark | undefined;
   /** Of the answer that the values came from. */
   readonly fingerprint?: string | undefined;
   /** What Yoroshi last gave each column. */
@@ -35,7 +35,7 @@ export interface CellRecord {
   /** What the table still holds of an earlier answer, as long as these values have not been written to it. */
   readonly was?: Readonly<Record<string, CellValue>> | undefined;
   /** How the values came about, where a person should know: a rule, a shortened input, a second opinion. */
-  readonly notes?: readonly string[] | undefined;
+  readonly notes?: readonly Remark[] | undefined;
   /** What a person put into columns instead; it wins. */
   readonly edited?: Readonly<Record<string, string>> | undefined;
   /** A short hash of the row's inputs when the edits were first seen, so that it can be told when the row has changed since. */
@@ -48,6 +48,7 @@ export interface CellRecord {
   readonly at: number;
 }
 
+/** A run as the ledger keeps it. */
 export interface RunRecord {
   readonly id: string;
   readonly kind: "fill" | "trial" | "try";
@@ -203,6 +204,8 @@ export interface Ledger {
   readonly leases: LeaseStore;
   /** Keeps answers, cells and charges together, and lets go of what was held for them: all of it or nothing. */
   record(entry: Entry): Promise<void>;
+  /** Resolves once all that was recorded survives the loss of power. */
   flush(): Promise<void>;
+  /** Flushes, and lets go of what was opened. */
   close(): Promise<void>;
 }

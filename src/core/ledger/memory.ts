@@ -3,7 +3,18 @@ import { addCharge, type Charge } from "./charges.js";
 import type { AnswerRecord, CellRecord, Ledger, RunRecord, SpendRecord, VersionRecord } from "./ledger.js";
 import { grantOf } from "./reserve.js";
 
-/** A ledger that lives as long as the process: for the browser, tests and single questions. */
+/**
+ * A ledger that lives as long as the process: for the browser, tests and single questions.
+ *
+ * @example
+ * ```ts
+ * import { memoryLedger } from "yoroshi";
+ *
+ * const ledger = memoryLedger();
+ * await ledger.facts.set("seen", 3);
+ * await ledger.facts.get("seen"); // => 3
+ * ```
+ */
 export function memoryLedger(): Ledger {
   const answers = new Map<string, AnswerRecord>();
   const cells = new Map<string, CellRecord>();

@@ -1,5 +1,5 @@
 import type { CancelSignal, Json } from "../ground/index.js";
-import type { Message } from "../template/index.js";
+import type { Message } from "../ground/index.js";
 
 /** One request to a model. */
 export interface ModelRequest {
@@ -19,11 +19,13 @@ export interface ModelRequest {
 /** Why a model stopped: it was done, ran out of tokens, its host filtered the text, it refused, or it did not say. */
 export type Finish = "stop" | "length" | "filtered" | "refused" | "unknown";
 
+/** Tokens of a request and its reply. */
 export interface Usage {
   readonly tokensIn: number;
   readonly tokensOut: number;
 }
 
+/** What a model said, and how it ended. */
 export interface ModelReply {
   readonly text: string;
   readonly finish: Finish;
@@ -74,6 +76,7 @@ export interface Model {
    * Whether an aborted signal ends its requests by itself. Default: not known, so whoever cancels leaves it to finish unseen.
    */
   readonly hearsSignal?: boolean | undefined;
+  /** One attempt. Rejects with a `ModelFailure`; another error counts as one of the kind `broken`. */
   ask(request: ModelRequest, signal?: CancelSignal): Promise<ModelReply>;
 }
 
@@ -95,6 +98,17 @@ const PASSING: ReadonlySet<FailureKind> = new Set(["busy", "server", "network", 
 /** Failures after which the host may have done the work, and charged for it, without our seeing the reply. */
 const MAYBE_CHARGED: ReadonlySet<FailureKind> = new Set(["network", "timeout", "garbled", "cancelled", "broken"]);
 
+/**
+ * How a model failed to answer; `kind` tells whether trying again may help.
+ *
+ * @example
+ * ```ts
+ * import { ModelFailure } from "yoroshi";
+ *
+ * new ModelFailure("busy", "too many requests", { status: 429, retryAfterMs: 2_000 }).mayPass; // => true
+ * new ModelFailure("unauthorised", "no such key").mayPass; // => false
+ * ```
+ */
 export class ModelFailure extends Error {
   override readonly name = "ModelFailure";
   readonly kind: FailureKind;

@@ -1,4 +1,4 @@
-import { canonicalJson, utf8Length, type Micros } from "../ground/index.js";
+import { canonicalJson, messageText, utf8Length, type Micros } from "../ground/index.js";
 import type { ModelRequest, Price, Usage } from "./model.js";
 
 /** Tokens that a chat protocol adds around each message; generous, since hosts differ. */
@@ -14,7 +14,7 @@ export function costOf(usage: Usage, price: Price | undefined): Micros {
  * of the messages and the schema bound the input whatever the model; the output is bounded by `maxTokens`.
  */
 export function dearestUsage(request: ModelRequest): Usage {
-  const bytes = request.messages.reduce((sum, message) => sum + utf8Length(message.content) + TOKENS_A_MESSAGE, 0);
+  const bytes = request.messages.reduce((sum, message) => sum + utf8Length(messageText(message)) + TOKENS_A_MESSAGE, 0);
   return { tokensIn: bytes + schemaBytes(request.schema), tokensOut: request.maxTokens };
 }
 
@@ -29,6 +29,6 @@ function schemaBytes(schema: ModelRequest["schema"]): number {
 
 /** A rough count for hosts that do not report usage: about four characters a token. */
 export function guessUsage(request: ModelRequest, reply: string): Usage {
-  const chars = request.messages.reduce((sum, message) => sum + message.content.length, 0);
+  const chars = request.messages.reduce((sum, message) => sum + messageText(message).length, 0);
   return { tokensIn: Math.ceil(chars / 4) + request.messages.length * 4, tokensOut: Math.ceil(reply.length / 4) };
 }

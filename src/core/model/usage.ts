@@ -1,4 +1,4 @@
-import { plural } from "../ground/index.js";
+import { messageText, plural } from "../ground/index.js";
 import { withAsk, type Model, type ModelLayer, type ModelReply, type ModelRequest, type Usage } from "./model.js";
 import { dearestUsage, guessUsage } from "./price.js";
 
@@ -18,7 +18,7 @@ export function chargedUsage(
   const { usage } = reply;
   if (!usage) return { usage: own };
   const most = dearestUsage(request);
-  const promptChars = request.messages.reduce((sum, { content }) => sum + content.length, 0);
+  const promptChars = request.messages.reduce((sum, message) => sum + messageText(message).length, 0);
   const tokensIn = counted(usage.tokensIn, own.tokensIn, most.tokensIn, promptChars);
   const tokensOut = counted(usage.tokensOut, own.tokensOut, most.tokensOut, reply.text.length);
   if (tokensIn === usage.tokensIn && tokensOut === usage.tokensOut) return { usage };

@@ -124,7 +124,18 @@ export interface PlanReading {
   readonly complaints: readonly Complaint[];
 }
 
-/** Reads a plan from YAML. Every mistake is reported with file, line and column; then there is no plan. */
+/**
+ * Reads a plan from YAML. Every mistake is reported with file, line and column; then there is no plan.
+ *
+ * @example
+ * ```ts
+ * import { formatComplaint, readPlan } from "yoroshi";
+ *
+ * const { plan, complaints } = readPlan("yoroshi: plan/1\nname: tones\ntable: { file: notes.csv }\nsteps: {}\n", "tones.yaml");
+ * plan === undefined; // => true
+ * console.log(complaints.map(formatComplaint));
+ * ```
+ */
 export function readPlan(text: string, file: string): PlanReading {
   const { document, complaints } = readDocument(text, file);
   if (!document) return { complaints };
@@ -136,6 +147,18 @@ export function readPlan(text: string, file: string): PlanReading {
  * Makes a plan in code.
  *
  * @throws YoroshiError `filesInvalid` with every mistake found.
+ * @example
+ * ```ts
+ * import { plan } from "yoroshi";
+ *
+ * const tones = plan({
+ *   name: "tones",
+ *   table: { file: "notes.csv", key: "id" },
+ *   steps: { tone: { template: "tone", inputs: { note: "text" }, fill: { tone: "tone" }, when: 'row.text != ""' } },
+ *   limits: { rows: 500, spend: 2 },
+ * });
+ * tones.refill; // => "stale"
+ * ```
  */
 export function plan(shape: PlanShape): Plan {
   const { plan: made, complaints } = readPlanDocument(documentOf(shape, `plan ${shape.name}`));

@@ -1,4 +1,4 @@
-import type { Json } from "../ground/index.js";
+import { messageText, textMessage, type Json, type Message } from "../ground/index.js";
 import { kindNames, kindOf as kindByName } from "../kinds/index.js";
 import type { ModelRequest } from "../model/index.js";
 
@@ -47,23 +47,32 @@ export interface ReadRequest {
 const ASKS = /^Answer with one JSON object.*$/m;
 const FENCED = /<data-([a-z]+) name="[^"]*">\n?([\s\S]*?)\n?<\/data-\1>/g;
 
+/** A turn as its words. */
+interface Turn {
+  readonly role: Message["role"];
+  readonly text: string;
+}
+
+const turnsOf = ({ messages }: Pick<ModelRequest, "messages">): Turn[] =>
+  messages.map((message) => ({ role: message.role, text: messageText(message) }));
+
 /** Reads a prompt as a model would have to: what is asked, of what, in which form, with which examples. */
 export function readRequest(request: ModelRequest): ReadRequest {
-  const { messages } = request;
+  const messages = turnsOf(request);
   const last = messages.findLastIndex(
-    (message) => message.role === "user" && ASKS.test(message.content) && !message.content.startsWith("That answer cannot be used"),
+    (message) => message.role === "user" && ASKS.test(message.text) && !message.text.startsWith("That answer cannot be used"),
   );
   // Points to check come after the answer that they are about; they speak as the task does.
   const checks = messages
     .slice(last + 1)
-    .filter((message) => message.role === "user" && message.content.startsWith("Check your answer"))
-    .map((message) => message.content);
-  const question = messages[last]?.content ?? messages.findLast((message) => message.role === "user")?.content ?? "";
+    .filter((message) => message.role === "user" && message.text.startsWith("Check your answer"))
+    .map((message) => message.text);
+  const question = messages[last]?.text ?? messages.findLast((message) => message.role === "user")?.text ?? "";
   const at = question.search(ASKS);
   const task = at < 0 ? question : question.slice(0, at);
   const system = messages
     .filter((message) => message.role === "system")
-    .map((message) => message.content.replace(/Text between <data-[^\n]*/, ""));
+    .map((message) => message.text.replace(/Text between <data-[^\n]*/, ""));
   const parts = at < 0 ? [] : readParts(question.slice(at));
   return {
     instruction: [...system, task.replace(FENCED, " "), ...checks].join("\n"),
@@ -81,23 +90,24 @@ const ROW = /^Row (\S+)$/gm;
 
 /** A prompt about several rows as one prompt for each, in the order in which they stand; `undefined` where it is about one. */
 export function readRows(request: ModelRequest): { readonly mark: string; readonly request: ModelRequest }[] | undefined {
-  const last = request.messages.at(-1);
-  const at = last?.content.search(ASKS) ?? -1;
-  if (!last || last.role !== "user" || at < 0 || !ROWS_FOLLOW.test(last.content)) return undefined;
-  const answer = last.content
+  const all = turnsOf(request);
+  const last = all.at(-1);
+  const at = last?.text.search(ASKS) ?? -1;
+  if (!last || last.role !== "user" || at < 0 || !ROWS_FOLLOW.test(last.text)) return undefined;
+  const answer = last.text
     .slice(at)
     .split("\n")
     .filter((line) => !line.startsWith('- "row": '))
     .join("\n");
   // Examples are a turn of the same form.
-  const turns = request.messages
+  const turns = all
     .slice(0, -1)
-    .flatMap((turn, index, all) =>
-      turn.role === "user" ? exampleTurns(turn.content, all[index + 1]?.content ?? "") : turn.role === "system" ? [turn] : [],
+    .flatMap(({ role, text }, index) =>
+      role === "user" ? exampleTurns(text, all[index + 1]?.text ?? "") : role === "system" ? [textMessage(role, text)] : [],
     );
-  return rowsOf(last.content.slice(0, at)).map(({ mark, content }) => ({
+  return rowsOf(last.text.slice(0, at)).map(({ mark, content }) => ({
     mark,
-    request: { ...request, schema: undefined, messages: [...turns, { role: "user" as const, content: `${content}\n\n${answer}` }] },
+    request: { ...request, schema: undefined, messages: [...turns, textMessage("user", `${content}\n\n${answer}`)] },
   }));
 }
 
@@ -117,17 +127,14 @@ function exampleTurns(turn: string, reply: string): ModelRequest["messages"] {
   const { answers } = JSON.parse(reply) as { answers: readonly { row: string }[] };
   return rowsOf(turn).flatMap(({ mark, content }) => {
     const { row: _, ...answer } = answers.find(({ row }) => row === mark) ?? { row: "" };
-    return [
-      { role: "user" as const, content },
-      { role: "assistant" as const, content: JSON.stringify(answer) },
-    ];
+    return [textMessage("user", content), textMessage("assistant", JSON.stringify(answer))];
   });
 }
 
 /** At a temperature the same question with another seed may be answered otherwise; with the same seed it is not. */
 function noiseOf({ temperature = 0, seed = 0, messages }: ModelRequest): ReadRequest["noise"] {
   let hash = seed;
-  if (temperature > 0) for (const char of messages.at(-1)?.content ?? "") hash = (Math.imul(hash, 31) + char.charCodeAt(0)) | 0;
+  if (temperature > 0) for (const char of turnsOf({ messages }).at(-1)?.text ?? "") hash = (Math.imul(hash, 31) + char.charCodeAt(0)) | 0;
   return { strength: temperature, seed: hash };
 }
 
@@ -140,12 +147,12 @@ function dataOf(text: string): string {
   return [...text.matchAll(FENCED)].map((match) => match[2] ?? "").join("\n\n");
 }
 
-function readExamples(turns: ModelRequest["messages"]): ReadRequest["examples"] {
+function readExamples(turns: readonly Turn[]): ReadRequest["examples"] {
   return turns.flatMap((turn, index) => {
     const reply = turns[index + 1];
     if (turn.role !== "user" || reply?.role !== "assistant") return [];
     try {
-      return [{ data: dataOf(turn.content), answer: JSON.parse(reply.content) as Record<string, Json> }];
+      return [{ data: dataOf(turn.text), answer: JSON.parse(reply.text) as Record<string, Json> }];
     } catch {
       return [];
     }

@@ -2,7 +2,7 @@ import { readFileSync } from "node:fs";
 import { parse } from "csv-parse/sync";
 import { describe, expect, it } from "vitest";
 import { askPrepared } from "../answer/index.js";
-import type { Json } from "../ground/index.js";
+import { textMessage, type Json } from "../ground/index.js";
 import { prepare, template } from "../template/index.js";
 import { fakeClock } from "../../../tests/helpers/clock.js";
 import { bare } from "../../../tests/helpers/models.js";
@@ -153,17 +153,17 @@ describe("the stand-in model", () => {
     for (const { report } of reports)
       for (const sentence of report.toLowerCase().split(/[.!?\n]/))
         if (sentence.trim().length > 25) expect(source).not.toContain(sentence.trim());
-    const request = { messages: [{ role: "user" as const, content: "One. Two." }], maxTokens: 9 };
+    const request = { messages: [textMessage("user", "One. Two.")], maxTokens: 9 };
     expect(standinReply(request)).toEqual(standinReply(request));
   });
 
   it("answers a prompt that only sends a schema, and stops at its token limit", () => {
     const schema = { type: "object", properties: { tone: { type: "string", enum: ["calm", "upset"] } } };
-    expect(JSON.parse(standinReply({ messages: [{ role: "user", content: "Sort this." }], maxTokens: 90, schema }).text)).toEqual({
+    expect(JSON.parse(standinReply({ messages: [textMessage("user", "Sort this.")], maxTokens: 90, schema }).text)).toEqual({
       tone: "calm",
     });
-    expect(
-      standinReply({ messages: [{ role: "user", content: "A rather long sentence that goes on and on." }], maxTokens: 3 }).finish,
-    ).toBe("length");
+    expect(standinReply({ messages: [textMessage("user", "A rather long sentence that goes on and on.")], maxTokens: 3 }).finish).toBe(
+      "length",
+    );
   });
 });

@@ -10,6 +10,14 @@ export const STANDIN_HOST = "standin";
 /**
  * Answers a request by reading it: the task's words, the options with their meanings, the scale and the examples are
  * weighed against the fenced data. The same request always gets the same reply.
+ *
+ * @example
+ * ```ts
+ * import { textMessage } from "yoroshi";
+ * import { standinReply } from "yoroshi/standin";
+ *
+ * standinReply({ messages: [textMessage("user", "Sort this.")], maxTokens: 50 }).finish; // => "stop"
+ * ```
  */
 export function standinReply(request: ModelRequest): ModelReply {
   const read = readRequest(request);
@@ -43,6 +51,14 @@ function tokensOf(text: string, sure: Readonly<Record<string, number>>): NonNull
  * The offline model, in process: for the browser, demos and tests.
  *
  * @param options.latencyMs how long a reply takes; needs a clock. Default 0.
+ * @example
+ * ```ts
+ * import { textMessage } from "yoroshi";
+ * import { standin } from "yoroshi/standin";
+ *
+ * const { finish } = await standin().ask({ messages: [textMessage("user", "Sort this.")], maxTokens: 50 });
+ * finish; // => "stop"
+ * ```
  */
 export function standin(options: { readonly latencyMs?: number; readonly clock?: Clock; readonly price?: Price } = {}): Model {
   return {

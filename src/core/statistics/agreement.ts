@@ -4,6 +4,12 @@
  *
  * @param ratings for each row, the values that it was given.
  * @returns `null` where no row has two ratings, or where there is but one value, so that chance alone would agree.
+ * @example
+ * ```ts
+ * import { fleissKappa } from "yoroshi/statistics";
+ *
+ * fleissKappa([["fire", "fire"], ["spill", "fire"], ["spill", "spill"]]); // => 0.333333
+ * ```
  */
 export function fleissKappa(ratings: readonly (readonly string[])[]): number | null {
   const rows = ratings.filter((values) => values.length >= 2);
@@ -28,7 +34,17 @@ export function fleissKappa(ratings: readonly (readonly string[])[]): number | n
   return expected === 1 ? null : (observed - expected) / (1 - expected);
 }
 
-/** The value that more of the ratings have than any other; `undefined` at a tie. */
+/**
+ * The value that more of the ratings have than any other; `undefined` at a tie.
+ *
+ * @example
+ * ```ts
+ * import { majority } from "yoroshi/statistics";
+ *
+ * majority(["fire", "spill", "fire"]); // => "fire"
+ * majority(["fire", "spill"]) === undefined; // => true
+ * ```
+ */
 export function majority(values: readonly string[]): string | undefined {
   const counts = new Map<string, number>();
   for (const value of values) counts.set(value, (counts.get(value) ?? 0) + 1);

@@ -10,6 +10,7 @@ export interface ReliabilityBin {
   readonly interval: Interval;
 }
 
+/** How far stated confidence can be trusted. */
 export interface CalibrationReport {
   readonly bins: readonly ReliabilityBin[];
   /** Mean of (confidence - right)^2 (Brier 1950): 0 is best. */
@@ -18,12 +19,20 @@ export interface CalibrationReport {
   readonly calibrationError: number;
 }
 
+/** Stated confidences, and whether each answer was right. */
 export type Judged = readonly { readonly confidence: number; readonly right: boolean }[];
 
 const BINS = 10;
 
 /**
  * How far stated confidence can be trusted, over ten ranges of equal width; a value on a border belongs to the upper one, 1 to the last.
+ *
+ * @example
+ * ```ts
+ * import { calibration } from "yoroshi/statistics";
+ *
+ * calibration([{ confidence: 0.9, right: true }, { confidence: 0.9, right: false }]).brier; // => 0.41
+ * ```
  */
 export function calibration(judged: Judged): CalibrationReport {
   const n = Math.max(1, judged.length);
@@ -57,6 +66,7 @@ export function calibration(judged: Judged): CalibrationReport {
   };
 }
 
+/** A confidence from which on answers are right often enough. */
 export interface Threshold {
   /** Answers at or above it reach the accuracy that was asked for. */
   readonly threshold: number;
@@ -66,7 +76,17 @@ export interface Threshold {
   readonly toPerson: number;
 }
 
-/** The lowest confidence from which on the answers reach an accuracy; `undefined` where none does. */
+/**
+ * The lowest confidence from which on the answers reach an accuracy; `undefined` where none does.
+ *
+ * @example
+ * ```ts
+ * import { thresholdFor } from "yoroshi/statistics";
+ *
+ * const judged = [0.9, 0.8, 0.4].map((confidence) => ({ confidence, right: confidence > 0.5 }));
+ * thresholdFor(judged, 1)?.threshold; // => 0.8
+ * ```
+ */
 export function thresholdFor(judged: Judged, accuracy: number): Threshold | undefined {
   const sorted = judged.toSorted((a, b) => b.confidence - a.confidence);
   let right = 0;

@@ -1,5 +1,6 @@
 import { upperGamma } from "./special.js";
 
+/** What came of Pearson's test. */
 export interface ChiSquare {
   readonly statistic: number;
   /** Degrees of freedom. */
@@ -10,6 +11,13 @@ export interface ChiSquare {
 /**
  * Pearson's chi-square test (1900) of whether the rows of a table of counts have the same shares, without continuity correction. Rows
  * and columns without any count are left out; with fewer than two of either there is nothing to compare, and p is 1.
+ *
+ * @example
+ * ```ts
+ * import { chiSquare } from "yoroshi/statistics";
+ *
+ * chiSquare([[10, 20], [30, 40]]).statistic; // => 0.793651
+ * ```
  */
 export function chiSquare(table: readonly (readonly number[])[]): ChiSquare {
   const width = Math.max(0, ...table.map((row) => row.length));

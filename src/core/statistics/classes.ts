@@ -10,6 +10,7 @@ export interface ConfusionCounts {
   readonly counts: readonly (readonly number[])[];
 }
 
+/** Figures of one class. */
 export interface ClassFigures {
   readonly label: string;
   readonly precision: number;
@@ -21,12 +22,14 @@ export interface ClassFigures {
   readonly answered: number;
 }
 
+/** Precision, recall and F1 over classes. */
 export interface Averages {
   readonly precision: number;
   readonly recall: number;
   readonly f1: number;
 }
 
+/** Figures over all classes. */
 export interface ClassReport {
   readonly accuracy: number;
   readonly classes: readonly ClassFigures[];
@@ -50,7 +53,16 @@ export interface ClassReport {
 
 const ratio = (above: number, below: number): number => (below === 0 ? 0 : above / below);
 
-/** Counts pairs of right value and answer (`undefined`: no answer), labels in the order of `order` and then of first sight. */
+/**
+ * Counts pairs of right value and answer (`undefined`: no answer), labels in the order of `order` and then of first sight.
+ *
+ * @example
+ * ```ts
+ * import { countConfusion } from "yoroshi/statistics";
+ *
+ * countConfusion([["fire", "fire"], ["spill", undefined]]).counts; // => [[1, 0, 0], [0, 0, 1]]
+ * ```
+ */
 export function countConfusion(
   pairs: Iterable<readonly [truth: string, answer: string | undefined]>,
   order: readonly string[] = [],
@@ -74,7 +86,16 @@ export function countConfusion(
   };
 }
 
-/** Every figure that a confusion table gives. */
+/**
+ * Every figure that a confusion table gives.
+ *
+ * @example
+ * ```ts
+ * import { classReport, countConfusion } from "yoroshi/statistics";
+ *
+ * classReport(countConfusion([["fire", "fire"], ["spill", "fire"]])).accuracy; // => 0.5
+ * ```
+ */
 export function classReport({ labels, counts }: ConfusionCounts): ClassReport {
   const size = labels.length;
   const support = counts.map((row) => row.reduce((sum, count) => sum + count, 0));
@@ -122,6 +143,13 @@ export function classReport({ labels, counts }: ConfusionCounts): ClassReport {
 /**
  * Cohen's kappa of an ordered scale, disagreements weighted by their distance, or its square (Cohen 1968). The distance is that of
  * the values themselves, so that a scale may have any number of points, evenly spaced.
+ *
+ * @example
+ * ```ts
+ * import { weightedKappa } from "yoroshi/statistics";
+ *
+ * weightedKappa([[1, 1], [2, 3], [3, 3]], 2); // => 0.8
+ * ```
  */
 export function weightedKappa(pairs: readonly (readonly [truth: number, answer: number])[], power: 1 | 2): number | null {
   const n = pairs.length;

@@ -9,6 +9,12 @@ const STEPS = 100;
  * Wilson's. [0, 1] for no trials.
  *
  * @param level how sure it is. Default 0.95.
+ * @example
+ * ```ts
+ * import { clopperPearson } from "yoroshi/statistics";
+ *
+ * clopperPearson(8, 10).low; // => 0.443905
+ * ```
  */
 export function clopperPearson(right: number, total: number, level: number = LEVEL): Interval {
   const tail = (1 - level) / 2;

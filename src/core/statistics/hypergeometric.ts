@@ -9,7 +9,13 @@ import { logGamma } from "./special.js";
  * @param sample how many were looked at.
  * @param found how many of those have it.
  * @param level how sure each bound is. Default 0.95.
- * @example hypergeometricBounds(200, 20, 0) // { low: 0, high: 26 }
+ * @example
+ * ```ts
+ * import { hypergeometricBounds } from "yoroshi/statistics";
+ *
+ * // 3 of 60 sampled rows of 2,000 are wrong: how many of all?
+ * hypergeometricBounds(2_000, 60, 3).high; // => 246
+ * ```
  */
 export function hypergeometricBounds(
   population: number,

@@ -7,7 +7,12 @@ export type Scale = "nominal" | "ordinal" | "interval";
  *
  * @param ratings for each row, the values that it was given; texts for `nominal`, numbers otherwise.
  * @returns `null` where no row has two ratings, or all ratings are the same.
- * @example krippendorffAlpha([[1, 1], [2, 3], [3, 3]], "interval") // 0.8
+ * @example
+ * ```ts
+ * import { krippendorffAlpha } from "yoroshi/statistics";
+ *
+ * krippendorffAlpha([[1, 1], [2, 3], [3, 3]], "interval"); // => 0.827586
+ * ```
  */
 export function krippendorffAlpha(ratings: readonly (readonly (string | number)[])[], scale: Scale): number | null {
   const rows = ratings.filter((values) => values.length >= 2);

@@ -4,6 +4,12 @@
  *
  * @param won rows that only the first contestant got right
  * @param lost rows that only the second got right
+ * @example
+ * ```ts
+ * import { mcnemarExact } from "yoroshi/statistics";
+ *
+ * mcnemarExact(9, 2); // => 0.0654297
+ * ```
  */
 export function mcnemarExact(won: number, lost: number): number {
   if (won + lost === 0) return 1;
@@ -13,6 +19,13 @@ export function mcnemarExact(won: number, lost: number): number {
 /**
  * McNemar's test with the mid-p value (Fagerland, Lydersen and Laake 2013): half the probability of the observed split
  * is taken off, which makes the exact test less cautious; also of an even split, so that only no discordant rows give 1.
+ *
+ * @example
+ * ```ts
+ * import { mcnemarMidP } from "yoroshi/statistics";
+ *
+ * mcnemarMidP(9, 2); // => 0.0385742
+ * ```
  */
 export function mcnemarMidP(won: number, lost: number): number {
   if (won + lost === 0) return 1;

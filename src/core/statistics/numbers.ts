@@ -14,6 +14,16 @@ export interface NumberReport {
 
 type Pairs = readonly (readonly [truth: number, answer: number])[];
 
+/**
+ * Figures of numbers against right ones.
+ *
+ * @example
+ * ```ts
+ * import { numberReport } from "yoroshi/statistics";
+ *
+ * numberReport([[1, 2], [4, 3]]).meanAbsoluteError; // => 1
+ * ```
+ */
 export function numberReport(pairs: Pairs): NumberReport {
   const n = Math.max(1, pairs.length);
   const sum = (of: (difference: number) => number): number => pairs.reduce((total, [truth, answer]) => total + of(answer - truth), 0);
@@ -27,7 +37,16 @@ export function numberReport(pairs: Pairs): NumberReport {
   };
 }
 
-/** Pearson's correlation (1895), from -1 to 1; `null` where one side is constant. */
+/**
+ * Pearson's correlation (1895), from -1 to 1; `null` where one side is constant.
+ *
+ * @example
+ * ```ts
+ * import { pearson } from "yoroshi/statistics";
+ *
+ * pearson([[1, 2], [2, 4], [3, 6]]); // => 1
+ * ```
+ */
 export function pearson(pairs: Pairs): number | null {
   return correlation(
     pairs.map(([x]) => x),
@@ -35,7 +54,16 @@ export function pearson(pairs: Pairs): number | null {
   );
 }
 
-/** Pearson's correlation of the ranks. */
+/**
+ * Pearson's correlation of the ranks.
+ *
+ * @example
+ * ```ts
+ * import { spearman } from "yoroshi/statistics";
+ *
+ * spearman([[1, 1], [2, 3], [3, 2]]); // => 0.5
+ * ```
+ */
 export function spearman(pairs: Pairs): number | null {
   return correlation(ranks(pairs.map(([truth]) => truth)), ranks(pairs.map(([, answer]) => answer)));
 }
@@ -69,7 +97,16 @@ function ranks(values: readonly number[]): Float64Array {
   return result;
 }
 
-/** Kendall's tau-b in n log n: discordant pairs are the exchanges of a merge sort (Knight 1966). */
+/**
+ * Kendall's tau-b in n log n: discordant pairs are the exchanges of a merge sort (Knight 1966).
+ *
+ * @example
+ * ```ts
+ * import { kendall } from "yoroshi/statistics";
+ *
+ * kendall([[1, 1], [2, 3], [3, 2]]); // => 0.333333
+ * ```
+ */
 export function kendall(pairs: Pairs): number | null {
   const sorted = pairs.toSorted((a, b) => a[0] - b[0] || a[1] - b[1]);
   const n = sorted.length;

@@ -15,6 +15,13 @@ export interface PairedCounts {
  * 95 % interval of the difference of two proportions over the same rows, first minus second: Newcombe 1998
  * (Statistics in Medicine 17:2635), method 10, from the Wilson intervals of both and their correlation with its
  * continuity correction. [-1, 1] for no rows.
+ *
+ * @example
+ * ```ts
+ * import { newcombePaired } from "yoroshi/statistics";
+ *
+ * newcombePaired({ both: 70, won: 15, lost: 5, neither: 10 }).low > 0; // => true
+ * ```
  */
 export function newcombePaired({ both, won, lost, neither }: PairedCounts, z: number = Z95): Interval {
   const n = both + won + lost + neither;
@@ -36,6 +43,13 @@ export function newcombePaired({ both, won, lost, neither }: PairedCounts, z: nu
 /**
  * The p-value that belongs to `newcombePaired`: the level from which on its interval leaves 0 out, found by halving. So the
  * interval and the test never say different things; 1 where the two shares are equal.
+ *
+ * @example
+ * ```ts
+ * import { newcombeP } from "yoroshi/statistics";
+ *
+ * newcombeP({ both: 70, won: 15, lost: 5, neither: 10 }) < 0.05; // => true
+ * ```
  */
 export function newcombeP(counts: PairedCounts): number {
   if (counts.won === counts.lost) return 1;
@@ -55,7 +69,16 @@ export function newcombeP(counts: PairedCounts): number {
 
 const FARTHEST_Z = 64;
 
-/** Adjusts p-values for their number (Holm 1979); the order is kept. */
+/**
+ * Adjusts p-values for their number (Holm 1979); the order is kept.
+ *
+ * @example
+ * ```ts
+ * import { holm } from "yoroshi/statistics";
+ *
+ * holm([0.01, 0.04]); // => [0.02, 0.04]
+ * ```
+ */
 export function holm(ps: readonly number[]): number[] {
   const order = ps.map((_, index) => index).sort((a, b) => ps[a]! - ps[b]!);
   const adjusted = Array.from({ length: ps.length }, () => 0);
@@ -67,7 +90,16 @@ export function holm(ps: readonly number[]): number[] {
   return adjusted;
 }
 
-/** How many rows in all are needed for a Wilson interval of at most this half-width, if the share stays what it is. */
+/**
+ * How many rows in all are needed for a Wilson interval of at most this half-width, if the share stays what it is.
+ *
+ * @example
+ * ```ts
+ * import { rowsForHalfWidth } from "yoroshi/statistics";
+ *
+ * rowsForHalfWidth(0.8, 0.05); // => 245
+ * ```
+ */
 export function rowsForHalfWidth(share: number, halfWidth: number, z: number = Z95): number {
   if (!(halfWidth > 0) || halfWidth >= 0.5) return 1;
   const half = (n: number): number => {
@@ -98,6 +130,13 @@ const Z80 = 0.8416212335729143;
 /**
  * How many rows in all McNemar's test needs to tell two contestants apart at the 5 % level in four cases of five, if they
  * differ as they did so far (Connor 1987). `undefined` where they did not differ at all.
+ *
+ * @example
+ * ```ts
+ * import { rowsToTellApart } from "yoroshi/statistics";
+ *
+ * rowsToTellApart({ both: 70, won: 11, lost: 5, neither: 14 }); // => 347
+ * ```
  */
 export function rowsToTellApart({ both, won, lost, neither }: PairedCounts): number | undefined {
   const n = both + won + lost + neither;
@@ -112,6 +151,13 @@ export function rowsToTellApart({ both, won, lost, neither }: PairedCounts): num
 /**
  * Fisher's exact test (1935), two-sided, of two shares over different rows: the probability of tables no likelier than
  * this one, with the same margins.
+ *
+ * @example
+ * ```ts
+ * import { fisherExact } from "yoroshi/statistics";
+ *
+ * fisherExact(8, 10, 3, 10); // => 0.0697785
+ * ```
  */
 export function fisherExact(rightA: number, totalA: number, rightB: number, totalB: number): number {
   const right = rightA + rightB;

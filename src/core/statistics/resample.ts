@@ -1,6 +1,7 @@
 import { seededChance } from "../ground/index.js";
 import type { Interval } from "./wilson.js";
 
+/** How many resamples a bootstrap interval rests on, where nothing else is said. */
 export const DEFAULT_RESAMPLES = 2_000;
 
 /**
@@ -9,6 +10,14 @@ export const DEFAULT_RESAMPLES = 2_000;
  * computed for any resample.
  *
  * @param figure computed from the indices of the drawn rows; `null` where it has no value, which leaves the resample out.
+ * @example
+ * ```ts
+ * import { bootstrap } from "yoroshi/statistics";
+ *
+ * const values = [1, 2, 3, 4];
+ * const mean = (rows: Int32Array): number => rows.reduce((sum, row) => sum + values[row]!, 0) / rows.length;
+ * bootstrap(values.length, mean)!.low >= 1; // => true
+ * ```
  */
 export function bootstrap(rows: number, figure: (indices: Int32Array) => number | null, options: BootstrapOptions = {}): Interval | null {
   return bootstrapAll(rows, (indices) => ({ figure: figure(indices) }), options)["figure"] ?? null;
@@ -21,7 +30,18 @@ export interface BootstrapOptions {
   readonly resamples?: number | undefined;
 }
 
-/** The same for several figures over the same resamples; those without an interval are left out. */
+/**
+ * The same for several figures over the same resamples; those without an interval are left out.
+ *
+ * @example
+ * ```ts
+ * import { bootstrapAll } from "yoroshi/statistics";
+ *
+ * const right = [true, true, false];
+ * const share = (rows: Int32Array) => ({ accuracy: rows.filter((row) => right[row]).length / rows.length });
+ * Object.keys(bootstrapAll(right.length, share)); // => ["accuracy"]
+ * ```
+ */
 export function bootstrapAll(
   rows: number,
   figures: (indices: Int32Array) => Readonly<Record<string, number | null>>,
@@ -43,7 +63,16 @@ export function bootstrapAll(
   );
 }
 
-/** The quantile of sorted values, linear between order statistics (Hyndman and Fan 1996, definition 7). */
+/**
+ * The quantile of sorted values, linear between order statistics (Hyndman and Fan 1996, definition 7).
+ *
+ * @example
+ * ```ts
+ * import { quantile } from "yoroshi/statistics";
+ *
+ * quantile([1, 2, 3, 4], 0.5); // => 2.5
+ * ```
+ */
 export function quantile(sorted: Float64Array | readonly number[], share: number): number {
   const at = share * (sorted.length - 1);
   const below = Math.floor(at);
@@ -56,6 +85,13 @@ export function quantile(sorted: Float64Array | readonly number[], share: number
  * Paired permutation test, two-sided: how often the mean of the differences is at least as far from 0 when each
  * difference's sign is drawn by chance. All 2^n sign patterns when there are at most `draws` of them, else that many
  * drawn ones, the observed pattern counted with them (Phipson and Smyth 2010), so that p is never 0.
+ *
+ * @example
+ * ```ts
+ * import { pairedPermutation } from "yoroshi/statistics";
+ *
+ * pairedPermutation([1, 1, 1, 1, 1, 1, 1, 1]) < 0.05; // => true
+ * ```
  */
 export function pairedPermutation(
   differences: readonly number[],

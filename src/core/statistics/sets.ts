@@ -15,6 +15,12 @@ export interface SetReport {
  * Compares sets of options row by row.
  *
  * @param options all options there are; figures per option are over these.
+ * @example
+ * ```ts
+ * import { setReport } from "yoroshi/statistics";
+ *
+ * setReport([[["fire"], ["fire", "spill"]]], ["fire", "spill"]).jaccard; // => 0.5
+ * ```
  */
 export function setReport(
   pairs: readonly (readonly [truth: readonly string[], answer: readonly string[]])[],

@@ -10,7 +10,16 @@ export function wordsOf(text: string): string[] {
   );
 }
 
-/** Whether two texts have the same words in the same order. */
+/**
+ * Whether two texts have the same words in the same order.
+ *
+ * @example
+ * ```ts
+ * import { sameWords } from "yoroshi/statistics";
+ *
+ * sameWords("The boat,  late!", "the boat late"); // => true
+ * ```
+ */
 export function sameWords(a: string, b: string): boolean {
   const [one, two] = [wordsOf(a), wordsOf(b)];
   // Texts without any word (signs only) are compared as they are.
@@ -21,6 +30,13 @@ export function sameWords(a: string, b: string): boolean {
 /**
  * ROUGE-N as F1 (Lin 2004): shared runs of n words, counted as often as they occur in both; two texts too short for such a run share none.
  * 1 for two texts without any word.
+ *
+ * @example
+ * ```ts
+ * import { rougeN } from "yoroshi/statistics";
+ *
+ * rougeN("the boat was late", "the boat is late", 1); // => 0.75
+ * ```
  */
 export function rougeN(truth: string, answer: string, n: 1 | 2): number {
   const words = [wordsOf(truth), wordsOf(answer)] as const;
@@ -32,13 +48,31 @@ export function rougeN(truth: string, answer: string, n: 1 | 2): number {
   return f1(shared, wanted.total, given.total);
 }
 
-/** ROUGE-L as F1 (Lin 2004): the longest run of words that both have in the same order, gaps allowed. */
+/**
+ * ROUGE-L as F1 (Lin 2004): the longest run of words that both have in the same order, gaps allowed.
+ *
+ * @example
+ * ```ts
+ * import { rougeL } from "yoroshi/statistics";
+ *
+ * rougeL("the boat was late", "the boat is late"); // => 0.75
+ * ```
+ */
 export function rougeL(truth: string, answer: string): number {
   const [wanted, given] = [wordsOf(truth), wordsOf(answer)];
   return f1(longestCommon(wanted, given), wanted.length, given.length);
 }
 
-/** 1 minus the edits (Levenshtein 1966) over the longer text's length in UTF-16 units; 1 for two empty texts. */
+/**
+ * 1 minus the edits (Levenshtein 1966) over the longer text's length in UTF-16 units; 1 for two empty texts.
+ *
+ * @example
+ * ```ts
+ * import { editSimilarity } from "yoroshi/statistics";
+ *
+ * editSimilarity("late", "later"); // => 0.8
+ * ```
+ */
 export function editSimilarity(a: string, b: string): number {
   const longer = Math.max(a.length, b.length);
   return longer === 0 ? 1 : 1 - distance(a, b) / longer;

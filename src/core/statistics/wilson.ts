@@ -1,6 +1,7 @@
 /** The 97.5 % quantile of the standard normal distribution: two-sided 95 % intervals. */
 export const Z95 = 1.959963984540054;
 
+/** An interval, both ends included. */
 export interface Interval {
   readonly low: number;
   readonly high: number;
@@ -9,6 +10,13 @@ export interface Interval {
 /**
  * Wilson score interval for a proportion (Wilson 1927), without continuity correction. Both ends lie in [0, 1];
  * for no trials at all the interval is [0, 1].
+ *
+ * @example
+ * ```ts
+ * import { wilson } from "yoroshi/statistics";
+ *
+ * wilson(8, 10).low; // => 0.490162
+ * ```
  */
 export function wilson(right: number, total: number, z: number = Z95): Interval {
   if (total === 0) return { low: 0, high: 1 };

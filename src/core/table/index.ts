@@ -13,6 +13,7 @@ export {
   type RowSource,
 } from "./related.js";
 export { memoryTable, type MemoryTable } from "./memory.js";
+export { CELL_TYPES } from "./table.js";
 export type {
   Beside,
   CellOut,

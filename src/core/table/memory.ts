@@ -16,6 +16,14 @@ export interface MemoryTable extends Table {
  *
  * @param rows values that are no text are written as text: numbers, true and false, dates (as ISO 8601); null is a blank cell.
  * @throws YoroshiError `tableBroken` for a value that is none of these.
+ * @example
+ * ```ts
+ * import { memoryTable } from "yoroshi";
+ *
+ * const table = memoryTable([{ id: 1, text: "Late again." }], { key: "id" });
+ * await table.columns(); // => ["id", "text"]
+ * table.rows; // => [{ id: "1", text: "Late again." }]
+ * ```
  */
 export function memoryTable(
   rows: readonly Readonly<Record<string, CellGiven>>[],

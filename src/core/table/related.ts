@@ -18,6 +18,7 @@ export interface Related {
   of(rows: readonly Row[]): Promise<readonly FoundRows[]>;
   /** A mark that changes when the other table changes; `undefined` where that cannot be told. */
   mark(): Promise<string | undefined>;
+  /** Lets go of what was opened. */
   close(): Promise<void>;
 }
 
@@ -40,7 +41,23 @@ export interface RelatedWay {
   readonly keep: "newest" | "oldest";
 }
 
-/** Related rows from objects in memory: for the browser, tests and code that has them at hand. */
+/**
+ * Related rows from objects in memory: for the browser, tests and code that has them at hand.
+ *
+ * @example
+ * ```ts
+ * import { memoryRelated } from "yoroshi";
+ *
+ * const messages = [
+ *   { report: "R-1", at: "2026-08-03", said: "Rope ordered." },
+ *   { report: "R-1", at: "2026-08-04", said: "Rope is here." },
+ * ];
+ * const thread = memoryRelated(messages, { match: { report: "id" }, order: "at", limit: 1, keep: "newest" });
+ * const [found] = await thread.of([{ key: "R-1", place: "row 1", values: { id: "R-1" } }]);
+ * found!.left; // => 1
+ * found!.rows[0]!["said"]; // => "Rope is here."
+ * ```
+ */
 export function memoryRelated(there: readonly RelatedRow[], way: RelatedWay): Related {
   const idOf = (values: Readonly<Record<string, string>>, columns: readonly string[]): string =>
     JSON.stringify(columns.map((column) => (values[column] ?? "").trim()));

@@ -1,3 +1,4 @@
+import { type Remark } from "../ground/index.js";
 /** A row as it came from its table: text by column. Its key is unique within the table. */
 export interface Row {
   readonly key: string;
@@ -7,7 +8,7 @@ export interface Row {
   /** The columns that are known to be numbers, for conditions. */
   readonly numbers?: Readonly<Record<string, number>> | undefined;
   /** What a person should know of a value, by column: that it leaves something out. */
-  readonly notes?: Readonly<Record<string, string>> | undefined;
+  readonly notes?: Readonly<Record<string, Remark>> | undefined;
   /** Why the row cannot be used: a doubled key, cells that do not match the header. */
   readonly problem?: string | undefined;
   /** Its key, where an earlier row has it, too. */
@@ -21,7 +22,8 @@ export interface Chunk {
 }
 
 /** What the values of a column are, for tables whose columns or cells have types. A `decimal` is kept exactly. */
-export type CellType = "text" | "integer" | "decimal" | "number" | "yesNo" | "date" | "dateTime";
+export const CELL_TYPES = ["text", "integer", "decimal", "number", "yesNo", "date", "dateTime"] as const;
+export type CellType = (typeof CELL_TYPES)[number];
 
 /** A column that is written. */
 export interface TargetColumn {

@@ -1,7 +1,7 @@
 import { stringify } from "yaml";
 import { countChars, type Json } from "../ground/index.js";
 import { template } from "./read.js";
-import { TEMPLATE_FORMAT, type Template } from "./template.js";
+import { TEMPLATE_FORMAT, untyped, type Template } from "./template.js";
 
 /** A column that a drafted template may read, with what stands in some of its cells. */
 export interface DraftColumn {
@@ -27,63 +27,65 @@ export function draftingTemplate(columns: readonly DraftColumn[]): Template {
           .join(" | "),
       ]),
   );
-  return template({
-    name: "draft",
-    inputs: { description: { kind: "text" } },
-    role: "You write instructions for classifying, scoring and summarising rows of a table.",
-    task: [
-      "Draft an instruction from this description of what shall be found out about each row of a table.",
-      "{{ description }}",
-      "Ask for nothing that the description does not want.",
-    ].join("\n"),
-    answer: {
-      title: { kind: "text", about: "A heading", maxChars: 80, maxSentences: 1 },
-      task: { kind: "text", about: "The instruction in full sentences that begin with a verb", maxChars: 600 },
-      reads: {
-        kind: "choices",
-        about: "The columns of the table that the instruction needs",
-        options,
-        atLeast: 1,
-        atMost: Math.min(6, Object.keys(options).length),
-      },
-      parts: {
-        kind: "list",
-        about: "One for each thing that the description wants to know",
-        atLeast: 1,
-        atMost: 6,
-        of: {
-          kind: "record",
-          parts: {
-            name: { kind: "text", about: "A name for it", maxWords: 2, maxChars: 30 },
-            about: { kind: "text", about: "What it is", maxChars: 120 },
-            form: {
-              kind: "choice",
-              about: "The form that it has",
-              options: {
-                "one option": "sort, classify or decide which one of several it is",
-                "several options": "tag, or choose all that apply",
-                score: "score, rate or grade how much, how bad or how urgent, from one number to another",
-                "yes or no": "whether something is so or not",
-                text: "sum up, describe, rewrite or explain in words",
-                list: "list steps, points or names",
-                number: "an amount, a count or a measure",
-                date: "the day or the date when",
+  return untyped(
+    template({
+      name: "draft",
+      inputs: { description: { kind: "text" } },
+      role: "You write instructions for classifying, scoring and summarising rows of a table.",
+      task: [
+        "Draft an instruction from this description of what shall be found out about each row of a table.",
+        "{{ description }}",
+        "Ask for nothing that the description does not want.",
+      ].join("\n"),
+      answer: {
+        title: { kind: "text", about: "A heading", maxChars: 80, maxSentences: 1 },
+        task: { kind: "text", about: "The instruction in full sentences that begin with a verb", maxChars: 600 },
+        reads: {
+          kind: "choices",
+          about: "The columns of the table that the instruction needs",
+          options,
+          atLeast: 1,
+          atMost: Math.min(6, Object.keys(options).length),
+        },
+        parts: {
+          kind: "list",
+          about: "One for each thing that the description wants to know",
+          atLeast: 1,
+          atMost: 6,
+          of: {
+            kind: "record",
+            parts: {
+              name: { kind: "text", about: "A name for it", maxWords: 2, maxChars: 30 },
+              about: { kind: "text", about: "What it is", maxChars: 120 },
+              form: {
+                kind: "choice",
+                about: "The form that it has",
+                options: {
+                  "one option": "sort, classify or decide which one of several it is",
+                  "several options": "tag, or choose all that apply",
+                  score: "score, rate or grade how much, how bad or how urgent, from one number to another",
+                  "yes or no": "whether something is so or not",
+                  text: "sum up, describe, rewrite or explain in words",
+                  list: "list steps, points or names",
+                  number: "an amount, a count or a measure",
+                  date: "the day or the date when",
+                },
               },
+              options: {
+                kind: "list",
+                about: "The options that the description names for it, if it names any",
+                of: { kind: "text", maxWords: 5 },
+                atMost: 12,
+              },
+              lowest: { kind: "number", about: "The lowest number of a score, 1 if none is named" },
+              highest: { kind: "number", about: "The highest number of a score, 5 if none is named" },
             },
-            options: {
-              kind: "list",
-              about: "The options that the description names for it, if it names any",
-              of: { kind: "text", maxWords: 5 },
-              atMost: 12,
-            },
-            lowest: { kind: "number", about: "The lowest number of a score, 1 if none is named" },
-            highest: { kind: "number", about: "The highest number of a score, 5 if none is named" },
           },
         },
       },
-    },
-    model: { temperature: 0, maxTokens: 1500 },
-  }) as unknown as Template;
+      model: { temperature: 0, maxTokens: 1500 },
+    }),
+  );
 }
 
 interface DraftPart {
@@ -104,6 +106,7 @@ export function draftFile(name: string, answer: Readonly<Record<string, Json>>, 
     name: nameFrom(column, taken),
     sample: columns.find((known) => known.name === column)?.examples[0],
   }));
+  // Read against the drafting template, which has just these members.
   const parts = (answer["parts"] as unknown as DraftPart[]).map((part) => [nameFrom(part.name, taken), specOf(part)] as const);
   // Placeholders come from here only: braces in what a model wrote are taken out.
   const task = String(answer["task"]).replace(/[{}]/g, "").trim();

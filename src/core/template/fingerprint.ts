@@ -1,4 +1,4 @@
-import { canonicalJson, joinWords, quickHash, sha256Hex, type Json } from "../ground/index.js";
+import { canonicalJson, quickHash, sha256Hex, type Json } from "../ground/index.js";
 import type { Prepared } from "./prepare.js";
 
 /** What of a model and its settings decides an answer. */
@@ -27,16 +27,9 @@ export function basisOf(
   return basis;
 }
 
-/** In words what differs between the basis of an answer and that of a question asked now; `undefined` where nothing does. */
-export function changesBetween(before: Readonly<Record<string, string>>, now: Readonly<Record<string, string>>): string | undefined {
-  const changed = [...new Set([...Object.keys(before), ...Object.keys(now)])].filter((piece) => before[piece] !== now[piece]);
-  if (changed.length === 0) return undefined;
-  const told = changed.map((piece) => {
-    const [kind, ...name] = piece.split(" ");
-    return name.length > 0 && (kind === "input" || kind === "reference") ? `the ${kind} \`${name.join(" ")}\`` : `the ${piece}`;
-  });
-  return `${joinWords(told)} ${told.length === 1 ? "has" : "have"} changed`;
-}
+/** The pieces in which the basis of an answer differs from that of a question asked now: `template`, `model`, `input note` … */
+export const changesBetween = (before: Readonly<Record<string, string>>, now: Readonly<Record<string, string>>): string[] =>
+  [...new Set([...Object.keys(before), ...Object.keys(now)])].filter((piece) => before[piece] !== now[piece]);
 
 /**
  * The part that all rows share is hashed once; a row adds its inputs. `ask` numbers repeated questions about the

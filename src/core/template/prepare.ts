@@ -1,4 +1,4 @@
-import { canonicalJson, sha256Hex, quickHash, YoroshiError, type Json } from "../ground/index.js";
+import { canonicalJson, plainJson, quickHash, sha256Hex, textMessage, YoroshiError, type Json, type Message } from "../ground/index.js";
 import { kindOf, shapeSpec, specsWithin, type AnySpec, type DateSpec } from "../kinds/index.js";
 import { FENCE_NOTE, fenceMark } from "./fence.js";
 import { tellAnswer, type NamedShape } from "./instruct.js";
@@ -9,12 +9,6 @@ import { datedSpec, inlineReference, resolveSpec, type References } from "./reso
 import { rulesCheck } from "./rules.js";
 import { RUN_NAMES, type RunValues } from "./run-values.js";
 import { CONFIDENCE, DEFAULT_MAX_TOKENS, type Example, type Template, type TemplateShape } from "./template.js";
-
-/** One turn of a conversation with a model. */
-export interface Message {
-  readonly role: "system" | "user" | "assistant";
-  readonly content: string;
-}
 
 /** A template with its references read: all that is needed to ask it about any number of rows. */
 export interface Prepared<Inputs = Record<string, Json>, Parts = Record<string, Json>> {
@@ -40,10 +34,15 @@ export interface Prepared<Inputs = Record<string, Json>, Parts = Record<string, 
   readonly pieces: PromptPieces;
 }
 
+/** A prepared template without what its types say of its inputs and parts; see `untyped`. */
+export const untypedPrepared = <Inputs, Parts>(prepared: Prepared<Inputs, Parts>): Prepared =>
+  // The two differ in the types of their templates alone.
+  prepared as unknown as Prepared;
+
 /** What a prompt is put together from. */
 export interface PromptPieces {
   /** Role, background and what fences mean. */
-  system(inputs: Readonly<Record<string, unknown>>): string;
+  system(inputs: Readonly<Record<string, unknown>>): Message;
   /** The task with a row's fenced inputs. */
   turn(inputs: Readonly<Record<string, unknown>>): string;
   /**
@@ -84,6 +83,15 @@ const FINGERPRINT_FORM = 1;
  * @param references rows of the references that are read from files; those in the template itself are known.
  * @throws YoroshiError `misuse` when a reference, background, passage or value that the template needs is not given,
  * `samplesUnfit` when examples cannot be taken from their file.
+ * @example
+ * ```ts
+ * import { messageText, prepare, template } from "yoroshi";
+ *
+ * const tone = template({ name: "tone", inputs: { note: { kind: "text" } }, task: "How? {{ note }}", answer: { calm: { kind: "yesNo" } } });
+ * const prompt = prepare(tone).render({ note: "Late again!" });
+ * prompt.map(({ role }) => role); // => ["system", "user"]
+ * console.log(messageText(prompt[1]!));
+ * ```
  */
 export function prepare<Inputs, Parts>(
   template: Template<Inputs, Parts>,
@@ -160,11 +168,11 @@ function basisOfTemplate(
 ): Record<string, string> {
   const { name: _, title: __, tags: ___, model: ____, ...content } = { ...whole, references: template.references };
   return {
-    template: quickHash(canonicalJson(content as unknown as Json)),
-    ...(background && background.length > 0 ? { background: quickHash(canonicalJson(background as unknown as Json)) } : {}),
+    template: quickHash(canonicalJson(plainJson(content))),
+    ...(background && background.length > 0 ? { background: quickHash(canonicalJson(plainJson(background))) } : {}),
     ...(Object.keys(run).length > 0 ? { "run's day": quickHash(canonicalJson(run as Json)) } : {}),
     ...Object.fromEntries(
-      Object.entries(references).map(([name, rows]) => [`reference ${name}`, quickHash(canonicalJson(rows as unknown as Json))]),
+      Object.entries(references).map(([name, rows]) => [`reference ${name}`, quickHash(canonicalJson(plainJson(rows)))]),
     ),
   };
 }
@@ -250,9 +258,12 @@ function piecesOfPrompt(
   const usesInputs = role?.uses.some(({ name }) => name in template.inputs) === true;
   const scopeOf = (inputs: Readonly<Record<string, unknown>>): Record<string, unknown> => ({ ...references, ...run, ...inputs });
   const confidence = asked.length > parts.length ? { [CONFIDENCE]: EXAMPLE_CONFIDENCE } : {};
+  const systemFor = (inputs: Readonly<Record<string, unknown>>, mark: string): Message =>
+    textMessage("system", [role?.render(scopeOf(inputs), mark).trim(), ...documents, FENCE_NOTE].filter(Boolean).join("\n\n"));
+  // The same for all rows, and the same object, so that whoever writes it out does so once.
+  let same: Message | undefined;
   return {
-    system: (inputs) =>
-      [role?.render(scopeOf(inputs), usesInputs ? fenceMark(inputs) : "").trim(), ...documents, FENCE_NOTE].filter(Boolean).join("\n\n"),
+    system: (inputs) => (usesInputs ? systemFor(inputs, fenceMark(inputs)) : (same ??= systemFor({}, ""))),
     turn: (inputs) => task.render(scopeOf(inputs), fenceMark(inputs)).trim(),
     get shared() {
       const shared = sharedTask(template, trusted);
@@ -284,10 +295,10 @@ export function whyAlone({ role, inputs, doubt }: TemplateShape): string | undef
 
 function renderOne({ system, turn, answer, replies }: PromptPieces, given: readonly Example[]): Prepared["render"] {
   const examples = given.flatMap((example, index): Message[] => [
-    { role: "user", content: turn(example.inputs) },
-    { role: "assistant", content: JSON.stringify(replies[index]) },
+    textMessage("user", turn(example.inputs)),
+    textMessage("assistant", JSON.stringify(replies[index])),
   ]);
-  return (inputs) => [{ role: "system", content: system(inputs) }, ...examples, { role: "user", content: `${turn(inputs)}\n\n${answer}` }];
+  return (inputs) => [system(inputs), ...examples, textMessage("user", `${turn(inputs)}\n\n${answer}`)];
 }
 
 function parsed(source: string, trusted: ReadonlySet<string>): ParsedText {

@@ -1,4 +1,4 @@
-import { countChars, groupDigits, type Json } from "../ground/index.js";
+import { countChars, remark, type Json, type Remark } from "../ground/index.js";
 import type { NamedShape } from "./instruct.js";
 import { cutAtSentence, keepEnds } from "./shorten.js";
 import type { InputSpec, TemplateShape } from "./template.js";
@@ -9,9 +9,9 @@ export type InputReading =
       readonly state: "ready";
       readonly inputs: Readonly<Record<string, Json>>;
       /** What was left out of long inputs, by input; see `whenLong`. */
-      readonly shortened?: Readonly<Record<string, string>> | undefined;
+      readonly shortened?: Readonly<Record<string, Remark>> | undefined;
     }
-  | { readonly state: "missing" | "unfit"; readonly reason: string };
+  | { readonly state: "missing" | "unfit"; readonly reason: Remark };
 
 /** What of a prepared template reading a row's inputs needs. */
 interface Reader {
@@ -28,31 +28,40 @@ function isMissing({ template }: Reader, cell: string): boolean {
  * Turns cells of a row into a template's typed inputs. A missing required input declines the row (unless the template
  * says otherwise), an input outside its kind makes it unfit; one above its limit, too, or it is shortened as the
  * template says. Reasons never quote the cell.
+ *
+ * @example
+ * ```ts
+ * import { prepare, readInputs, sentenceOf, template } from "yoroshi";
+ *
+ * const sized = template({ name: "sized", inputs: { crew: { kind: "number" } }, task: "{{ crew }}", answer: { many: { kind: "yesNo" } } });
+ * const reading = readInputs(prepare(sized), { crew: "a few" });
+ * if (reading.state !== "ready") console.log(sentenceOf(reading.reason));
+ * readInputs(prepare(sized), { crew: "12" }).state; // => "ready"
+ * ```
  */
 export function readInputs(reader: Reader, cells: Readonly<Record<string, string | null | undefined>>): InputReading {
   const inputs: Record<string, Json> = {};
-  let shortened: Record<string, string> | undefined;
+  let shortened: Record<string, Remark> | undefined;
   for (const input of reader.inputs) {
     const { name } = input;
     const cell = cells[name];
     if (cell === null || cell === undefined || isMissing(reader, cell)) {
       const spec = input.spec as InputSpec;
       const way = reader.template.whenMissing?.[name] ?? (spec.required === false ? "proceed" : "decline");
-      if (way === "decline") return { state: "missing", reason: `${name} is ${cell?.trim() ? "missing" : "blank"}` };
-      if (typeof way === "object" && "decline" in way) return { state: "missing", reason: way.decline };
+      if (way === "decline") return { state: "missing", reason: remark(cell?.trim() ? "inputMissing" : "inputBlank", { input: name }) };
+      if (typeof way === "object" && "decline" in way) return { state: "missing", reason: remark("told", { text: way.decline }) };
       inputs[name] = typeof way === "object" ? way.use : null;
       continue;
     }
     const reading = input.fromCell(cell);
-    if (!reading.ok) return { state: "unfit", reason: `${name} ${reading.problem}` };
+    if (!reading.ok) return { state: "unfit", reason: remark("inputUnfit", { input: name, problem: reading.problem }) };
     inputs[name] = reading.value;
     const { maxChars } = input.spec as { maxChars?: number };
     if (maxChars === undefined || cell.length <= maxChars) continue;
     const chars = countChars(cell);
     if (chars <= maxChars) continue;
     const way = reader.template.whenLong?.[name] ?? "decline";
-    if (way === "decline")
-      return { state: "unfit", reason: `${name} has ${groupDigits(chars)} characters, at most ${groupDigits(maxChars)} are allowed` };
+    if (way === "decline") return { state: "unfit", reason: remark("inputLong", { input: name, chars, most: maxChars }) };
     if (way === "condense") continue; // by a model, when the row is asked
     const { text, note } = way === "cut" ? cutAtSentence(cell, maxChars) : keepEnds(cell, maxChars);
     inputs[name] = text;

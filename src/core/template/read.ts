@@ -142,7 +142,18 @@ export interface TemplateReading {
   readonly complaints: readonly Complaint[];
 }
 
-/** Reads a template from YAML. Every mistake is reported with file, line and column; then there is no template. */
+/**
+ * Reads a template from YAML. Every mistake is reported with file, line and column; then there is no template.
+ *
+ * @example
+ * ```ts
+ * import { formatComplaint, readTemplate } from "yoroshi";
+ *
+ * const { template, complaints } = readTemplate("yoroshi: template/1\nname: tone\ntask: How? {{ note }}\n", "tone.yaml");
+ * template === undefined; // => true
+ * console.log(complaints.map(formatComplaint));
+ * ```
+ */
 export function readTemplate(text: string, file: string): TemplateReading {
   const { document, complaints } = readDocument(text, file);
   if (!document) return { complaints };
@@ -156,12 +167,17 @@ export function readTemplate(text: string, file: string): TemplateReading {
  *
  * @throws YoroshiError `filesInvalid` with every mistake found.
  * @example
+ * ```ts
+ * import { template } from "yoroshi";
+ *
  * const tone = template({
  *   name: "tone",
  *   inputs: { note: { kind: "text" } },
- *   task: "How does the writer of this note feel? {{ note }}",
- *   answer: { tone: { kind: "choice", options: ["calm", "upset"] } },
+ *   task: "How does the writer feel? {{ note }}",
+ *   answer: { tone: { kind: "choice", options: { calm: "plain facts", upset: "anger" } } },
  * });
+ * tone.name; // => "tone"
+ * ```
  */
 export function template<const Inputs extends Readonly<Record<string, InputSpec>>, const Parts extends Readonly<Record<string, AnySpec>>>(
   shape: Omit<TemplateShape, "inputs" | "answer"> & {
@@ -187,6 +203,7 @@ function checkDocument(document: SourceDocument): TemplateReading {
   const complaints = [...shape.complaints, ...checkSpecs(raw.inputs, "inputs", document), ...checkSpecs(raw.answer, "answer", document)];
   if (!shape.value || complaints.length > 0) return { complaints };
   const { yoroshi: _, ...rest } = shape.value;
+  // The schema tells what the type does, but for what each kind adds, which `checkSpecs` has held against the kinds.
   const made = rest as unknown as Template;
   const faults = checkTemplate(made, document);
   return faults.length > 0 ? { complaints: faults } : { template: made, document, complaints: [] };

@@ -1,8 +1,9 @@
 import { describe, expect, it } from "vitest";
 import { fakeClock } from "../../../tests/helpers/clock.js";
 import { scriptedModel } from "../../../tests/helpers/models.js";
+import { inWords } from "../../../tests/helpers/words.js";
 import { askPrepared } from "../answer/index.js";
-import { formatComplaint, patternsReady, type Json } from "../ground/index.js";
+import { formatComplaint, messageText, patternsReady, type Json } from "../ground/index.js";
 import { strayNumbers } from "./numbers-from.js";
 import { prepare } from "./prepare.js";
 import { readInputs } from "./read-inputs.js";
@@ -46,19 +47,22 @@ describe("rules on the answer", () => {
   });
 
   it("are told to the model, and change the fingerprint", () => {
-    expect(prepared.render({ note: "n", place: null, size: 1 }).at(-1)!.content).toContain(
+    expect(messageText(prepared.render({ note: "n", place: null, size: 1 }).at(-1)!)).toContain(
       'Rule: Never use "asap" or "!" in "summary".\nRule: Use "boat".\nRule: The summary begins with a capital letter.\nRule: When nobody has to act there are no steps.',
     );
-    expect(preparedOf("").fingerprint).not.toBe(prepared.fingerprint);
+    expect(inWords(preparedOf("").fingerprint)).not.toBe(prepared.fingerprint);
   });
 
   it("when broken are mended once, then the answer is malformed and names the rule", async () => {
     const replies = ['{"summary":"Boat!","act":true,"steps":[]}', '{"summary":"Boat","act":true,"steps":[]}'];
     const model = scriptedModel((_, index) => replies[index]!);
     const inputs = { note: "n", place: null, size: 1 };
-    expect(await askPrepared(prepared, inputs, { model, clock: fakeClock() })).toMatchObject({ state: "answered", notes: ["mended"] });
-    expect(model.requests[1]!.messages.at(-1)!.content).toContain('"summary" breaks a rule: Never use "asap" or "!"');
-    expect(await askPrepared(prepared, inputs, { model: scriptedModel(() => replies[0]!), clock: fakeClock() })).toMatchObject({
+    expect(inWords(await askPrepared(prepared, inputs, { model, clock: fakeClock() }))).toMatchObject({
+      state: "answered",
+      notes: ["mended"],
+    });
+    expect(messageText(model.requests[1]!.messages.at(-1)!)).toContain('"summary" breaks a rule: Never use "asap" or "!"');
+    expect(inWords(await askPrepared(prepared, inputs, { model: scriptedModel(() => replies[0]!), clock: fakeClock() }))).toMatchObject({
       state: "malformed",
       reason: expect.stringContaining("Never use"),
     });
@@ -89,7 +93,7 @@ describe("rules on the answer", () => {
     expect(held("[size]").brokenRules(parts, { note: "7 boats", size: 5 })).toEqual([
       '"summary" has the number 7, which the data does not have. Rule: Use no number in "summary" that does not stand in the data.',
     ]);
-    expect(held("[size]").render({ note: "n", place: null, size: 1 }).at(-1)!.content).toContain(
+    expect(messageText(held("[size]").render({ note: "n", place: null, size: 1 }).at(-1)!)).toContain(
       'Rule: Use no number in "summary" that does not stand in the data.',
     );
     expect(complaintsOf("rules: [{ numbersFrom: [sice] }]")).toContain("size");
@@ -112,12 +116,12 @@ describe("rules on the answer", () => {
 describe("missing inputs", () => {
   it("decline, decline in own words, proceed, or are replaced; words of a list count as missing", () => {
     const prepared = preparedOf('missingWords: [n/a, "-"]\nwhenMissing: { note: { decline: the crew wrote nothing }, size: { use: 7 } }\n');
-    expect(readInputs(prepared, { note: " N/A ", size: "1" })).toEqual({ state: "missing", reason: "the crew wrote nothing" });
+    expect(inWords(readInputs(prepared, { note: " N/A ", size: "1" }))).toEqual({ state: "missing", reason: "the crew wrote nothing" });
     expect(readInputs(prepared, { note: "x", place: "-", size: "" })).toEqual({
       state: "ready",
       inputs: { note: "x", place: null, size: 7 },
     });
-    expect(readInputs(preparedOf('missingWords: ["-"]\n'), { note: "-", size: "1" })).toEqual({
+    expect(inWords(readInputs(preparedOf('missingWords: ["-"]\n'), { note: "-", size: "1" }))).toEqual({
       state: "missing",
       reason: "note is missing",
     });

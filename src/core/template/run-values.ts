@@ -10,7 +10,16 @@ export interface RunValues {
 
 export const RUN_NAMES: readonly (keyof RunValues)[] = ["today", "now", "timeZone"];
 
-/** The values of a run that begins at a moment (milliseconds since 1970) in a time zone. */
+/**
+ * The values of a run that begins at a moment (milliseconds since 1970) in a time zone.
+ *
+ * @example
+ * ```ts
+ * import { runValues } from "yoroshi";
+ *
+ * runValues(Date.UTC(2026, 7, 3, 22), "Pacific/Auckland").today; // => "2026-08-04"
+ * ```
+ */
 export function runValues(at: number, timeZone: string): RunValues {
   const parts = new Intl.DateTimeFormat("en-CA", {
     timeZone,

@@ -1,9 +1,9 @@
-import { countChars, groupDigits, sentences } from "../ground/index.js";
+import { countChars, groupDigits, remark, sentences, type Remark } from "../ground/index.js";
 
-/** A text made shorter, with what was done in words. */
+/** A text made shorter, and what was done. */
 export interface Shortened {
   readonly text: string;
-  readonly note: string;
+  readonly note: Remark;
 }
 
 /** Share of the room that the head gets when head and tail are kept. */
@@ -14,7 +14,7 @@ export function cutAtSentence(text: string, maxChars: number): Shortened {
   const note = (left: number): string => `\n[… the last ${groupDigits(left)} characters are left out]`;
   const room = maxChars - note(text.length).length;
   const kept = headOf(text, room);
-  return { text: `${kept}${note(text.length - kept.length)}`, note: told(text, kept.length, "at the end of a sentence") };
+  return { text: `${kept}${note(text.length - kept.length)}`, note: remark("cutAtSentence", { kept: kept.length, of: countChars(text) }) };
 }
 
 /** Keeps the beginning and the end of a text and leaves out its middle. */
@@ -25,7 +25,7 @@ export function keepEnds(text: string, maxChars: number): Shortened {
   const tail = tailOf(text, room - head.length);
   return {
     text: `${head}${note(text.length - head.length - tail.length)}${tail}`,
-    note: told(text, head.length + tail.length, "head and tail kept"),
+    note: remark("endsKept", { kept: head.length + tail.length, of: countChars(text) }),
   };
 }
 
@@ -41,10 +41,6 @@ export function piecesOf(text: string, maxChars: number): string[] {
     } else piece = piece === "" ? unit : `${piece}\n${unit}`;
   }
   return piece === "" ? pieces : [...pieces, piece];
-}
-
-function told(text: string, kept: number, how: string): string {
-  return `${groupDigits(kept)} of ${groupDigits(countChars(text))} characters read, ${how}`;
 }
 
 function headOf(text: string, room: number): string {

@@ -1,6 +1,6 @@
 import { expectTypeOf, test } from "vitest";
 import { ask } from "../asking/index.js";
-import { isYoroshiError } from "../ground/index.js";
+import { isYoroshiError, type Remark } from "../ground/index.js";
 import { template } from "./read.js";
 
 const made = template({
@@ -54,7 +54,7 @@ test("inputs and parts are inferred", async () => {
 test("an answer is a union by its state", async () => {
   const answer = await ask(made, { note: "x" }, {} as never);
   if (answer.state === "answered") expectTypeOf(answer.parts.tone).toEqualTypeOf<"calm" | "upset" | "unclear">();
-  else expectTypeOf(answer.reason).toEqualTypeOf<string>();
+  else expectTypeOf(answer.reason).toEqualTypeOf<Remark>();
   // @ts-expect-error an input that the template does not have
   void ask(made, { nope: "x" }, {} as never);
 });

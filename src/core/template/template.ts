@@ -134,6 +134,11 @@ export interface Template<Inputs = Record<string, Json>, Parts = Record<string, 
   readonly types?: { readonly inputs: Inputs; readonly parts: Parts };
 }
 
+/** A template without what its types say of its inputs and parts, for code that reads them by their kinds. */
+export const untyped = <Inputs, Parts>(template: Template<Inputs, Parts>): Template =>
+  // The two differ in `types` alone, which is never set.
+  template as unknown as Template;
+
 type Flatten<T> = { [K in keyof T]: T[K] } & {};
 type OptionalNames<Specs> = { [Name in keyof Specs]: Specs[Name] extends { readonly required: false } ? Name : never }[keyof Specs];
 

@@ -1,6 +1,6 @@
-import { canonicalJson, quickHash, type Json } from "../ground/index.js";
+import { canonicalJson, quickHash, textMessage, type Json, type Message } from "../ground/index.js";
 import { fence, fenceMark } from "./fence.js";
-import type { Message, Prepared } from "./prepare.js";
+import type { Prepared } from "./prepare.js";
 
 /** The member of each item of a reply that says which row it is about. */
 export const ROW_MARK = "row";
@@ -51,20 +51,16 @@ export function renderTogether({ pieces, examples, inputs: named }: Prepared, ro
     examples.length === 0
       ? []
       : [
-          {
-            role: "user",
-            content: turn(examples.map((example, index) => ({ mark: marks[index]!, inputs: example.inputs as MarkedRow["inputs"] }))),
-          },
-          {
-            role: "assistant",
-            content: JSON.stringify({ answers: pieces.replies.map((reply, index) => ({ [ROW_MARK]: marks[index], ...reply })) }),
-          },
+          textMessage(
+            "user",
+            turn(examples.map((example, index) => ({ mark: marks[index]!, inputs: example.inputs as MarkedRow["inputs"] }))),
+          ),
+          textMessage(
+            "assistant",
+            JSON.stringify({ answers: pieces.replies.map((reply, index) => ({ [ROW_MARK]: marks[index], ...reply })) }),
+          ),
         ];
-  return [
-    { role: "system", content: pieces.system({}) },
-    ...shown,
-    { role: "user", content: `${turn(rows)}\n\n${answerTogether(pieces.answer)}` },
-  ];
+  return [pieces.system({}), ...shown, textMessage("user", `${turn(rows)}\n\n${answerTogether(pieces.answer)}`)];
 }
 
 function answerTogether(answer: string): string {

@@ -1,4 +1,4 @@
-import { groupDigits, joinWords, type Place, type SourceDocument } from "../ground/index.js";
+import { groupDigits, joinWords, messageText, type Place, type SourceDocument } from "../ground/index.js";
 import { kindOf, specsInside, type AnySpec, type TextSpec } from "../kinds/index.js";
 import { parseText } from "./liquid.js";
 import type { Prepared } from "./prepare.js";
@@ -94,7 +94,7 @@ function longestPrompt(prepared: Prepared, countTokens: (text: string) => number
     (sum, { spec, kind }) => sum + (kind.isProse || kind.takesRows ? ((spec as TextSpec).maxChars ?? USUAL_CHARS) : 0),
     0,
   );
-  return empty.reduce((sum, message) => sum + countTokens(message.content), 0) + Math.ceil(room / CHARS_A_TOKEN) + prepared.maxTokens;
+  return empty.reduce((sum, message) => sum + countTokens(messageText(message)), 0) + Math.ceil(room / CHARS_A_TOKEN) + prepared.maxTokens;
 }
 
 /** Goes through a template that has no mistakes. */

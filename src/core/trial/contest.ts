@@ -21,6 +21,23 @@ export interface Contest {
   readonly against: readonly { readonly name: string; readonly parts: readonly PartComparison[] }[];
 }
 
+/**
+ * Holds a contestant against others on the samples that both were graded on, part by part; p-values are adjusted for their number.
+ *
+ * @example
+ * ```ts
+ * import { conclusion, contest, gradeColumns, readSamples } from "yoroshi";
+ *
+ * // `prepared` as in the example of `fill`; two columns of one file are held against each other.
+ * const rows = [1, 2, 3, 4].map((row) => ({ place: `row ${row}`, values: { note: `Note ${row}.`, tone: "calm", mine: "calm", old: "upset" } }));
+ * const samples = readSamples(prepared, "samples/tone.csv", ["note", "tone", "mine", "old"], rows);
+ * const [mine, old] = ["mine", "old"].map((name) => ({ name, parts: gradeColumns(prepared, samples, { tone: name }) }));
+ * const { against } = contest(mine!, [old!]);
+ * const [tone] = against[0]!.parts;
+ * [tone!.won, tone!.lost]; // => [4, 0]
+ * console.log(conclusion("mine", "old", tone!));
+ * ```
+ */
 export function contest(first: Contestant, others: readonly Contestant[]): Contest {
   const comparisons = others.map((other) => compare(first.parts, other.parts));
   const adjusted = others.length > 1 ? adjust(comparisons) : comparisons;
@@ -32,6 +49,15 @@ export function contest(first: Contestant, others: readonly Contestant[]): Conte
  * answer. A blank cell or one outside the part's kind is no answer.
  *
  * @param columns part -> column
+ * @example
+ * ```ts
+ * import { gradeColumns, readSamples } from "yoroshi";
+ *
+ * // `prepared` as in the example of `fill`; a column of old labels is graded as if it were an answer.
+ * const rows = [{ place: "row 1", values: { note: "An angry complaint.", tone: "upset", old: "calm" } }];
+ * const samples = readSamples(prepared, "samples/tone.csv", ["note", "tone", "old"], rows);
+ * gradeColumns(prepared, samples, { tone: "old" })[0]!.right; // => 0
+ * ```
  */
 export function gradeColumns(
   prepared: Prepared,
@@ -52,7 +78,21 @@ export function gradeColumns(
   return grade(prepared, parts, samples.samples, answers, options).parts;
 }
 
-/** What may be concluded from a comparison, in one sentence without names of tests. */
+/**
+ * What may be concluded from a comparison, in one sentence without names of tests.
+ *
+ * @example
+ * ```ts
+ * import { conclusion, contest } from "yoroshi";
+ *
+ * // Two trials that were made before.
+ * const none = { kind: "choice", graded: 2, unanswered: 0, interval: { low: 0, high: 1 } };
+ * const first = { name: "mine", parts: [{ ...none, part: "tone", right: 2, accuracy: 1, verdicts: { a: true, b: true } }] };
+ * const other = { name: "old", parts: [{ ...none, part: "tone", right: 1, accuracy: 0.5, verdicts: { a: true, b: false } }] };
+ * const [tone] = contest(first, [other]).against[0]!.parts;
+ * conclusion("mine", "old", tone!).startsWith("these 2 rows cannot tell them apart"); // => true
+ * ```
+ */
 export function conclusion(
   first: string,
   other: string,

@@ -38,8 +38,8 @@ export interface KindFigures {
         readonly within: number;
         readonly near: number;
         readonly nearInterval: Interval;
-        readonly linearKappa?: number | null;
-        readonly quadraticKappa?: number | null;
+        readonly linearKappa?: number | null | undefined;
+        readonly quadraticKappa?: number | null | undefined;
       })
     | undefined;
   /** Right value and answer of numbers, row by row, for a chart; at most 1,000. */

@@ -4,6 +4,7 @@ import { partAt, type NamedShape, type Prepared } from "../template/index.js";
 import { kindFigures, type GradeOptions, type KindFigures, type Pair } from "./figures.js";
 import type { Sample } from "./samples.js";
 
+/** How good the answers were in one part. */
 export interface PartGrade extends KindFigures {
   readonly part: string;
   readonly kind: string;
@@ -30,7 +31,7 @@ export interface Disagreement {
   /** What was answered; `null` when there is no answer. */
   readonly answer: string | null;
   /** The model's own reason, where the template asks for one before the part; else why there is no answer. */
-  readonly why: string | undefined;
+  readonly why?: string | undefined;
 }
 
 /** A sample's typed answer, or why there is none. */

@@ -22,4 +22,7 @@ export type { Judge, JudgedText } from "./judge.js";
 export { mistakesText, suggestingTemplate } from "./suggest.js";
 export { sliceGrades, type Slice } from "./slices.js";
 export { steadiness, type Steadiness } from "./steadiness.js";
-export { earlierTrial, trial, type TrialOptions, type TrialReport, type TrialSetup } from "./trial.js";
+export { earlierTrial, recordedTrials, type RecordedTrial } from "./recorded.js";
+export { contestReport, TRIAL_REPORT, trialReport } from "./report-form.js";
+export type { TrialReport } from "./report.js";
+export { trial, type TrialOptions, type TrialSetup } from "./trial.js";

@@ -1,4 +1,4 @@
-import { canonicalJson, nearest, sha256Hex, YoroshiError, type Json } from "../ground/index.js";
+import { canonicalJson, nearest, sentenceOf, sha256Hex, YoroshiError, type Json } from "../ground/index.js";
 import { fleissKappa, majority } from "../statistics/index.js";
 import { partAt, partPaths, readInputs, type NamedShape, type Prepared } from "../template/index.js";
 
@@ -39,6 +39,7 @@ export interface Agreement {
   readonly undecided: number;
 }
 
+/** Rows with known right values. */
 export interface Samples {
   readonly file: string;
   /** Parts that have a right value somewhere. */
@@ -54,6 +55,7 @@ export interface SampleRow {
   readonly values: Readonly<Record<string, string>>;
 }
 
+/** How a file of samples is read. */
 export interface SampleOptions {
   /** What names a row; default: its place. */
   readonly keyColumn?: string | undefined;
@@ -89,6 +91,16 @@ interface LabelColumn {
  * judge's, else what most of them say. Blank labels are not graded.
  *
  * @throws YoroshiError `samplesUnfit` where an input has no column or no part has one.
+ * @example
+ * ```ts
+ * import { readSamples } from "yoroshi";
+ *
+ * // `prepared` as in the example of `fill`: the template of which rows with known answers are samples.
+ * const rows = [{ place: "row 1", values: { note: "An angry complaint.", tone: "upset" } }];
+ * const { graded, samples } = readSamples(prepared, "samples/tone.csv", ["note", "tone"], rows);
+ * graded; // => ["tone"]
+ * samples[0]!.truth; // => { tone: "upset" }
+ * ```
  */
 export function readSamples(
   prepared: Prepared,
@@ -131,7 +143,7 @@ export function readSamples(
     }
     const reading = readInputs(prepared, cells);
     if (reading.state !== "ready") {
-      unfit.push({ id, place, what: "row", problem: reading.reason });
+      unfit.push({ id, place, what: "row", problem: sentenceOf(reading.reason) });
       continue;
     }
     const truth: Record<string, Json> = {};

@@ -1,28 +1,30 @@
 import { joinWords } from "../ground/index.js";
-import { template, type Template } from "../template/index.js";
-import type { TrialReport } from "./trial.js";
+import { template, untyped, type Template } from "../template/index.js";
+import type { TrialReport } from "./report.js";
 
 const MOST_ROWS = 24;
 const ROW_CHARS = 200;
 
 /** The template that suggests better wording for another: asked with `task` and `mistakes`, it answers with sentences to add. */
 export function suggestingTemplate(): Template {
-  return template({
-    name: "suggest",
-    inputs: { task: { kind: "text" }, mistakes: { kind: "text" } },
-    role: "You improve instructions for sorting, scoring and summarising rows of a table.",
-    task: [
-      "Here is an instruction, and rows where its answers were wrong.",
-      "Write sentences to add to the instruction, so that answers to rows like these become right.",
-      "State a general rule in each sentence; never quote a whole row.",
-      "Instruction: {{ task }}",
-      "Rows: {{ mistakes }}",
-    ].join("\n"),
-    answer: {
-      sentences: { kind: "list", about: "Sentences to add", of: { kind: "text", maxChars: 200, maxSentences: 2 }, atLeast: 1, atMost: 5 },
-    },
-    model: { temperature: 0, maxTokens: 800 },
-  }) as unknown as Template;
+  return untyped(
+    template({
+      name: "suggest",
+      inputs: { task: { kind: "text" }, mistakes: { kind: "text" } },
+      role: "You improve instructions for sorting, scoring and summarising rows of a table.",
+      task: [
+        "Here is an instruction, and rows where its answers were wrong.",
+        "Write sentences to add to the instruction, so that answers to rows like these become right.",
+        "State a general rule in each sentence; never quote a whole row.",
+        "Instruction: {{ task }}",
+        "Rows: {{ mistakes }}",
+      ].join("\n"),
+      answer: {
+        sentences: { kind: "list", about: "Sentences to add", of: { kind: "text", maxChars: 200, maxSentences: 2 }, atLeast: 1, atMost: 5 },
+      },
+      model: { temperature: 0, maxTokens: 800 },
+    }),
+  );
 }
 
 /** The rows that disagree, in words: what is confused with what, by which words, and some of the rows. */

@@ -7,7 +7,9 @@ import { mcnemarExact, wilson } from "../statistics/index.js";
 import { prepare, template } from "../template/index.js";
 import { compare } from "./compare.js";
 import { readSamples } from "./samples.js";
-import { earlierTrial, trial } from "./trial.js";
+import { earlierTrial } from "./recorded.js";
+import { trial } from "./trial.js";
+import { messageText } from "../ground/index.js";
 
 const prepared = prepare(
   template({
@@ -182,7 +184,9 @@ it("tells whether the second look helped, and grades no row that the template sh
       prepared: look,
       model: scriptedModel((request) =>
         answer(
-          request.messages.at(-1)!.content.startsWith("Check your answer") && fenced(request, "note").includes("oil") ? "spill" : "fire",
+          messageText(request.messages.at(-1)!).startsWith("Check your answer") && fenced(request, "note").includes("oil")
+            ? "spill"
+            : "fire",
         ),
       ),
     }),

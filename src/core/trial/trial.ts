@@ -2,25 +2,22 @@ import type { Answer } from "../answer/index.js";
 import { modelsAsked, openAsking, readyAsking, type Asking, type OpenAsking } from "../asking/index.js";
 import {
   canonicalJson,
+  keep,
   relaySignal,
+  sentenceOf,
   sha256Hex,
+  YoroshiError,
   type CancelSignal,
   type Clock,
-  YoroshiError,
-  type Json,
   type Micros,
 } from "../ground/index.js";
 import type { Ledger } from "../ledger/index.js";
 import type { Prepared } from "../template/index.js";
-import type { Advice } from "./advice.js";
-import type { PartComparison } from "./compare.js";
 import type { GradeOptions } from "./figures.js";
-import type { Disagreement, Graded, PartGrade } from "./grade.js";
-import type { PartConfidence } from "./grading.js";
+import type { Graded } from "./grade.js";
 import type { Judge, JudgedText } from "./judge.js";
-import type { Agreement, Sample, Samples, UnfitSample } from "./samples.js";
-import type { Slice } from "./slices.js";
-import type { Steadiness } from "./steadiness.js";
+import type { Sample, Samples } from "./samples.js";
+import { REPORT_FORMAT, type TrialReport } from "./report.js";
 
 export interface TrialSetup extends Asking {
   readonly ledger: Ledger;
@@ -30,6 +27,13 @@ export interface TrialSetup extends Asking {
   readonly monthlyCap?: Micros | undefined;
 }
 
+/** What is told while a trial goes on. */
+export interface TrialEvents {
+  /** How many of the samples are done. */
+  progress?(progress: { readonly done: number; readonly total: number }): void;
+}
+
+/** How a trial is made. */
 export interface TrialOptions {
   /** Most requests at once. Default 8. */
   readonly atOnce?: number | undefined;
@@ -48,45 +52,7 @@ export interface TrialOptions {
   readonly judges?: Readonly<Record<string, Judge>> | undefined;
   /** The accuracy for which the report seeks a threshold of confidence. Default 0.9. */
   readonly reach?: number | undefined;
-  readonly on?: { progress?(progress: { readonly done: number; readonly total: number }): void } | undefined;
-}
-
-export interface TrialReport {
-  readonly run: string;
-  readonly template: string;
-  readonly version: number;
-  readonly model: string;
-  /** The samples file, for messages. */
-  readonly file: string;
-  readonly samples: number;
-  readonly asked: number;
-  readonly reused: number;
-  readonly unanswered: number;
-  readonly tokensIn: number;
-  readonly tokensOut: number;
-  /** What this trial cost now; answers known before cost nothing again. */
-  readonly spent: Micros;
-  /** What all its answers cost when they were asked. */
-  readonly worth: Micros;
-  readonly tookMs: number;
-  /** Time that the answers took when they were asked, one after the other. */
-  readonly answerMs: number;
-  readonly parts: readonly PartGrade[];
-  readonly disagreements: readonly Disagreement[];
-  /** Whether the second look helped, part by part, where the template has one. */
-  readonly secondLook?: readonly PartComparison[] | undefined;
-  /** Samples that the template carries as examples; they are not graded. */
-  readonly examples: readonly string[];
-  readonly agreement: readonly Agreement[];
-  readonly slices: readonly Slice[];
-  readonly steadiness: readonly Steadiness[];
-  /** How far the answers' confidence can be trusted, where they have one. */
-  readonly confidence: readonly PartConfidence[];
-  readonly advice: Advice;
-  readonly judged: readonly JudgedText[];
-  /** Sealed samples: whether these were graded, how many there are, how often they were looked at before. */
-  readonly sealed: { readonly graded: boolean; readonly rows: number; readonly looks: number };
-  readonly unfit: readonly UnfitSample[];
+  readonly on?: TrialEvents | undefined;
 }
 
 /**
@@ -94,6 +60,17 @@ export interface TrialReport {
  * nothing, and one with new samples asks only about those.
  *
  * @throws ModelFailure when the model cannot be used, BudgetSpent when the cap is too small; what was answered is kept.
+ * @example
+ * ```ts
+ * import { readSamples, trial } from "yoroshi";
+ *
+ * // `prepared` and `setup` as in the example of `fill`.
+ * const rows = [{ place: "row 1", values: { note: "An angry complaint.", tone: "upset" } }];
+ * const samples = readSamples(prepared, "samples/tone.csv", ["note", "tone"], rows);
+ * const { parts } = await trial({ ...setup.asking["tone"]!, samples, ledger: setup.ledger, clock: setup.clock });
+ * [parts[0]!.right, parts[0]!.graded]; // => [1, 1]
+ * parts[0]!.interval.high; // => 1
+ * ```
  */
 export async function trial(setup: TrialSetup, options: TrialOptions = {}): Promise<TrialReport> {
   const { prepared, ledger, clock } = setup;
@@ -210,15 +187,16 @@ async function gradeAnswers(
         }
       : {}),
   };
-  await ledger.runs.end({ id: run, endedAt: clock.now(), end: "done", tally: report as unknown as Json });
+  await ledger.runs.end({ id: run, endedAt: clock.now(), end: "done", tally: keep({ format: REPORT_FORMAT }, report) });
   await ledger.flush();
   return report;
 }
 
 const beforeSecondLook = (answer: Answer): Graded =>
-  answer.state === "answered" ? { parts: answer.firstParts ?? answer.parts } : { reason: answer.reason };
+  answer.state === "answered" ? { parts: answer.firstParts ?? answer.parts } : { reason: sentenceOf(answer.reason) };
 
-const asGraded = (answer: Answer): Graded => (answer.state === "answered" ? { parts: answer.parts } : { reason: answer.reason });
+const asGraded = (answer: Answer): Graded =>
+  answer.state === "answered" ? { parts: answer.parts } : { reason: sentenceOf(answer.reason) };
 
 const DEFAULT_REACH = 0.9;
 
@@ -257,19 +235,6 @@ function withoutExamples(prepared: Prepared, all: Samples): { samples: Samples; 
     samples: { ...all, samples: all.samples.filter((sample) => !isExample(sample)) },
     examples: all.samples.filter(isExample).map(({ id }) => id),
   };
-}
-
-/** The newest trial of the template with another version on the same samples file, to compare with. */
-export async function earlierTrial(ledger: Ledger, report: TrialReport, version?: number): Promise<TrialReport | undefined> {
-  const runs = await ledger.runs.find("trial", report.template, 200);
-  const reports = runs.flatMap((run) => (run.tally ? [run.tally as unknown as TrialReport] : []));
-  return reports.find(
-    (other) =>
-      other.file === report.file &&
-      other.model === report.model &&
-      other.sealed?.graded === report.sealed.graded &&
-      (version === undefined ? other.version !== report.version : other.version === version),
-  );
 }
 
 async function answerAll(

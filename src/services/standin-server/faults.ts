@@ -28,7 +28,9 @@ export const FAULTS = {
   cut: "the reply ends in the middle",
 } as const;
 
+/** What can be made to go wrong; see `FAULTS`. */
 export type Fault = keyof typeof FAULTS;
+/** Fault -> the share of requests that go wrong so. */
 export type FaultShares = Partial<Record<Fault, number>>;
 
 /** Shares are told apart to a millionth. */

@@ -5,10 +5,11 @@ import { serve } from "@hono/node-server";
 import { RESPONSE_ALREADY_SENT } from "@hono/node-server/utils/response";
 import { Hono, type Context } from "hono";
 import * as z from "zod";
-import type { ModelReply } from "../../core/index.js";
+import { textMessage, type ModelReply } from "../../core/index.js";
 import { STANDIN_ID, standinReply } from "../../core/standin/index.js";
 import { faultPicker, spoil, type Fault, type FaultShares } from "./faults.js";
 
+/** How the stand-in is served. */
 export interface StandinServerOptions {
   /** Default 0: any free port. */
   readonly port?: number | undefined;
@@ -24,12 +25,14 @@ export interface StandinServerOptions {
   readonly key?: string | undefined;
 }
 
+/** The stand-in, served. */
 export interface StandinServer {
   /** Address for `endpoint:` in yoroshi.yaml. */
   readonly endpoint: string;
   readonly port: number;
   /** Requests received so far, and how many at once at most. */
   readonly counts: { requests: number; mostAtOnce: number };
+  /** Stops listening. */
   close(): Promise<void>;
 }
 
@@ -49,7 +52,18 @@ interface Bindings {
   outgoing: ServerResponse;
 }
 
-/** Serves the stand-in model over the chat-completions protocol on this machine. */
+/**
+ * Serves the stand-in model over the chat-completions protocol on this machine.
+ *
+ * @example
+ * ```ts
+ * import { standinServer } from "yoroshi/node";
+ *
+ * const server = await standinServer({ latencyMs: 5, faults: { busy: 0.2 }, seed: 1 });
+ * server.endpoint.startsWith("http://127.0.0.1:"); // => true
+ * await server.close();
+ * ```
+ */
 export async function standinServer(options: StandinServerOptions = {}): Promise<StandinServer> {
   const counts = { requests: 0, mostAtOnce: 0 };
   let open = 0;
@@ -107,7 +121,7 @@ async function reply(c: Context<{ Bindings: Bindings }>, options: StandinServerO
   if (broken) return broken;
   const said = spoil(
     standinReply({
-      messages: parsed.data.messages,
+      messages: parsed.data.messages.map(({ role, content }) => textMessage(role, content)),
       maxTokens: parsed.data.max_tokens ?? 1_000,
       schema: schema as never,
       temperature: parsed.data.temperature,

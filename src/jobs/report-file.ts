@@ -2,7 +2,7 @@ import { writeFile } from "node:fs/promises";
 import { trialPage } from "../adapters/html-report/index.js";
 import { YoroshiError } from "../core/index.js";
 import { contestantOf, type ContestResult } from "./contest.js";
-import type { Project } from "./project-port.js";
+import type { Project } from "../project/index.js";
 
 /** Writes a trial's report as one HTML file. */
 export async function writeTrialReport(

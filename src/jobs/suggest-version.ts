@@ -1,17 +1,7 @@
-import {
-  addToTask,
-  contest,
-  mistakesText,
-  prepare,
-  readTemplate,
-  suggestingTemplate,
-  YoroshiError,
-  type Contest,
-  type Prepared,
-} from "../core/index.js";
-import { OWN_VERSION } from "./asking.js";
+import { addToTask, contest, mistakesText, prepare, readTemplate, suggestingTemplate, YoroshiError, type Contest } from "../core/index.js";
+import { OWN_VERSION } from "../project/index.js";
 import { contestantOf, runContest, versionOf, type ContestOptions, type ContestResult } from "./contest.js";
-import type { Project } from "./project-port.js";
+import type { Project } from "../project/index.js";
 
 /** A version that a model suggested and that was tried; the template's file stands as it was. */
 export interface Suggestion {
@@ -49,7 +39,7 @@ export async function suggestVersion(
   );
   const inputs = { task: loaded.template.task, mistakes: mistakesText(result.report, (id) => texts.get(id) ?? "") };
   const models = { ...(await project.models.open(loaded.template.model?.use)), others: {} };
-  const prepared = prepare(suggestingTemplate()) as unknown as Prepared;
+  const prepared = prepare(suggestingTemplate());
   const { answer } = await project.asking.ask(
     { subject: loaded.template.name, prepared, version: OWN_VERSION, models, inputs },
     { fresh: true },

@@ -21,8 +21,7 @@ import {
   type DrawWay,
   type Row,
 } from "../core/index.js";
-import { insideProject } from "./files.js";
-import type { Project } from "./project-port.js";
+import { insideProject, type Project } from "../project/index.js";
 
 /** A samples file as text, to be changed and written back. */
 export interface SamplesFile {
@@ -51,7 +50,7 @@ const MOST_ROWS = 2_000_000;
  * Draws rows of a plan's table into the template's samples file, with blank columns for the right values, and without
  * rows that are in the file already (by key, or by the same inputs).
  */
-export async function drawSamples(
+export async function drawIntoFile(
   project: Project,
   planName: string,
   options: DrawOptions,
@@ -137,7 +136,7 @@ export async function drawSamples(
 }
 
 /** Seals a share of a samples file: those rows are graded only by `--sealed`. Rows that are sealed stay so. */
-export async function sealSamples(
+export async function sealInFile(
   project: Project,
   file: string,
   share: number,
@@ -208,7 +207,7 @@ async function doubtsOf(project: Project, rows: readonly Row[], records: Readonl
     const answer = answers[index]?.answer;
     if (record.state === "failed") doubts.set(key, 2);
     else if (answer?.confidence) doubts.set(key, 1 - answer.confidence.value);
-    else if (answer?.notes.includes("mended")) doubts.set(key, 0.5);
+    else if (answer?.notes.some(({ code }) => code === "mended")) doubts.set(key, 0.5);
   });
   return doubts;
 }

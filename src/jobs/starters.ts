@@ -1,33 +1,26 @@
 import { existsSync } from "node:fs";
 import { mkdir, readdir, readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
-import { fileURLToPath } from "node:url";
 import { nearest, readTemplate, YoroshiError } from "../core/index.js";
-import { insideProject } from "./files.js";
-import { filesOf, newTemplateFile } from "./library.js";
+import { insideProject } from "../project/index.js";
+import { packageFolder } from "./package-folder.js";
+import { filesOf, newTemplateFile } from "./template-files.js";
 
 /** A template to begin with. */
-export interface Starter {
+interface Starter {
   readonly name: string;
   readonly title: string;
-  readonly tags: readonly string[];
-}
-
-/** A folder that ships with the package, wherever the build has put this file. */
-export function packageFolder(name: string): string {
-  let folder = path.dirname(fileURLToPath(import.meta.url));
-  while (!existsSync(path.join(folder, "package.json"))) folder = path.dirname(folder);
-  return path.join(folder, name);
+  readonly tags: string[];
 }
 
 /** The templates that ship with the package, by name. */
-export async function listStarters(): Promise<Starter[]> {
+export async function listStarterFiles(): Promise<Starter[]> {
   const folder = packageFolder("starters");
   const files = (await readdir(folder)).filter((file) => file.endsWith(".yaml")).sort();
   return Promise.all(
     files.map(async (file) => {
       const { template } = readTemplate(await readFile(path.join(folder, file), "utf8"), file);
-      return { name: file.replace(/\.yaml$/, ""), title: template?.title ?? "", tags: template?.tags ?? [] };
+      return { name: file.replace(/\.yaml$/, ""), title: template?.title ?? "", tags: [...(template?.tags ?? [])] };
     }),
   );
 }
@@ -37,8 +30,8 @@ export async function listStarters(): Promise<Starter[]> {
  *
  * @returns the files written, relative to the project.
  */
-export async function writeStarter(root: string, starter: string, name: string): Promise<string[]> {
-  const known = (await listStarters()).map((one) => one.name);
+export async function writeStarterFiles(root: string, starter: string, name: string): Promise<string[]> {
+  const known = (await listStarterFiles()).map((one) => one.name);
   if (!known.includes(starter))
     throw new YoroshiError("notFound", { what: "starter", name: starter, known, near: nearest(starter, known) });
   const file = newTemplateFile(root, name);

@@ -9,9 +9,8 @@ import {
   type DraftColumn,
   type Prepared,
 } from "../core/index.js";
-import { OWN_VERSION } from "./asking.js";
-import { newTemplateFile } from "./library.js";
-import type { Project } from "./project-port.js";
+import { OWN_VERSION, type Project } from "../project/index.js";
+import { newTemplateFile } from "./template-files.js";
 
 /** A template that a model drafted, not yet written. */
 export interface Draft {
@@ -26,7 +25,7 @@ export interface Draft {
 const MOST_EXAMPLES = 3;
 
 /** Has the project's first model draft a template from a description and the columns of a table (a file's path, or `main:deck_log`). */
-export async function draftTemplate(project: Project, name: string, description: string, table: string): Promise<Draft> {
+export async function draft(project: Project, name: string, description: string, table: string): Promise<Draft> {
   const file = newTemplateFile(project.root, name);
   const columns = await tableColumns(project, table);
   const answer = await askDraft(project, prepare(draftingTemplate(columns)), description);

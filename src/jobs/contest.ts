@@ -17,8 +17,8 @@ import {
   type TrialOptions,
   type TrialReport,
 } from "../core/index.js";
-import type { LoadedTemplate } from "./loaded.js";
-import type { Project } from "./project-port.js";
+import type { LoadedTemplate, Project } from "../project/index.js";
+import { findVersion } from "./find-version.js";
 
 /** What a trial in a project takes, beyond what a trial takes. */
 export interface ContestOptions extends TrialOptions, SampleOptions {
@@ -192,15 +192,7 @@ async function columnContestant(
 /** An earlier version of a template, as the ledger keeps it. */
 export async function versionOf(project: Project, loaded: LoadedTemplate, version: number | undefined): Promise<LoadedTemplate> {
   if (version === undefined) return loaded;
-  await project.version(loaded);
-  const all = await project.ledger().versions.all(loaded.template.name);
-  const found = all.find((candidate) => candidate.version === version);
-  if (!found)
-    throw new YoroshiError("notFound", {
-      what: `version of ${loaded.template.name}`,
-      name: String(version),
-      known: all.map((candidate) => String(candidate.version)),
-    });
+  const { found } = await findVersion(project, loaded, version);
   const { template } = readTemplate(found.text, loaded.file);
   if (!template) throw new YoroshiError("misuse", { problem: `Version ${version} of ${loaded.template.name} can no longer be read.` });
   return { template, file: loaded.file, text: found.text };

@@ -1,8 +1,8 @@
 import { open } from "node:fs/promises";
 import { stringify } from "csv-stringify/sync";
-import { defangCopied, YoroshiError, type AnswerRecord, type CellRecord } from "../core/index.js";
+import { defangCopied, sentenceOf, YoroshiError, type AnswerRecord, type CellRecord } from "../core/index.js";
 import { fileProblem } from "../files/index.js";
-import type { Project } from "./project-port.js";
+import type { Project } from "../project/index.js";
 
 export type Exported = "answers" | "cells";
 
@@ -12,7 +12,7 @@ export type Exported = "answers" | "cells";
  *
  * @returns how many.
  */
-export async function exportLedger(project: Project, what: Exported, file: string): Promise<number> {
+export async function exportLedgerTo(project: Project, what: Exported, file: string): Promise<number> {
   const isCsv = /\.csv$/i.test(file);
   if (!isCsv && !/\.(jsonl|ndjson)$/i.test(file))
     throw new YoroshiError("badOption", { option: file, problem: "the file's ending says in what form: .jsonl or .csv." });
@@ -69,7 +69,7 @@ const ANSWER_COLUMNS = [
 const CELL_COLUMNS = ["plan", "step", "key", "state", "reason", "values", "edited", "notes", "fingerprint", "run", "at"] as const;
 
 function answerLine({ fingerprint, template, version, model, run, at, answer }: AnswerRecord): (string | number)[] {
-  const { state, reason = "", parts, raw, notes, asks, usage, spent, tookMs, confidence } = answer;
+  const { state, reason, parts, raw, notes, asks, usage, spent, tookMs, confidence } = answer;
   return [
     fingerprint,
     template,
@@ -78,10 +78,10 @@ function answerLine({ fingerprint, template, version, model, run, at, answer }: 
     run,
     new Date(at).toISOString(),
     state,
-    reason,
+    reason ? sentenceOf(reason) : "",
     parts ? JSON.stringify(parts) : "",
     raw,
-    notes.join("; "),
+    notes.map(sentenceOf).join("; "),
     asks,
     usage.tokensIn,
     usage.tokensOut,
@@ -91,16 +91,16 @@ function answerLine({ fingerprint, template, version, model, run, at, answer }: 
   ];
 }
 
-function cellLine({ plan, step, key, state, reason = "", values, edited, notes = [], fingerprint = "", run, at }: CellRecord): string[] {
+function cellLine({ plan, step, key, state, reason, values, edited, notes = [], fingerprint = "", run, at }: CellRecord): string[] {
   return [
     plan,
     step,
     key,
     state,
-    reason,
+    reason ? sentenceOf(reason) : "",
     JSON.stringify(values),
     edited ? JSON.stringify(edited) : "",
-    notes.join("; "),
+    notes.map(sentenceOf).join("; "),
     fingerprint,
     run,
     new Date(at).toISOString(),

@@ -3,14 +3,13 @@ import { mkdir, readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { packBundle, unpackBundle } from "../adapters/bundle/index.js";
 import { readPlan, readTemplate, YoroshiError } from "../core/index.js";
-import { insideProject } from "./files.js";
-import { filesOf } from "./library.js";
-import type { Project } from "./project-port.js";
+import { insideProject } from "../project/index.js";
+import { filesOf } from "./template-files.js";
+import type { Project } from "../project/index.js";
 
 /** What became of one file of a bundle on arrival. */
-export interface Arrival {
+interface Arrival {
   readonly path: string;
-  /** `same`: it was there already, byte for byte. `conflict`: another file stands there, and nothing was written. */
   readonly state: "written" | "same" | "overwritten" | "conflict";
 }
 
@@ -19,7 +18,7 @@ export interface Arrival {
  *
  * @returns the paths of the packed files.
  */
-export async function packTemplates(project: Project, names: readonly string[], target: string): Promise<string[]> {
+export async function packFiles(project: Project, names: readonly string[], target: string): Promise<string[]> {
   const chosen = names.length > 0 ? names : (await project.listTemplates()).map(({ name }) => name);
   const paths = new Set<string>();
   for (const name of chosen) {
@@ -41,7 +40,7 @@ export async function packTemplates(project: Project, names: readonly string[], 
  * @returns what became of every file; of a bundle with conflicts, only those.
  * @throws YoroshiError `bundleBroken`, `filesInvalid`.
  */
-export async function unpackTemplates(project: Project, file: string, overwrite: readonly string[]): Promise<Arrival[]> {
+export async function unpackFiles(project: Project, file: string, overwrite: readonly string[]): Promise<Arrival[]> {
   const name = path.basename(file);
   const files = unpackBundle(
     new Uint8Array(

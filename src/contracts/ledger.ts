@@ -1,0 +1,240 @@
+import { dayOf, monthStart, remark, type AnswerRecord, type CellRecord, type Charge, type Ledger } from "../core/index.js";
+import { expectSame, expectThat, type ContractCase } from "./check.js";
+
+const mark = (n: number): string => n.toString(16).padStart(64, "0");
+
+const answer = (n: number, raw = "{}"): AnswerRecord => ({
+  fingerprint: mark(n),
+  template: "t",
+  version: 1,
+  model: "m",
+  run: "run1",
+  at: 5,
+  answer: {
+    state: "answered",
+    parts: { tone: "calm", list: ["é", "\n"] },
+    raw,
+    notes: [remark("fenced"), remark("tidied", { part: "tone" })],
+    asks: 1,
+    usage: { tokensIn: 3, tokensOut: 4 },
+    spent: 7,
+    tookMs: 9,
+  },
+});
+
+const cell = (key: string, more: Partial<CellRecord> = {}): CellRecord => ({
+  plan: "p",
+  step: "s",
+  key,
+  state: "filled",
+  fingerprint: mark(1),
+  values: { tone: "calm", level: 3, ok: true },
+  run: "run1",
+  at: 5,
+  ...more,
+});
+
+const charge = (more: Partial<Charge>): Charge => ({
+  run: "run1",
+  step: "s",
+  model: "m",
+  day: 5,
+  requests: 1,
+  tokensIn: 1,
+  tokensOut: 1,
+  spent: 0,
+  unsure: 0,
+  ...more,
+});
+
+const allOf = async <T>(chunks: AsyncIterable<readonly T[]>): Promise<T[]> => {
+  const all: T[] = [];
+  for await (const some of chunks) all.push(...some);
+  return all;
+};
+
+const CASES: Readonly<Record<string, (ledger: Ledger) => Promise<void>>> = {
+  async "gives answers back by fingerprint, in order, the first one kept unless replaced"(ledger) {
+    await Promise.all([
+      ledger.record({ answers: [answer(1)] }),
+      ledger.record({ answers: [answer(2)] }),
+      ledger.record({ answers: [answer(1, "later")] }),
+    ]);
+    expectSame("answers", await ledger.answers.find([mark(2), mark(9), mark(1)]), [answer(2), undefined, answer(1)]);
+    await ledger.record({ answers: [answer(1, "asked afresh")], replace: true });
+    expectSame("the answer that replaces one", (await ledger.answers.find([mark(1)]))[0]?.answer.raw, "asked afresh");
+    expectSame("no answers", await ledger.answers.find([]), []);
+  },
+
+  async "gives names on lease, each to one holder, until it lets go, records, or its time is over"(ledger) {
+    const one = { holder: "one", until: 100, now: 10 };
+    const two = { holder: "two", until: 200, now: 20 };
+    expectSame("free names", await ledger.leases.take(["a", "b"], one), [true, true]);
+    expectSame("a name that is held", await ledger.leases.take(["b", "c"], two), [false, true]);
+    expectSame("a name of one's own", await ledger.leases.take(["a"], { ...one, until: 150 }), [true]);
+    await ledger.record({ answers: [answer(1)], holder: "two", release: ["b", "c"] });
+    expectSame("after a record", await ledger.leases.take(["b", "c"], { ...two, holder: "three" }), [false, true]);
+    await ledger.leases.release("one", ["b"]);
+    expectSame("after letting go", await ledger.leases.take(["b", "a"], two), [true, false]);
+    expectSame("after its time", await ledger.leases.take(["a"], { ...two, now: 151 }), [true]);
+    expectSame("no names", await ledger.leases.take([], two), []);
+  },
+
+  async "never grants more room below a cap than there is, whoever reserves and is charged"(ledger) {
+    const ask = (holder: string, needs: number, wants = needs, now = 0): Promise<number | undefined> =>
+      ledger.charges.reserve({ holder, needs, wants, cap: 1_000, since: 5, until: 100, now });
+    await ledger.record({ charges: [charge({ spent: 9_000, day: 4 }), charge({ spent: 100, unsure: 50 })] });
+    expectSame("what is free", await ask("one", 400), 400);
+    expectSame("more than is left", await ask("two", 451), undefined);
+    // Of the 450 that are left, the need and a tenth of the rest.
+    expectSame("a need that wants more", await ask("two", 50, 500), 50 + 40);
+    expectSame("more than is left beside another", await ask("one", 761), undefined);
+    expectSame("all that is left beside another", await ask("one", 760), 760);
+    await ledger.record({ charges: [charge({ spent: 300, unsure: 60 })], holder: "one" });
+    // What was charged is no longer reserved: 510 charged, 400 held.
+    expectSame("more than is left beside what is held", await ask("two", 91), undefined);
+    await ledger.charges.release("one");
+    expectSame("what was let go", await ask("two", 490), 490);
+    expectSame("nothing left", await ask("three", 1), undefined);
+    expectSame("what a holder let run out", await ask("three", 490, 490, 101), 490);
+  },
+
+  async "sets a fact only where it is what the caller knows of it"(ledger) {
+    expectSame("a fact that is not there", await ledger.facts.swap("f", { a: 1 }, 2), false);
+    expectSame("a first fact", await ledger.facts.swap("f", undefined, { a: 1, b: [null] }), true);
+    expectSame("a fact that is there", await ledger.facts.swap("f", undefined, 3), false);
+    expectSame("members in another order", await ledger.facts.swap("f", { b: [null], a: 1 }, 3), true);
+    expectSame("the fact", await ledger.facts.get("f"), 3);
+    expectSame("an unknown fact", await ledger.facts.get("n"), undefined);
+    await ledger.facts.set("n", { a: [1] });
+    await ledger.facts.set("n", { a: [2] });
+    expectSame("a fact set twice", await ledger.facts.get("n"), { a: [2] });
+  },
+
+  async "adds up what requests cost by model and step, and tells it by subject and by day"(ledger) {
+    await ledger.runs.start({ id: "run1", kind: "fill", subject: "p", startedAt: 1 });
+    const day = dayOf(Date.UTC(2026, 1, 28, 23));
+    await ledger.record({ charges: [charge({ day, tokensIn: 3, tokensOut: 4, spent: 7 })] });
+    await ledger.record({
+      charges: [charge({ day, tokensIn: 5, spent: 2 }), charge({ day, model: "dear", tokensIn: 5, spent: 10 })],
+    });
+    const unsure = { step: "", day: dayOf(Date.UTC(2026, 2, 1)), requests: 0, tokensIn: 0, tokensOut: 0, spent: 1, unsure: 30 };
+    await ledger.record({ charges: [charge(unsure)] });
+    expectSame("what a subject cost", await ledger.charges.of("p"), [
+      { model: "dear", step: "s", requests: 1, tokensIn: 5, tokensOut: 1, spent: 10, unsure: 0 },
+      { model: "m", step: "", requests: 0, tokensIn: 0, tokensOut: 0, spent: 1, unsure: 30 },
+      { model: "m", step: "s", requests: 2, tokensIn: 8, tokensOut: 5, spent: 9, unsure: 0 },
+    ]);
+    expectSame("what another subject cost", await ledger.charges.of("other"), []);
+    expectSame("since a month's start", await ledger.charges.since(monthStart(Date.UTC(2026, 2, 31))), 31);
+    expectSame("since the month before", await ledger.charges.since(monthStart(Date.UTC(2026, 1, 1))), 31 + 19);
+  },
+
+  async "gives every answer and cell out, and forgets old answers that no cell rests on"(ledger) {
+    const many = Array.from({ length: 1_200 }, (_, index) => ({ ...answer(index + 1), at: index }));
+    await ledger.runs.start({ id: "run1", kind: "fill", subject: "p", startedAt: 1 });
+    await ledger.record({
+      answers: many,
+      cells: [cell("a"), cell("b", { plan: "q", fingerprint: mark(700) }), cell("", { fingerprint: undefined })],
+    });
+    expectSame("all answers", await allOf(ledger.answers.all()), many);
+    const cells = await allOf(ledger.cells.all());
+    expectSame("all cells", cells.map(({ plan, key }) => `${plan} ${key}`).sort(), ["p ", "p a", "q b"]);
+    expectSame("forgotten of another", await ledger.answers.prune({ before: 1_000, subject: "other" }), 0);
+    expectSame("forgotten", await ledger.answers.prune({ before: 1_000, subject: "p" }), 998);
+    const left = await ledger.answers.find([mark(1), mark(2), mark(700), mark(1_100)]);
+    expectSame(
+      "what is left",
+      left.map((record) => record !== undefined),
+      [true, false, true, true],
+    );
+  },
+
+  async "keeps cells by plan, step and key"(ledger) {
+    const odd = cell("ключ \"'\n", {
+      state: "failed",
+      reason: remark("notRenewed", { because: remark("inputBlank", { input: '{"code":' }) }),
+      fingerprint: undefined,
+      values: {},
+      edited: { tone: "mine" },
+      notes: [remark("ruled", { rule: 1 })],
+    });
+    await ledger.record({ cells: [cell("a"), odd, cell("b")] });
+    await ledger.record({ cells: [cell("a", { plan: "other", state: "skipped" })] });
+    const found = await ledger.cells.find("p", "s", ["a", odd.key, "zzz"]);
+    expectSame(
+      "cells",
+      found,
+      new Map([
+        ["a", cell("a")],
+        [odd.key, odd],
+      ]),
+    );
+    expectSame("cells of a step that has none", (await ledger.cells.find("p", "nope", ["a"])).size, 0);
+  },
+
+  async "numbers versions by content"(ledger) {
+    const versionOf = async (template: string, hash: string, at: number): Promise<number> =>
+      (await ledger.versions.of(template, { hash, text: `text of ${hash}`, at })).version;
+    const numbers = [await versionOf("t", "h1", 1), await versionOf("t", "h2", 2), await versionOf("t", "h1", 3)];
+    expectSame("numbers", numbers, [1, 2, 1]);
+    expectSame("another template's number", await versionOf("u", "h1", 1), 1);
+    expectSame(
+      "all of a template",
+      (await ledger.versions.all("t")).map(({ text }) => text),
+      ["text of h1", "text of h2"],
+    );
+  },
+
+  async "lists runs newest first, with how they ended"(ledger) {
+    await ledger.runs.start({ id: "run1", kind: "fill", subject: "p", startedAt: 1 });
+    await ledger.runs.start({ id: "run2", kind: "fill", subject: "p", startedAt: 2 });
+    await ledger.runs.start({ id: "run3", kind: "trial", subject: "p", startedAt: 3 });
+    await ledger.runs.end({ id: "run2", endedAt: 9, end: "done", tally: { rows: 3 } });
+    expectSame("runs", await ledger.runs.find("fill", "p", 5), [
+      { id: "run2", kind: "fill", subject: "p", startedAt: 2, endedAt: 9, end: "done", tally: { rows: 3 } },
+      { id: "run1", kind: "fill", subject: "p", startedAt: 1 },
+    ]);
+    expectThat("a limit of runs is kept", (await ledger.runs.find("fill", "p", 1)).length === 1);
+  },
+
+  async "can be flushed and closed after many records at once"(ledger) {
+    await Promise.all(
+      Array.from({ length: 50 }, (_, index) => ledger.record({ answers: [answer(index + 1)], cells: [cell(`k${index}`)] })),
+    );
+    await ledger.flush();
+    expectSame(
+      "answers",
+      (await ledger.answers.find([mark(1), mark(50)])).map((record) => record !== undefined),
+      [true, true],
+    );
+  },
+};
+
+/**
+ * What every ledger must do, as cases for any test runner. Each case opens a ledger of its own and closes it.
+ *
+ * @param open gives a new, empty ledger.
+ * @example
+ * ```ts
+ * import { memoryLedger } from "yoroshi";
+ * import { ledgerContract } from "yoroshi/contracts";
+ *
+ * for (const { name, run } of ledgerContract(() => memoryLedger())) {
+ *   await run().catch((error) => console.error(name, error));
+ * }
+ * ```
+ */
+export function ledgerContract(open: () => Ledger | Promise<Ledger>): ContractCase[] {
+  return Object.entries(CASES).map(([name, check]) => ({
+    name,
+    run: async () => {
+      const ledger = await open();
+      try {
+        await check(ledger);
+      } finally {
+        await ledger.close();
+      }
+    },
+  }));
+}

@@ -1,0 +1,21 @@
+/** Every job, by its name. */
+export { checkFiles } from "./check-files.js";
+export { packTemplates, unpackTemplates } from "./carry-templates.js";
+export { drawSamples, sealSamples } from "./draw-samples.js";
+export { explainRow } from "./explain-row.js";
+export { fillPlan } from "./fill-plan.js";
+export { exportLedger, pruneLedger } from "./keep-ledger.js";
+export { labelRow, readLabels } from "./label-samples.js";
+export { listFiles } from "./list-files.js";
+export { listTrials } from "./list-trials.js";
+export { copyTemplate, draftTemplate, listStarters, writeStarter } from "./new-template.js";
+export { previewFill } from "./preview-fill.js";
+export { listFaults, serveStandin } from "./serve-standin.js";
+export { setDemoDraft, setUpDemo } from "./set-up-demo.js";
+export { showPlan } from "./show-plan.js";
+export { showTemplate } from "./show-template.js";
+export { surveyPlan } from "./survey-plan.js";
+export { compareVersion, listVersions, restoreTemplate } from "./template-versions.js";
+export { trialTemplate } from "./trial-template.js";
+export { tryRow } from "./try-row.js";
+export { writeTypes } from "./write-types.js";

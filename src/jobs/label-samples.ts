@@ -1,0 +1,185 @@
+import * as z from "zod";
+import { MARK_COLUMN, partPaths, SET_COLUMN, YoroshiError, type NamedShape, type Option } from "../core/index.js";
+import type { Project } from "../project/index.js";
+import { defineJob } from "./job.js";
+import { FROM_COLUMN, markOf, openSamples, saveSamples, type SamplesFile } from "./samples-file.js";
+import { count } from "./schemas.js";
+
+const about = {
+  /** The samples file. */
+  file: z.string(),
+  /** The template, where the file is not named after it. */
+  template: z.string().optional(),
+  /** Label beside others, in columns PART@PERSON. */
+  person: z.string().optional(),
+} as const;
+
+const part = z.object({
+  name: z.string(),
+  /** What a value looks like, in words. */
+  told: z.string(),
+  /** What is chosen one of, in order. */
+  options: z.array(z.string()),
+  /** What options or points mean. */
+  meanings: z.array(z.object({ name: z.string(), about: z.string().optional() })),
+});
+
+const row = z.object({
+  /** Its number in the file, from 1. */
+  row: z.int().min(1),
+  /** What the row's inputs are, as long as they stand; see `labelRow`. */
+  mark: z.string(),
+  /** By what a person knows the row. */
+  context: z.record(z.string(), z.string()),
+  inputs: z.record(z.string(), z.string()),
+  /** Part -> what has been given so far. */
+  labels: z.record(z.string(), z.string()),
+  /** Whether a part has no value yet. */
+  open: z.boolean(),
+});
+
+const sheet = z.object({ file: z.string(), parts: z.array(part), inputs: z.array(z.string()), rows: z.array(row), open: count });
+
+export type LabelSheet = z.output<typeof sheet>;
+export type LabelledPart = z.output<typeof part>;
+
+/** The rows of a samples file as a person labels them: without what a model answered. */
+export const readLabels = defineJob({
+  name: "readLabels",
+  summary: "Reads a samples file to be labelled: parts with their options, rows with their inputs, never what a model answered.",
+  input: z.strictObject(about),
+  report: sheet,
+  async run(project, { file, template, person }) {
+    return sheetOf(await openLabelling(project, file, template, person));
+  },
+});
+
+/** Right values for one row, saved at once. Where a value does not fit its part, it is told and nothing is saved. */
+export const labelRow = defineJob({
+  name: "labelRow",
+  summary: "Gives right values to one row of a samples file, and saves them.",
+  input: z.strictObject({
+    ...about,
+    row: z.int().min(1),
+    /** The mark that the row had when it was shown; where it stands otherwise now, nothing is saved. */
+    mark: z.string().optional(),
+    /** Part -> value as a cell has it, or an option's name; "" takes the label away. */
+    values: z.record(z.string(), z.string()),
+    /** False: only tells whether the values fit. Default true. */
+    save: z.boolean().optional(),
+  }),
+  report: z.object({
+    file: z.string(),
+    ...row.shape,
+    /** The parts whose value does not fit. */
+    unfit: z.array(z.string()),
+    saved: z.boolean(),
+  }),
+  async run(project, { file, template, person, row: number, mark, values, save = true }) {
+    const labelling = await openLabelling(project, file, template, person);
+    const { samples, parts, inputs } = labelling;
+    const found = samples.rows[number - 1];
+    if (!found) throw new YoroshiError("samplesUnfit", { file, problem: `it has no row ${number}.` });
+    if (mark !== undefined && markOf(inputs, found) !== mark)
+      throw new YoroshiError("samplesUnfit", { file, problem: `row ${number} has changed since it was shown. Look at it again.` });
+    const unfit: string[] = [];
+    for (const [name, text] of Object.entries(values)) {
+      const shape = parts.find((one) => one.name === name);
+      if (!shape) throw new YoroshiError("samplesUnfit", { file, problem: `its template has no part \`${name}\` to label.` });
+      const value = labelValue(shape, text);
+      if (value === undefined) unfit.push(name);
+      else found[labelColumn(name, person)] = value;
+    }
+    // What a row's inputs were when it was labelled; nothing while it has no label.
+    const isLabelled = parts.some(({ name }) => found[labelColumn(name, person)]);
+    if (isLabelled) found[MARK_COLUMN] = markOf(inputs, found);
+    const saved = save && unfit.length === 0;
+    if (saved) await saveSamples(project, samples);
+    return { file, ...rowOf(labelling, found, number), unfit, saved };
+  },
+});
+
+/** A samples file with what of its template a person labels. */
+interface LabelFile {
+  readonly samples: SamplesFile;
+  readonly parts: readonly NamedShape[];
+  readonly inputs: readonly string[];
+  /** Further columns of the file, by which a person knows the row. */
+  readonly context: readonly string[];
+  readonly person: string | undefined;
+}
+
+/** Columns of a samples file that tell of the sample, not of the row. */
+const NOT_CONTEXT: readonly string[] = [MARK_COLUMN, SET_COLUMN, FROM_COLUMN];
+
+const labelColumn = (part: string, person: string | undefined): string => (person === undefined ? part : `${part}@${person}`);
+
+async function openLabelling(project: Project, file: string, template: string | undefined, person: string | undefined): Promise<LabelFile> {
+  const name = template ?? file.replace(/^.*[\\/]/, "").replace(/\.csv$/i, "");
+  const prepared = await project.prepare((await project.template(name)).template);
+  const samples = await openSamples(project, file);
+  const paths = new Set(partPaths(prepared.template.answer));
+  // Reasons and other free words are labelled only where the file has a column for them.
+  const parts = prepared.parts.filter((one) => paths.has(one.name) && (one.kind.freeText !== true || samples.columns.includes(one.name)));
+  if (parts.length === 0)
+    throw new YoroshiError("samplesUnfit", { file, problem: "the template's answer has no part that could be labelled." });
+  const inputs = prepared.inputs.map((input) => input.name);
+  const context = samples.columns.filter(
+    (column) =>
+      !NOT_CONTEXT.includes(column) &&
+      !inputs.includes(column) &&
+      !prepared.parts.some((one) => column === one.name || column.startsWith(`${one.name}@`) || column.startsWith(`${one.name}.`)),
+  );
+  for (const column of [...parts.map((one) => labelColumn(one.name, person)), MARK_COLUMN])
+    if (!samples.columns.includes(column)) samples.columns.push(column);
+  return { samples, parts, inputs, context, person };
+}
+
+function sheetOf(labelling: LabelFile): LabelSheet {
+  const { samples, parts, inputs } = labelling;
+  const rows = samples.rows.map((one, index) => rowOf(labelling, one, index + 1));
+  return { file: samples.file, parts: parts.map(partOf), inputs: [...inputs], rows, open: rows.filter(({ open }) => open).length };
+}
+
+function rowOf(
+  { parts, inputs, context, person }: LabelFile,
+  found: Readonly<Record<string, string>>,
+  number: number,
+): LabelSheet["rows"][0] {
+  const given = (columns: readonly string[]): Record<string, string> =>
+    Object.fromEntries(columns.filter((column) => found[column]?.trim()).map((column) => [column, found[column]!]));
+  const labels = Object.fromEntries(
+    parts.flatMap(({ name }) => (found[labelColumn(name, person)]?.trim() ? [[name, found[labelColumn(name, person)]!]] : [])),
+  );
+  return {
+    row: number,
+    mark: markOf(inputs, found),
+    context: given(context),
+    inputs: given(inputs),
+    labels,
+    open: parts.some(({ name }) => labels[name] === undefined),
+  };
+}
+
+/** What is chosen one of, also where it may be null. */
+const optionsOf = ({ kind, spec }: NamedShape): readonly Option[] => (kind.control === "oneOf" ? kind.options!(spec) : []);
+
+function partOf(shape: NamedShape): LabelledPart {
+  const meanings = shape.kind.control === "someOf" ? [] : (shape.kind.meanings?.(shape.spec) ?? []);
+  return {
+    name: shape.name,
+    told: shape
+      .tell()
+      .split("\n")[0]!
+      .replace(/, where$/, ""),
+    options: optionsOf(shape).map(({ name }) => name),
+    meanings: meanings.map(({ name, about: meaning }) => (meaning === undefined ? { name } : { name, about: meaning })),
+  };
+}
+
+/** What was given, as a cell has it; "" for nothing, `undefined` for what does not fit. */
+function labelValue(shape: NamedShape, given: string): string | undefined {
+  if (given === "") return "";
+  const reading = shape.fromCell(given);
+  return reading.ok && shape.schema.safeParse(reading.value).success ? shape.toCell(reading.value) : undefined;
+}

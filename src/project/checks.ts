@@ -1,0 +1,139 @@
+import { existsSync } from "node:fs";
+import path from "node:path";
+import {
+  checkPassages,
+  checkPlan,
+  complain,
+  nearest,
+  patternsReady,
+  readPlan,
+  readTemplate,
+  sourceName,
+  templateSteps,
+  warnModel,
+  warnPlan,
+  warnTemplate,
+  YoroshiError,
+  type Complaint,
+  type Plan,
+  type Template,
+  type Warning,
+} from "../core/index.js";
+import { tokenizer } from "../files/index.js";
+import { checkAgainst, withKeyCandidates } from "./check-table.js";
+import { findFile, readText } from "./files.js";
+import type { Project } from "./project-port.js";
+import { readPassages } from "./surroundings.js";
+
+/** A project, and where the person who names files in it stands. */
+export interface Checked extends Project {
+  readonly cwd: string;
+}
+
+/** Reads a plan; where its key is missing or unknown, the complaint has the columns that could be one. */
+export async function readPlanFile(project: Checked, nameOrPath: string): Promise<ReturnType<typeof readPlan>> {
+  const { file } = await findFile(project.root, project.cwd, "plans", "plan", nameOrPath);
+  const read = readPlan(await readText(path.resolve(project.root, file), file), file);
+  return read.plan ? read : { ...read, complaints: await withKeyCandidates(project.tables, read.document, read.complaints) };
+}
+
+/** Every mistake in a template, and in what it names. */
+export async function checkTemplateFile(project: Checked, nameOrPath: string): Promise<readonly Complaint[]> {
+  const { file } = await findFile(project.root, project.cwd, "templates", "template", nameOrPath);
+  const text = await readText(path.resolve(project.root, file), file);
+  readTemplate(text, file);
+  // A pattern that was met is now held against what will match it.
+  await patternsReady();
+  const { template, document, complaints } = readTemplate(text, file);
+  if (!template) return complaints;
+  const found: Complaint[] = [];
+  const names = Object.keys(project.settings.models);
+  const uses = [
+    ["model", "use", template.model?.use],
+    ["secondLook", "use", template.secondLook?.use],
+    ["doubt", "ask", template.doubt?.ask],
+  ] as const;
+  for (const [key, name, use] of uses) {
+    if (use !== undefined && names.length > 0 && !names.includes(use))
+      found.push(complain("unknownModel", document!.at([key, name]), { name: use, known: names, near: nearest(use, names) }));
+  }
+  try {
+    found.push(...checkPassages(template, await readPassages(project.root, project.settings.folders, template), file));
+    if (found.length > 0) return found;
+    await project.prepare(template);
+  } catch (error) {
+    if (!(error instanceof YoroshiError)) throw error;
+    found.push(complain("referenceUnreadable", { file, line: 1, column: 1 }, { problem: error.message }));
+  }
+  return found;
+}
+
+/** Every mistake in a plan, also against its templates and its table. */
+export async function checkPlanFile(project: Checked, nameOrPath: string): Promise<readonly Complaint[]> {
+  await readPlanFile(project, nameOrPath);
+  await patternsReady();
+  const { plan, document, complaints } = await readPlanFile(project, nameOrPath);
+  if (!plan || !document) return complaints;
+  const known = (await project.listTemplates()).map((template) => template.name);
+  const templates: Record<string, Template> = {};
+  const missing: Complaint[] = [];
+  for (const { name, step } of templateSteps(plan)) {
+    const loaded = await project.template(step.template).catch((error: unknown) => {
+      if (error instanceof YoroshiError) return undefined; // the template's own complaints are told with it
+      throw error;
+    });
+    if (loaded) templates[name] = loaded.template;
+    else if (!known.includes(step.template))
+      missing.push(
+        complain("unknownTemplate", document.at(["steps", name, "template"]), {
+          name: step.template,
+          known,
+          near: nearest(step.template, known),
+        }),
+      );
+  }
+  if (missing.length > 0) return missing;
+  try {
+    return await checkAgainst(plan, templates, document, sourceName(plan.table), await project.table(plan));
+  } catch (error) {
+    if (!(error instanceof YoroshiError)) throw error;
+    return [...checkPlan(plan, templates, document), complain("referenceUnreadable", document.at(["table"]), { problem: error.message })];
+  }
+}
+
+/** What works in a plan and is yet likely to give worse answers; told until it has filled. */
+export async function planWarnings(project: Checked, nameOrPath: string): Promise<readonly Warning[]> {
+  const { plan, document } = await readPlanFile(project, nameOrPath);
+  if (!plan || !document || (await hasFilled(project, plan))) return [];
+  try {
+    return warnPlan(plan, document, { name: sourceName(plan.table), columns: await (await project.table(plan)).columns() });
+  } catch (error) {
+    if (error instanceof YoroshiError) return []; // a mistake, told as one
+    throw error;
+  }
+}
+
+async function hasFilled(project: Checked, { name }: Plan): Promise<boolean> {
+  // Looking makes no ledger.
+  return existsSync(path.join(project.root, ".yoroshi", "ledger.sqlite")) && (await project.ledger().runs.find("fill", name, 1)).length > 0;
+}
+
+/** What works in a template and is yet likely to give worse answers; none while it has mistakes. */
+export async function templateWarnings(project: Checked, nameOrPath: string): Promise<readonly Warning[]> {
+  const { file } = await findFile(project.root, project.cwd, "templates", "template", nameOrPath);
+  const { template, document } = readTemplate(await readText(path.resolve(project.root, file), file), file);
+  if (!template || !document) return [];
+  const prepared = await project.prepare(template).catch((error: unknown) => {
+    if (error instanceof YoroshiError) return undefined; // a mistake, told as one
+    throw error;
+  });
+  const name = template.model?.use ?? Object.keys(project.settings.models)[0];
+  const entry = name === undefined ? undefined : project.settings.models[name];
+  if (!prepared || !entry) return warnTemplate(template, document);
+  // The tokenizer takes a second to load, and is needed only where there is a room to measure.
+  const count = entry.context === undefined ? () => 0 : await tokenizer();
+  return [
+    ...warnTemplate(template, document),
+    ...warnModel(prepared, document, { name: name!, can: entry.can, context: entry.context }, count),
+  ];
+}
