@@ -1,4 +1,14 @@
-import { dayOf, monthStart, remark, type AnswerRecord, type CellRecord, type Charge, type Ledger } from "../core/index.js";
+import {
+  dayOf,
+  monthStart,
+  remark,
+  type AnswerRecord,
+  type CellRecord,
+  type Charge,
+  type CheckRecord,
+  type DecisionRecord,
+  type Ledger,
+} from "../core/index.js";
 import { expectSame, expectThat, type ContractCase } from "./check.js";
 
 const mark = (n: number): string => n.toString(16).padStart(64, "0");
@@ -208,6 +218,120 @@ const CASES: Readonly<Record<string, (ledger: Ledger) => Promise<void>>> = {
       (await ledger.answers.find([mark(1), mark(50)])).map((record) => record !== undefined),
       [true, true],
     );
+  },
+  async "keeps values that are held, and finds them by key and by what they say"(ledger) {
+    const held = (like: string): CellRecord["held"] => ({
+      values: { tone: "upset" },
+      by: { grave: ["tone"] },
+      since: 7,
+      version: 2,
+      model: "m",
+      row: { text: "Line\nparted" },
+      place: "line 3",
+      like,
+    });
+    const decided = { tone: { how: "accept", act: "a1", by: "ada", at: 9 } } as const;
+    await ledger.record({
+      cells: [
+        cell("b", { state: "held", held: held("x") }),
+        cell("a", { state: "held", held: held("y") }),
+        cell("c", { state: "held", held: held("x"), again: { on: mark(1), says: "no", before: "{}", by: "ada" } }),
+        cell("d", { decided, letStand: { on: mark(2), by: "ada", at: 3 } }),
+      ],
+    });
+    const keysOf = (cells: readonly CellRecord[]): string[] => cells.map(({ key }) => key);
+    expectSame("held cells are given by key", keysOf(await ledger.cells.held("p", "s", { limit: 10 })), ["a", "b", "c"]);
+    expectSame("and go on behind one", keysOf(await ledger.cells.held("p", "s", { after: "a", limit: 1 })), ["b"]);
+    expectSame("those that say the same can be asked for", keysOf(await ledger.cells.held("p", "s", { like: "x", limit: 10 })), ["b", "c"]);
+    expectSame("held cells are counted", [await ledger.cells.countHeld("p", "s"), await ledger.cells.countHeld("p", "s", "x")], [3, 2]);
+    const found = await ledger.cells.find("p", "s", ["b", "d"]);
+    expectSame("what is held is kept whole", found.get("b")?.held, held("x"));
+    expectSame("what was decided is kept", found.get("d")?.decided, decided);
+    expectSame("who let a cell stand is kept", found.get("d")?.letStand?.by, "ada");
+    await ledger.record({ cells: [cell("b")] });
+    expectSame("what is no longer held is gone from them", keysOf(await ledger.cells.held("p", "s", { limit: 10 })), ["a", "c"]);
+  },
+
+  async "tells what a run changed, and what stood before it"(ledger) {
+    await ledger.runs.start({ id: "run1", kind: "fill", subject: "p", startedAt: 1 });
+    await ledger.record({ cells: [cell("a"), cell("b"), cell("c")] });
+    await ledger.runs.start({ id: "run2", kind: "fill", subject: "p", startedAt: 2 });
+    const upset = (key: string, run: string): CellRecord => cell(key, { run, values: { tone: "upset" } });
+    await ledger.record({ cells: [upset("a", "run2"), upset("c", "run2"), cell("n", { run: "run2" })] });
+    await ledger.record({ cells: [cell("a", { run: "run2", values: { tone: "glad" } })] });
+    await ledger.record({ cells: [upset("c", "review")] });
+    const changed = (await allOf(ledger.cells.changedBy("run2", "p"))).map(({ now, before }) => [
+      now.key,
+      now.run,
+      now.values["tone"],
+      before?.values["tone"] ?? null,
+    ]);
+    expectSame(
+      "each cell is given as it stands and as it stood before the run",
+      changed.sort((one, other) => (String(one[0]) < String(other[0]) ? -1 : 1)),
+      [
+        ["a", "run2", "glad", "calm"],
+        ["c", "review", "upset", "calm"],
+        ["n", "run2", "calm", null],
+      ],
+    );
+    expectSame("of another plan there is none", await allOf(ledger.cells.changedBy("run2", "other")), []);
+  },
+
+  async "keeps decisions in their order, and that an act was taken back"(ledger) {
+    const decision = (act: string, key: string, column: string): DecisionRecord => ({
+      act,
+      plan: "p",
+      step: "s",
+      key,
+      column,
+      how: "edit",
+      judged: "j",
+      value: "calm",
+      given: "upset",
+      rules: ["grave"],
+      by: "ada",
+      at: 4,
+      tookMs: 900,
+    });
+    await ledger.record({ decisions: [decision("a1", "k", "tone"), decision("a1", "k", "level")] });
+    await ledger.record({ decisions: [decision("a2", "k2", "tone")], cells: [cell("k2")] });
+    expectSame("of a row", await ledger.decisions.of("p", "s", "k"), [decision("a1", "k", "tone"), decision("a1", "k", "level")]);
+    expectSame("of a plan", (await allOf(ledger.decisions.all("p"))).length, 3);
+    expectSame("cells are recorded with decisions", (await ledger.cells.find("p", "s", ["k2"])).size, 1);
+    await ledger.record({ undone: { act: "a1", by: "bo", at: 6 } });
+    expectSame(
+      "an act is taken back as a whole",
+      (await ledger.decisions.act("a1")).map(({ undone }) => undone),
+      [
+        { by: "bo", at: 6 },
+        { by: "bo", at: 6 },
+      ],
+    );
+    const check: CheckRecord = {
+      id: "c1",
+      plan: "p",
+      step: "s",
+      template: "t",
+      version: 1,
+      model: "m",
+      seed: 3,
+      at: 5,
+      by: "ada",
+      columns: ["tone"],
+      population: 90,
+      values: { tone: { calm: 80, upset: 10 } },
+      slices: {},
+      rows: [{ key: "k", place: "line 2", fingerprint: mark(1), values: { tone: "calm" }, row: { text: "é" } }],
+    };
+    await ledger.decisions.addCheck(check);
+    await ledger.decisions.addCheck({ ...check, id: "c2", at: 6 });
+    expectSame(
+      "checks are given newest first",
+      (await ledger.decisions.checks("p")).map(({ id }) => id),
+      ["c2", "c1"],
+    );
+    expectSame("whole", (await ledger.decisions.checks("p"))[1], check);
   },
 };
 

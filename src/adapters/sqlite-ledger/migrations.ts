@@ -76,4 +76,43 @@ export const MIGRATIONS: readonly string[] = [
   CREATE TABLE reservations (holder TEXT PRIMARY KEY, process INTEGER NOT NULL, amount INTEGER NOT NULL, until INTEGER NOT NULL) WITHOUT ROWID;
   `,
   "-- From here on reasons and notes are codes with details; sentences that stand are read as before.",
+  `
+  ALTER TABLE cells ADD COLUMN held TEXT;
+  ALTER TABLE cells ADD COLUMN marks TEXT;
+  ALTER TABLE cells ADD COLUMN alike TEXT;
+  CREATE INDEX cells_held ON cells (place, key) WHERE alike IS NOT NULL;
+  CREATE INDEX cells_alike ON cells (place, alike, key) WHERE alike IS NOT NULL;
+  CREATE TABLE replaced (
+    by_run TEXT NOT NULL,
+    place INTEGER NOT NULL REFERENCES places (id),
+    key TEXT NOT NULL,
+    state TEXT NOT NULL,
+    reason TEXT,
+    fingerprint BLOB,
+    given TEXT NOT NULL,
+    edited TEXT,
+    was TEXT,
+    notes TEXT,
+    run TEXT NOT NULL,
+    at INTEGER NOT NULL,
+    edited_on TEXT,
+    past TEXT,
+    form INTEGER,
+    held TEXT,
+    marks TEXT,
+    PRIMARY KEY (by_run, place, key)
+  ) WITHOUT ROWID;
+  CREATE TABLE decisions (
+    id INTEGER PRIMARY KEY,
+    act TEXT NOT NULL,
+    place INTEGER NOT NULL REFERENCES places (id),
+    key TEXT NOT NULL,
+    undone TEXT,
+    decision TEXT NOT NULL
+  );
+  CREATE INDEX decisions_key ON decisions (place, key);
+  CREATE INDEX decisions_act ON decisions (act);
+  CREATE TABLE checks (id TEXT PRIMARY KEY, plan TEXT NOT NULL, at INTEGER NOT NULL, drawn TEXT NOT NULL);
+  CREATE INDEX checks_plan ON checks (plan, at);
+  `,
 ];

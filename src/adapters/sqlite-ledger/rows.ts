@@ -5,6 +5,7 @@ import {
   type AnswerRecord,
   type CellRecord,
   type CellState,
+  type DecisionRecord,
   type Json,
   type Remark,
   type RunRecord,
@@ -22,24 +23,41 @@ export interface AnswerRow {
 }
 
 /**
- * key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form: rows as arrays are read faster than as
- * objects.
+ * The columns of a cell in the order of `CellRow`: rows as arrays are read faster than as objects.
  */
+export const CELL_COLUMNS = "key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form, held, marks";
+
 export type CellRow = [
-  string,
-  CellState,
-  string | null,
-  Buffer | null,
-  string,
-  string | null,
-  string | null,
-  string | null,
-  string,
-  number,
-  string | null,
-  string | null,
-  number | null,
+  key: string,
+  state: CellState,
+  reason: string | null,
+  fingerprint: Buffer | null,
+  given: string,
+  edited: string | null,
+  was: string | null,
+  notes: string | null,
+  run: string,
+  at: number,
+  editedOn: string | null,
+  past: string | null,
+  form: number | null,
+  held: string | null,
+  marks: string | null,
 ];
+
+/** What is seldom there, kept together. */
+type Marks = Pick<CellRecord, "decided" | "again" | "letStand">;
+
+export interface DecisionRow {
+  id: number;
+  undone: string | null;
+  decision: string;
+}
+
+export function decisionRecord({ undone, decision }: DecisionRow): DecisionRecord {
+  const made = JSON.parse(decision) as DecisionRecord;
+  return undone === null ? made : { ...made, undone: JSON.parse(undone) as DecisionRecord["undone"] };
+}
 
 export interface RunRow {
   id: string;
@@ -71,8 +89,27 @@ export function putAnswer(
 export function putCell(
   statement: Database.Statement,
   place: number,
-  { key, state, reason, fingerprint, values, edited, was, notes, run, at, editedOn, past, form }: CellRecord,
+  {
+    key,
+    state,
+    reason,
+    fingerprint,
+    values,
+    edited,
+    was,
+    notes,
+    run,
+    at,
+    editedOn,
+    past,
+    form,
+    held,
+    decided,
+    again,
+    letStand,
+  }: CellRecord,
 ): void {
+  const marks: Marks = { decided, again, letStand };
   statement.run(
     place,
     key,
@@ -88,6 +125,9 @@ export function putCell(
     editedOn ?? null,
     past ? JSON.stringify(past) : null,
     form ?? null,
+    held ? JSON.stringify(held) : null,
+    decided || again || letStand ? JSON.stringify(marks) : null,
+    held?.like ?? null,
   );
 }
 
@@ -122,7 +162,7 @@ const cellRemark = (kept: string): Remark => (kept.startsWith('{"code":') ? (JSO
 export function cellRecord(
   plan: string,
   step: string,
-  [key, state, reason, fingerprint, given, edited, was, notes, run, at, editedOn, past, form]: CellRow,
+  [key, state, reason, fingerprint, given, edited, was, notes, run, at, editedOn, past, form, held, marks]: CellRow,
 ): CellRecord {
   return {
     plan,
@@ -138,6 +178,8 @@ export function cellRecord(
     editedOn: editedOn ?? undefined,
     past: past === null ? undefined : (JSON.parse(past) as CellRecord["past"]),
     form: form ?? undefined,
+    ...(held === null ? {} : { held: JSON.parse(held) as CellRecord["held"] }),
+    ...(marks === null ? {} : (JSON.parse(marks) as Marks)),
     run,
     at,
   };

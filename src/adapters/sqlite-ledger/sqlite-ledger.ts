@@ -4,6 +4,7 @@ import {
   canonicalJson,
   grantOf,
   type Charge,
+  type CheckRecord,
   type Json,
   type Ledger,
   type Reservation,
@@ -13,7 +14,19 @@ import {
 import { isRunning } from "../../files/index.js";
 import { groupCommit } from "./group-commit.js";
 import { openLedgerFile } from "./open-file.js";
-import { answerRecord, cellRecord, putAnswer, putCell, runRecord, type AnswerRow, type CellRow, type RunRow } from "./rows.js";
+import {
+  answerRecord,
+  CELL_COLUMNS,
+  cellRecord,
+  decisionRecord,
+  putAnswer,
+  putCell,
+  runRecord,
+  type AnswerRow,
+  type CellRow,
+  type DecisionRow,
+  type RunRow,
+} from "./rows.js";
 
 /** Records that are read at a time when all are wanted. */
 const SOME = 500;
@@ -139,6 +152,67 @@ export function sqliteLedger(file: string): Ledger {
           }
         }
       },
+      async held(plan, step, { after = null, like, limit }) {
+        group.settle();
+        const place = placeOf(plan, step);
+        const rows = (
+          like === undefined ? sql.held.all(place, after, after, limit) : sql.heldAlike.all(place, like, after, after, limit)
+        ) as CellRow[];
+        return rows.map((row) => cellRecord(plan, step, row));
+      },
+      async countHeld(plan, step, like) {
+        group.settle();
+        const place = placeOf(plan, step);
+        return ((like === undefined ? sql.countHeld.get(place) : sql.countAlike.get(place, like)) as { rows: number }).rows;
+      },
+      async *changedBy(run, plan) {
+        group.settle();
+        for (const { id, step } of (sql.places.all() as { id: number; plan: string; step: string }[]).filter((one) => one.plan === plan)) {
+          for (let from: string | null = null, rows: CellRow[] = []; ; from = rows.at(-1)![0]) {
+            rows = sql.cellsOfRun.all(id, run, from, from, SOME) as CellRow[];
+            if (rows.length === 0) break;
+            const before = new Map(
+              (sql.replacedAmong.all(run, id, JSON.stringify(rows.map(([key]) => key))) as CellRow[]).map((row) => [row[0], row]),
+            );
+            yield rows.map((row) => {
+              const old = before.get(row[0]);
+              return { now: cellRecord(plan, step, row), before: old && cellRecord(plan, step, old) };
+            });
+          }
+          // What another has changed since.
+          for (let from: string | null = null, rows: CellRow[] = []; ; from = rows.at(-1)![0]) {
+            rows = sql.replacedBy.all(run, id, from, from, SOME) as CellRow[];
+            if (rows.length === 0) break;
+            const now = new Map((sql.cells.all(id, JSON.stringify(rows.map(([key]) => key))) as CellRow[]).map((row) => [row[0], row]));
+            yield rows
+              .filter((row) => now.get(row[0])![8] !== run)
+              .map((row) => ({ now: cellRecord(plan, step, now.get(row[0])!), before: cellRecord(plan, step, row) }));
+          }
+        }
+      },
+    },
+    decisions: {
+      async *all(plan) {
+        group.settle();
+        for (let from = 0, rows: DecisionRow[] = []; ; from = rows.at(-1)!.id) {
+          rows = sql.someDecisions.all(plan, from, SOME) as DecisionRow[];
+          if (rows.length === 0) return;
+          yield rows.map(decisionRecord);
+        }
+      },
+      async of(plan, step, key) {
+        group.settle();
+        return (sql.decisionsOf.all(placeOf(plan, step), key) as DecisionRow[]).map(decisionRecord);
+      },
+      async act(act) {
+        group.settle();
+        return (sql.decisionsOfAct.all(act) as DecisionRow[]).map(decisionRecord);
+      },
+      addCheck: (check) => group.write(() => sql.addCheck.run(check.id, check.plan, check.at, JSON.stringify(check))),
+      async checks(plan) {
+        group.settle();
+        return (sql.checks.all(plan) as { drawn: string }[]).map(({ drawn }) => JSON.parse(drawn) as CheckRecord);
+      },
     },
     charges: {
       of: async (subject) => sql.chargesOf.all(subject) as SpendRecord[],
@@ -156,7 +230,11 @@ export function sqliteLedger(file: string): Ledger {
         }),
     },
     runs: {
-      start: (run) => group.write(() => sql.startRun.run(run.id, run.kind, run.subject, run.startedAt)),
+      start: (run) =>
+        group.write(() => {
+          sql.startRun.run(run.id, run.kind, run.subject, run.startedAt);
+          if (run.kind === "fill") sql.forgetReplaced.run(run.subject);
+        }),
       end: (run) => group.write(() => sql.endRun.run(run.endedAt, run.end, JSON.stringify(run.tally), run.id)),
       find: async (kind, subject, limit) => (sql.runs.all(kind, subject, limit) as RunRow[]).map(runRecord),
     },
@@ -183,14 +261,21 @@ export function sqliteLedger(file: string): Ledger {
       take: async (names, { holder, until, now }) => (names.length === 0 ? [] : take.immediate(names, holder, until, now)),
       release: (holder, names) => group.write(() => letGo(holder, names)),
     },
-    record: ({ answers = [], cells = [], charges: more = [], replace = false, holder, release = [] }) =>
+    record: ({ answers = [], cells = [], decisions = [], undone, charges: more = [], replace = false, holder, release = [] }) =>
       group.write(() => {
         for (const charge of more) {
           addCharge(charges, charge);
           if (holder !== undefined && reservers.has(holder)) sql.lowerReservation.run(charge.spent + charge.unsure, holder);
         }
         for (const record of answers) putAnswer(replace ? sql.replaceAnswer : sql.addAnswer, record);
-        for (const record of cells) putCell(sql.putCell, placeOf(record.plan, record.step), record);
+        for (const record of cells) {
+          const place = placeOf(record.plan, record.step);
+          sql.keepReplaced.run(record.run, place, record.key, record.run);
+          putCell(sql.putCell, place, record);
+        }
+        for (const decision of decisions)
+          sql.addDecision.run(decision.act, placeOf(decision.plan, decision.step), decision.key, JSON.stringify(decision));
+        if (undone) sql.undo.run(JSON.stringify({ by: undone.by, at: undone.at }), undone.act);
         if (holder !== undefined && release.length > 0) letGo(holder, release);
       }),
     async flush() {
@@ -214,14 +299,42 @@ function statements(db: Database.Database) {
     replaceAnswer: db.prepare(`INSERT OR REPLACE INTO answers ${answer}`),
     addPlace: db.prepare("INSERT INTO places (plan, step) VALUES (?, ?) ON CONFLICT DO NOTHING"),
     place: db.prepare("SELECT id FROM places WHERE plan = ? AND step = ?"),
-    cells: db
-      .prepare(
-        "SELECT key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form FROM cells WHERE place = ? AND key IN (SELECT value FROM json_each(?))",
-      )
-      .raw(),
+    cells: db.prepare(`SELECT ${CELL_COLUMNS} FROM cells WHERE place = ? AND key IN (SELECT value FROM json_each(?))`).raw(),
     putCell: db.prepare(
-      "INSERT OR REPLACE INTO cells (place, key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+      `INSERT OR REPLACE INTO cells (place, ${CELL_COLUMNS}, alike) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
     ),
+    keepReplaced: db.prepare(
+      `INSERT OR IGNORE INTO replaced (by_run, place, ${CELL_COLUMNS}) SELECT ?, place, ${CELL_COLUMNS} FROM cells WHERE place = ? AND key = ? AND run <> ?`,
+    ),
+    // The one that fell out of the last ten; and what no fill has changed.
+    forgetReplaced: db.prepare(`DELETE FROM replaced WHERE by_run IN ('status', 'derived', 'review') OR by_run IN
+      (SELECT id FROM runs WHERE kind = 'fill' AND subject = ? ORDER BY started DESC LIMIT 5 OFFSET 10)`),
+    cellsOfRun: db
+      .prepare(`SELECT ${CELL_COLUMNS} FROM cells WHERE place = ? AND run = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?`)
+      .raw(),
+    replacedAmong: db
+      .prepare(`SELECT ${CELL_COLUMNS} FROM replaced WHERE by_run = ? AND place = ? AND key IN (SELECT value FROM json_each(?))`)
+      .raw(),
+    replacedBy: db
+      .prepare(`SELECT ${CELL_COLUMNS} FROM replaced WHERE by_run = ? AND place = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?`)
+      .raw(),
+    held: db
+      .prepare(`SELECT ${CELL_COLUMNS} FROM cells WHERE place = ? AND alike IS NOT NULL AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?`)
+      .raw(),
+    heldAlike: db
+      .prepare(`SELECT ${CELL_COLUMNS} FROM cells WHERE place = ? AND alike = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?`)
+      .raw(),
+    countHeld: db.prepare("SELECT count(*) AS rows FROM cells WHERE place = ? AND alike IS NOT NULL"),
+    countAlike: db.prepare("SELECT count(*) AS rows FROM cells WHERE place = ? AND alike = ?"),
+    addDecision: db.prepare("INSERT INTO decisions (act, place, key, decision) VALUES (?, ?, ?, ?)"),
+    undo: db.prepare("UPDATE decisions SET undone = ? WHERE act = ? AND undone IS NULL"),
+    someDecisions: db.prepare(
+      "SELECT id, undone, decision FROM decisions WHERE place IN (SELECT id FROM places WHERE plan = ?) AND id > ? ORDER BY id LIMIT ?",
+    ),
+    decisionsOf: db.prepare("SELECT id, undone, decision FROM decisions WHERE place = ? AND key = ? ORDER BY id"),
+    decisionsOfAct: db.prepare("SELECT id, undone, decision FROM decisions WHERE act = ? ORDER BY id"),
+    addCheck: db.prepare("INSERT INTO checks (id, plan, at, drawn) VALUES (?, ?, ?, ?)"),
+    checks: db.prepare("SELECT drawn FROM checks WHERE plan = ? ORDER BY at DESC, rowid DESC"),
     version: db.prepare("SELECT template, version, hash, text, at FROM versions WHERE template = ? AND hash = ?"),
     addVersion: db.prepare(`INSERT INTO versions (template, version, hash, text, at)
       SELECT @template, 1 + coalesce(max(version), 0), @hash, @text, @at FROM versions WHERE template = @template ON CONFLICT DO NOTHING`),
@@ -242,11 +355,7 @@ function statements(db: Database.Database) {
       "SELECT id, fingerprint, template, version, model, run, at, basis, answer FROM answers WHERE id > ? ORDER BY id LIMIT ?",
     ),
     places: db.prepare("SELECT id, plan, step FROM places ORDER BY id"),
-    someCells: db
-      .prepare(
-        "SELECT key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form FROM cells WHERE place = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?",
-      )
-      .raw(),
+    someCells: db.prepare(`SELECT ${CELL_COLUMNS} FROM cells WHERE place = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?`).raw(),
     prune: db.prepare(`DELETE FROM answers WHERE at < @before
       AND (@subject IS NULL OR run IN (SELECT id FROM runs WHERE subject = @subject))
       AND fingerprint NOT IN (SELECT fingerprint FROM cells WHERE fingerprint IS NOT NULL)`),

@@ -40,12 +40,126 @@ export interface CellRecord {
   readonly edited?: Readonly<Record<string, string>> | undefined;
   /** A short hash of the row's inputs when the edits were first seen, so that it can be told when the row has changed since. */
   readonly editedOn?: string | undefined;
+  /** What the answer would put into columns, kept back until it is decided. */
+  readonly held?: HeldCells | undefined;
+  /** Column -> what a person decided of the answer's value in it. */
+  readonly decided?: Readonly<Record<string, DecidedCell>> | undefined;
+  /** What a person said of an answer that is to be asked again. */
+  readonly again?: AskAgain | undefined;
+  /** Values that are out of date stand all the same, as long as what they would now be asked with stays as it is. */
+  readonly letStand?: { readonly on: string; readonly by: string; readonly at: number } | undefined;
   /** The form of the prompt that the answer is to; left out of the first, and of what no model answered. */
   readonly form?: number | undefined;
   /** Short hashes of what the table held for the row after earlier writes, newest last. */
   readonly past?: readonly string[] | undefined;
   readonly run: string;
   readonly at: number;
+}
+
+/** Values of an answer that wait for a decision. */
+export interface HeldCells {
+  /** Column -> the value that waits. */
+  readonly values: Readonly<Record<string, CellValue>>;
+  /** The rules that hold them, each with the columns that it holds: rules of the plan, or `HOLDS` of our own. */
+  readonly by: Readonly<Record<string, readonly string[]>>;
+  /** Milliseconds since 1970. */
+  readonly since: number;
+  /** The template's version, and the model, that the values came from. */
+  readonly version?: number | undefined;
+  readonly model?: string | undefined;
+  /** The row as it was asked about, long texts cut; and where it stands in its table. */
+  readonly row: Readonly<Record<string, string>>;
+  readonly place: string;
+  /** A short hash of what the step read in the row. */
+  readonly on?: string | undefined;
+  /** A short hash that held values of the same step share which say the same. */
+  readonly like: string;
+}
+
+/** What was decided of one cell: an act of a person, or of time. */
+export interface DecidedCell {
+  readonly how: "accept" | "edit" | "reject";
+  /** The act in the ledger's decisions; none where nobody decided in time. */
+  readonly act?: string | undefined;
+  readonly by: string;
+  readonly at: number;
+  readonly reason?: string | undefined;
+}
+
+/** An answer that a person wants asked again, and why. */
+export interface AskAgain {
+  /** The fingerprint of the question as it was asked. */
+  readonly on: string;
+  readonly says: string;
+  /** The answer that is not good enough, as JSON. */
+  readonly before: string;
+  readonly by: string;
+}
+
+/** What a person did about one cell. */
+export interface DecisionRecord {
+  /** What was done at once to a row has one act. */
+  readonly act: string;
+  readonly plan: string;
+  readonly step: string;
+  readonly key: string;
+  readonly column: string;
+  readonly how: "accept" | "edit" | "reject" | "askAgain" | "setBack" | "letStand";
+  /** A mark of the judged answer: another answer, or another value, has another one. */
+  readonly judged: string;
+  /** The value that was judged. */
+  readonly value?: CellValue | undefined;
+  /** What a person put instead; of a blind check, what they found before they saw the value. */
+  readonly given?: CellValue | undefined;
+  /** What stood in the cell until then. */
+  readonly stood?: CellValue | undefined;
+  /** The rules that held it. */
+  readonly rules?: readonly string[] | undefined;
+  readonly reason?: string | undefined;
+  readonly template?: string | undefined;
+  readonly version?: number | undefined;
+  readonly model?: string | undefined;
+  readonly by: string;
+  readonly at: number;
+  readonly tookMs?: number | undefined;
+  /** The random check that it was made for. */
+  readonly check?: string | undefined;
+  /** Whether the value was not shown before. */
+  readonly blind?: boolean | undefined;
+  /** Taken back. */
+  readonly undone?: { readonly by: string; readonly at: number } | undefined;
+}
+
+/** Rows drawn at random to find how many cells are wrong. */
+export interface CheckRecord {
+  readonly id: string;
+  readonly plan: string;
+  readonly step: string;
+  readonly template: string;
+  readonly version: number;
+  readonly model: string;
+  readonly seed: number;
+  readonly at: number;
+  readonly by: string;
+  readonly columns: readonly string[];
+  /** How many rows there were to draw from. */
+  readonly population: number;
+  /** Column -> value -> how many of them have it; left out where there are too many values. */
+  readonly values: Readonly<Record<string, Readonly<Record<string, number>>>>;
+  /** The same for columns of the table by which the figures are sliced. */
+  readonly slices: Readonly<Record<string, Readonly<Record<string, number>>>>;
+  /** The rows that were drawn, in the order of the draw. */
+  readonly rows: readonly CheckedRow[];
+}
+
+/** A row of a check as it stood when it was drawn. */
+export interface CheckedRow {
+  readonly key: string;
+  readonly place: string;
+  readonly fingerprint: string;
+  readonly values: Readonly<Record<string, CellValue>>;
+  readonly row: Readonly<Record<string, string>>;
+  readonly slices?: Readonly<Record<string, string>> | undefined;
 }
 
 /** A run as the ledger keeps it. */
@@ -89,6 +203,9 @@ export interface Entry {
   readonly answers?: readonly AnswerRecord[] | undefined;
   readonly replace?: boolean | undefined;
   readonly cells?: readonly CellRecord[] | undefined;
+  readonly decisions?: readonly DecisionRecord[] | undefined;
+  /** An act that is taken back. */
+  readonly undone?: { readonly act: string; readonly by: string; readonly at: number } | undefined;
   /** Added to what the same run, step, model and day were charged before. */
   readonly charges?: readonly Charge[] | undefined;
   /** Who had reserved room for these charges, and holds the names in `release`. */
@@ -118,6 +235,37 @@ export interface CellStore {
   find(plan: string, step: string, keys: readonly string[]): Promise<Map<string, CellRecord>>;
   /** Every row's cells, some hundred at a time. */
   all(): AsyncIterable<readonly CellRecord[]>;
+  /**
+   * Cells with values that are held, by key.
+   *
+   * @param about.after begins behind this key.
+   * @param about.like only those that say the same.
+   */
+  held(
+    plan: string,
+    step: string,
+    about: { readonly after?: string | undefined; readonly like?: string | undefined; readonly limit: number },
+  ): Promise<CellRecord[]>;
+  /** How many rows of a step have held values; of those that say the same where `like` is given. */
+  countHeld(plan: string, step: string, like?: string): Promise<number>;
+  /**
+   * What a run changed, some hundred at a time: each cell as it stands, and as it stood before the run; `undefined` where the run made it.
+   * Kept of a plan's last ten fills.
+   */
+  changedBy(run: string, plan: string): AsyncIterable<readonly { readonly now: CellRecord; readonly before: CellRecord | undefined }[]>;
+}
+
+/** What people decided, and the random checks. */
+export interface DecisionStore {
+  /** The decisions of a plan, oldest first, some hundred at a time. */
+  all(plan: string): AsyncIterable<readonly DecisionRecord[]>;
+  /** The decisions about a row's cells of a step, oldest first. */
+  of(plan: string, step: string, key: string): Promise<DecisionRecord[]>;
+  /** The decisions of one act. */
+  act(act: string): Promise<DecisionRecord[]>;
+  addCheck(check: CheckRecord): Promise<void>;
+  /** The random checks of a plan, newest first. */
+  checks(plan: string): Promise<CheckRecord[]>;
 }
 
 /** Room below a cap that all processes share. */
@@ -197,6 +345,7 @@ export interface LeaseStore {
 export interface Ledger {
   readonly answers: AnswerStore;
   readonly cells: CellStore;
+  readonly decisions: DecisionStore;
   readonly charges: ChargeStore;
   readonly runs: RunStore;
   readonly versions: VersionStore;

@@ -1,6 +1,6 @@
 import { canonicalJson, type Json } from "../ground/index.js";
 import { addCharge, type Charge } from "./charges.js";
-import type { AnswerRecord, CellRecord, Ledger, RunRecord, SpendRecord, VersionRecord } from "./ledger.js";
+import type { AnswerRecord, CellRecord, CheckRecord, DecisionRecord, Ledger, RunRecord, SpendRecord, VersionRecord } from "./ledger.js";
 import { grantOf } from "./reserve.js";
 
 /**
@@ -24,12 +24,21 @@ export function memoryLedger(): Ledger {
   const leases = new Map<string, { readonly holder: string; readonly until: number }>();
   const reserved = new Map<string, { readonly amount: number; readonly until: number }>();
   const charges = new Map<string, Charge>();
+  let decisions: readonly DecisionRecord[] = [];
+  const checks: CheckRecord[] = [];
+  /** Run -> cell -> what stood there before the run. */
+  const changes = new Map<string, Map<string, CellRecord | undefined>>();
   const cellId = (plan: string, step: string, key: string): string => JSON.stringify([plan, step, key]);
   const chargedSince = (day: number): number =>
     [...charges.values()].reduce((sum, charge) => sum + (charge.day >= day ? charge.spent + charge.unsure : 0), 0);
   const release = (holder: string, names: readonly string[]): void => {
     for (const name of names) if (leases.get(name)?.holder === holder) leases.delete(name);
   };
+
+  const heldOf = (plan: string, step: string, like: string | undefined): CellRecord[] =>
+    [...cells.values()]
+      .filter((one) => one.plan === plan && one.step === step && one.held && (like === undefined || one.held.like === like))
+      .sort((a, b) => (a.key < b.key ? -1 : 1));
 
   return {
     answers: {
@@ -58,6 +67,24 @@ export function memoryLedger(): Ledger {
       async *all() {
         yield [...cells.values()];
       },
+      held: async (plan, step, { after, like, limit }) =>
+        heldOf(plan, step, like)
+          .filter(({ key }) => after === undefined || key > after)
+          .slice(0, limit),
+      countHeld: async (plan, step, like) => heldOf(plan, step, like).length,
+      async *changedBy(run, plan) {
+        const found = [...(changes.get(run) ?? [])].map(([id, before]) => ({ now: cells.get(id)!, before }));
+        yield found.filter(({ now }) => now.plan === plan);
+      },
+    },
+    decisions: {
+      async *all(plan) {
+        yield decisions.filter((decision) => decision.plan === plan);
+      },
+      of: async (plan, step, key) => decisions.filter((one) => one.plan === plan && one.step === step && one.key === key),
+      act: async (act) => decisions.filter((one) => one.act === act),
+      addCheck: async (check) => void checks.unshift(check),
+      checks: async (plan) => checks.filter((check) => check.plan === plan),
     },
     charges: {
       of: async (subject) => {
@@ -138,7 +165,20 @@ export function memoryLedger(): Ledger {
         const held = entry.holder === undefined ? undefined : reserved.get(entry.holder);
         if (held) reserved.set(entry.holder!, { ...held, amount: Math.max(0, held.amount - charge.spent - charge.unsure) });
       }
-      for (const record of entry.cells ?? []) cells.set(cellId(record.plan, record.step, record.key), record);
+      for (const record of entry.cells ?? []) {
+        const id = cellId(record.plan, record.step, record.key);
+        const before = cells.get(id);
+        const changed = changes.get(record.run) ?? new Map<string, CellRecord | undefined>();
+        changes.set(record.run, changed);
+        if (before?.run !== record.run && !changed.has(id)) changed.set(id, before);
+        cells.set(id, record);
+      }
+      decisions = [...decisions, ...(entry.decisions ?? [])];
+      const { undone } = entry;
+      if (undone)
+        decisions = decisions.map((one) =>
+          one.act === undone.act && !one.undone ? { ...one, undone: { by: undone.by, at: undone.at } } : one,
+        );
       if (entry.holder !== undefined) release(entry.holder, entry.release ?? []);
     },
     flush: async () => undefined,
