@@ -11,6 +11,7 @@ const CORE_ROOMS = [
   "asking",
   "trial",
   "plan",
+  "review",
   "cells",
   "fill",
   "derive",

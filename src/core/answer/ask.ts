@@ -3,7 +3,7 @@ import { ModelFailure, type AskedModel } from "../model/index.js";
 import { untypedPrepared, type Prepared } from "../template/index.js";
 import type { Answer } from "./answer.js";
 import { Conversation } from "./conversation.js";
-import { askOnce, settingsFor, type Outcome, type OwnSettings } from "./question.js";
+import { askOnce, settingsFor, type Objection, type Outcome, type OwnSettings } from "./question.js";
 import type { Sure } from "./doubt.js";
 import type { Recall } from "./recall.js";
 import { tooLong } from "./too-long.js";
@@ -17,6 +17,8 @@ export interface AskOptions {
   readonly recall?: Recall | undefined;
   /** Numbers repeated asks of the same question, so that one with a temperature gets other draws. Default 0. */
   readonly ask?: number | undefined;
+  /** An earlier answer, and what a person said of it: the model sees both. */
+  readonly again?: Objection | undefined;
 }
 
 /**
@@ -88,7 +90,7 @@ async function askAll(
 ): Promise<Answer> {
   const { doubt, secondLook } = prepared.template;
   progress.notes.push(...notes);
-  const first = known ?? (await askOnce(prepared, inputs, talk, options.model, "asked", firstSettings(prepared, options)));
+  const first = known ?? (await askOnce(prepared, inputs, talk, options.model, "asked", firstSettings(prepared, options), options.again));
   if (first.state !== "answered") return unanswered(first, talk, progress);
   let outcome: Extract<Outcome, { state: "answered" }> = first;
   progress.raw = first.reply.text;

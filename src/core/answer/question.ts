@@ -19,6 +19,21 @@ export function settingsFor(doubt: Doubt | undefined, prepared: Prepared, ask = 
   return { temperature: doubt.temperature ?? DEFAULT_DOUBT.temperature, seed: (prepared.template.model?.seed ?? 1) + ask };
 }
 
+/** What a person said of an earlier answer. */
+export interface Objection {
+  /** The answer as JSON. */
+  readonly before: string;
+  readonly says: string;
+}
+
+const objectionTo = ({ before, says }: Objection): Message[] => [
+  textMessage("assistant", before),
+  textMessage(
+    "user",
+    `A person who checked this answer says of it:\n${says}\nAnswer again with one JSON object and nothing else, all members included. Follow what the person says where the text allows it.`,
+  ),
+];
+
 /** What one question and at most one mend came to. */
 export type Outcome =
   | {
@@ -44,8 +59,9 @@ export async function askOnce(
   model: AskedModel,
   why: Exchange["why"],
   own: OwnSettings = {},
+  again?: Objection,
 ): Promise<Outcome> {
-  const messages = prepared.render(inputs);
+  const messages = again ? [...prepared.render(inputs), ...objectionTo(again)] : prepared.render(inputs);
   const first = await talk.send(why, model, requestOf(prepared, messages, own));
   const stopped = stoppedEarly(first, []);
   if (stopped) return stopped;

@@ -349,7 +349,7 @@ export class Asker<Q extends Question = Question> {
     if (this.#charges.length > 0) void this.#record({}).catch(() => undefined); // the next entry meets the same error
   }
 
-  #optionsOf({ asking, step, ask, signal }: Q): AskOptions {
+  #optionsOf({ asking, step, ask, signal, again }: Q): AskOptions {
     let options = this.#options.get(asking);
     if (!options) {
       const { clock, ledger, run, drop } = this.setup;
@@ -365,7 +365,9 @@ export class Asker<Q extends Question = Question> {
       };
       this.#options.set(asking, options);
     }
-    return ask === undefined && signal === undefined ? options : { ...options, ask, signal: signal ?? options.signal };
+    return ask === undefined && signal === undefined && again === undefined
+      ? options
+      : { ...options, ask, again, signal: signal ?? options.signal };
   }
 
   /** One for each model, whatever is asked of it, so that all share its pace and its breaker. */

@@ -1,4 +1,4 @@
-import type { Answer } from "../answer/index.js";
+import type { Answer, Objection } from "../answer/index.js";
 import type { CancelSignal, Json } from "../ground/index.js";
 import type { Model } from "../model/index.js";
 import { fingerprinter, type Fingerprinter, type Prepared, type Sha256 } from "../template/index.js";
@@ -42,6 +42,8 @@ export interface Question {
   readonly rowsPerRequest?: number | undefined;
   /** Numbers repeated asks of the same question, so that one with a temperature gets other draws. Default 0. */
   readonly ask?: number | undefined;
+  /** What a person said of an earlier answer to it; asked alone. */
+  readonly again?: Objection | undefined;
   /** Aborted when nobody waits for this answer any more. */
   readonly signal?: CancelSignal | undefined;
 }

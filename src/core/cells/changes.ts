@@ -1,10 +1,21 @@
 import { remark, type Remark } from "../ground/index.js";
+import type { CellRecord } from "../ledger/index.js";
 import { basisOf, changesBetween } from "../template/index.js";
+import type { Decision } from "./decide.js";
 import type { StepWork, Work } from "./setup.js";
-import type { Considered } from "./walk.js";
 
-/** For each row whose value is out of date, what has changed since it was answered; the old answers are looked up in bulk. */
-export async function changesOf(work: Work, { does }: StepWork, rows: readonly Considered[]): Promise<(Remark | undefined)[]> {
+/** A row's decision, and its cells as the ledger knows them. */
+interface Decided {
+  readonly decision: Decision;
+  readonly record: CellRecord | undefined;
+}
+
+/** For each row whose value is out of date, the pieces of its basis that differ, and the version it was answered with; looked up in bulk. */
+export async function changedPieces(
+  work: Work,
+  { does }: StepWork,
+  rows: readonly Decided[],
+): Promise<({ readonly pieces: readonly string[]; readonly version: number } | undefined)[]> {
   if (does.kind !== "ask") return [];
   const stale = rows.map(({ decision, record }) =>
     decision.do === "answer" && decision.was === "stale" ? record?.fingerprint : undefined,
@@ -15,9 +26,17 @@ export async function changesOf(work: Work, { does }: StepWork, rows: readonly C
   return rows.map(({ decision }, index) => {
     const before = found.get(stale[index] ?? "");
     if (!before?.basis || decision.do !== "answer") return undefined;
-    const pieces = changesBetween(before.basis, basisOf(does.prepared, does.model, decision.inputs));
-    if (pieces.length === 0) return undefined;
-    const versions = before.version !== does.version && pieces.includes("template") ? { before: before.version, after: does.version } : {};
+    return { pieces: changesBetween(before.basis, basisOf(does.prepared, does.model, decision.inputs)), version: before.version };
+  });
+}
+
+/** For each row whose value is out of date, what has changed since it was answered. */
+export async function changesOf(work: Work, one: StepWork, rows: readonly Decided[]): Promise<(Remark | undefined)[]> {
+  const changes = await changedPieces(work, one, rows);
+  return changes.map((change) => {
+    if (!change || change.pieces.length === 0 || one.does.kind !== "ask") return undefined;
+    const { pieces, version } = change;
+    const versions = version !== one.does.version && pieces.includes("template") ? { before: version, after: one.does.version } : {};
     return remark("changedIn", { pieces, ...versions });
   });
 }

@@ -1,10 +1,12 @@
-import { remark, type Json, type Remark } from "../ground/index.js";
-import type { CellRecord, CellState } from "../ledger/index.js";
+import { remark, sha256Hex, type Json, type Remark } from "../ground/index.js";
+import type { AskAgain, CellRecord, CellState, HeldCells } from "../ledger/index.js";
 import type { CellValue } from "../table/index.js";
-import { type ReadyRule, setFingerprint } from "../plan/index.js";
+import { HOLDS, ownerOf, type Plan, type ReadyRule, setFingerprint } from "../plan/index.js";
+import { heldColumns, stillUnreleased, type HeldBy, type Release } from "../review/index.js";
 import { readInputs } from "../template/index.js";
 import { inputsFor, rowFor, type Passing } from "./passing.js";
-import type { AskWork, SetWork, StepWork, Work } from "./setup.js";
+import { hasChangedSince } from "./edit-remarks.js";
+import { givesUp, type AskWork, type SetWork, type StepWork, type Work } from "./setup.js";
 
 /** What is to be done about one row's cells of one step. */
 export type Decision =
@@ -19,23 +21,37 @@ export type Decision =
       readonly inputs: Readonly<Record<string, Json>>;
       readonly fresh: boolean;
       readonly was: "blank" | "stale" | "failed";
+      /** What a person said of the answer that is asked for again. */
+      readonly again?: AskAgain | undefined;
       readonly shortened?: Readonly<Record<string, Remark>> | undefined;
     }
+  /** What was held of them goes into the table, or is left blank; `by` is what holds the rest. */
+  | { readonly do: "release"; readonly how: "accept" | "leaveBlank" | "released"; readonly by: HeldBy }
   /** A rule settles them. */
   | { readonly do: "give"; readonly rule: ReadyRule }
   /** They are plain columns with these values. */
   | { readonly do: "set"; readonly values: Readonly<Record<string, CellValue>>; readonly fingerprint: string };
 
 /** Decides from the row and what the ledger knows of it, without asking or changing anything. */
-export function decide(work: Work, one: StepWork, passed: Passing, record: CellRecord | undefined): Decision {
-  if (work.chosenSteps?.has(one.name) === false)
+export function decide(
+  work: Work,
+  one: StepWork,
+  passed: Passing,
+  record: CellRecord | undefined,
+  releases: readonly Release[] = [],
+): Decision {
+  const isEdited = heldByPerson(work, one, passed, record) === one.targets.length;
+  if (work.chosenSteps?.has(one.name) === false || passed.isFrozen)
     return {
       do: "leave",
-      state: heldByPerson(work, one, record) === one.targets.length ? "edited" : (record?.state ?? "blank"),
-      reason: record?.reason,
+      state: isEdited ? "edited" : (record?.state ?? "blank"),
+      reason: record?.reason ?? (passed.isFrozen ? remark("frozen") : undefined),
     };
   if (passed.row.problem !== undefined) return { do: "mark", state: "failed", reason: remark("rowUnfit", { problem: passed.row.problem }) };
-  if (heldByPerson(work, one, record) === one.targets.length) return { do: "leave", state: "edited" };
+  if (isEdited) return { do: "leave", state: "edited" };
+  const waitsFor = passed.waitsFor.find((column) => one.reads.includes(column));
+  if (waitsFor !== undefined)
+    return { do: "mark", state: hasValues(record) ? "stale" : "blank", reason: remark("waitsFor", { column: waitsFor }) };
   const values = one.condition || one.does.kind === "set" || one.does.rules.length > 0 ? rowFor(passed) : {};
   const holds = one.condition?.test(values) ?? true;
   if (typeof holds === "object") return orWaiting(passed, one.condition!.columns, remark("conditionUnclear", { problem: holds.reason }));
@@ -45,7 +61,7 @@ export function decide(work: Work, one: StepWork, passed: Passing, record: CellR
       : { do: "mark", state: "skipped", reason: remark("conditionFails") };
   return one.does.kind === "set"
     ? decideSet(one, one.does, passed, values, record)
-    : decideAsk(work, one, one.does, passed, values, record);
+    : decideAsk(work, one, one.does, passed, values, record, releases);
 }
 
 /** What cannot be evaluated because an earlier step gave nothing is no failure. */
@@ -82,14 +98,17 @@ function decideAsk(
   passed: Passing,
   values: Readonly<Record<string, unknown>>,
   record: CellRecord | undefined,
+  releases: readonly Release[],
 ): Decision {
   for (const rule of does.rules) {
     const settles = rule.condition.test(values);
     if (typeof settles === "object")
       return orWaiting(passed, rule.condition.columns, remark("ruleUnclear", { rule: rule.number, problem: settles.reason }));
     if (!settles) continue;
-    return record?.fingerprint === rule.fingerprint && record.state === "filled" && coversTargets(one, record)
-      ? { do: "leave", state: "filled" }
+    if (record?.fingerprint !== rule.fingerprint) return { do: "give", rule };
+    if (record.held) return decideHeld(work, one, record, record.held, releases);
+    return record.state !== "stale" && coversTargets(one, record)
+      ? { do: "leave", state: record.state, reason: record.reason }
       : { do: "give", rule };
   }
 
@@ -100,30 +119,82 @@ function decideAsk(
     return { do: "mark", state: reading.state === "missing" ? "skipped" : "failed", reason: reading.reason };
   }
 
-  const fingerprint = does.fingerprint(reading.inputs);
+  const plain = does.fingerprint(reading.inputs);
+  const again = record?.again?.on === plain ? record.again : undefined;
+  const fingerprint = again ? fingerprintAgain(plain, again.says, work.sha256) : plain;
   const same = record?.fingerprint === fingerprint;
   const was = !record || record.state === "skipped" ? "blank" : record.state === "failed" ? "failed" : stands ? "stale" : "blank";
   if (work.refill === "all") return { do: "answer", fingerprint, inputs: reading.inputs, fresh: true, was, shortened: reading.shortened };
-  if (same && stands && coversTargets(one, record)) return { do: "leave", state: "filled" };
+  if (same && record?.held) return decideHeld(work, one, record, record.held, releases);
+  if (same && coversTargets(one, record!)) {
+    if (stands) return { do: "leave", state: "filled" };
+    if (record!.decided) return { do: "leave", state: record!.state, reason: record!.reason };
+  }
+  if (stands && record?.letStand?.on === fingerprint) return { do: "leave", state: "filled" };
   if (same && record?.state === "failed") {
     return work.refill === "failed"
       ? { do: "answer", fingerprint, inputs: reading.inputs, fresh: true, was }
       : { do: "leave", state: "failed", reason: record.reason };
   }
-  if (stands && !same && work.refill === "blank") return { do: "mark", state: "stale", reason: remark("changed") };
+  if (stands && !same && !again && work.refill === "blank") return { do: "mark", state: "stale", reason: remark("changed") };
   // An old value whose renewal failed: the ledger has that answer, and it is no use.
   const failedBefore = work.refill === "failed" && record?.reason?.code === "notRenewed";
-  return { do: "answer", fingerprint, inputs: reading.inputs, fresh: failedBefore, was, shortened: reading.shortened };
+  return { do: "answer", fingerprint, inputs: reading.inputs, fresh: failedBefore, was, shortened: reading.shortened, again };
 }
+
+const DAY_MS = 86_400_000;
+
+/** What becomes of values that wait for a decision: they go on waiting, unless nothing holds them any more, or their time is over. */
+function decideHeld(work: Work, one: StepWork, record: CellRecord, held: HeldCells, releases: readonly Release[]): Decision {
+  const { review } = work.plan;
+  const by = openHolds(work.plan, one, held, releases);
+  const overdue = review?.overdue;
+  const isOver =
+    overdue !== undefined &&
+    overdue.then !== "wait" &&
+    !("release" in by) &&
+    work.clock.now() - held.since >= overdue.afterDays * DAY_MS;
+  if (isOver) return { do: "release", how: overdue.then as "accept" | "leaveBlank", by: {} };
+  const left = new Set(heldColumns(by));
+  if (Object.keys(held.values).some((column) => !left.has(column))) return { do: "release", how: "released", by };
+  return { do: "leave", state: "held", reason: record.reason };
+}
+
+/** What still holds values: rules that the plan still has; and `release` for columns that no check has released. */
+export function openHolds(plan: Plan, one: Pick<StepWork, "name" | "unreleased">, held: HeldCells, releases: readonly Release[]): HeldBy {
+  const by: Record<string, readonly string[]> = {};
+  for (const [rule, columns] of Object.entries(held.by)) {
+    const stands = rule in (plan.review?.hold ?? {}) || (HOLDS as readonly string[]).includes(rule);
+    const wanted = columns.filter((column) => one.unreleased.includes(column));
+    const left = rule === "release" ? stillUnreleased(releases, one.name, held, wanted) : stands ? columns : [];
+    if (left.length > 0) by[rule] = left;
+  }
+  return by;
+}
+
+/** The fingerprint of a question that is asked again with what a person said of its answer. */
+const fingerprintAgain = (fingerprint: string, says: string, sha256: (text: string) => string = sha256Hex): string =>
+  sha256(`again ${fingerprint} ${says}`);
 
 const hasValues = (record: CellRecord | undefined): boolean => record !== undefined && Object.keys(record.values).length > 0;
 
 function coversTargets({ targets }: StepWork, record: CellRecord): boolean {
-  return targets.every(({ name }) => record.values[name] !== undefined || record.edited?.[name] !== undefined);
+  return targets.every(
+    ({ name }) =>
+      record.values[name] !== undefined ||
+      record.edited?.[name] !== undefined ||
+      record.decided?.[name] !== undefined ||
+      record.held?.values[name] !== undefined,
+  );
 }
 
 /** How many of the step's columns hold a person's value that may not be overwritten. */
-function heldByPerson(work: Work, { targets }: StepWork, record: CellRecord | undefined): number {
+function heldByPerson(work: Work, one: StepWork, passed: Passing, record: CellRecord | undefined): number {
   if (!record?.edited) return 0;
-  return targets.filter(({ name }) => record.edited![name] !== undefined && !work.overwrite.has(name)).length;
+  return one.targets.filter(
+    ({ name }) =>
+      record.edited![name] !== undefined &&
+      !givesUp(work, name) &&
+      (ownerOf(work.plan, name) !== "untilChanged" || !hasChangedSince(one, passed, record)),
+  ).length;
 }

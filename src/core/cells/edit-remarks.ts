@@ -17,11 +17,16 @@ export function editMark({ does }: StepWork, passed: Passing): string | undefine
   return reading.state === "ready" ? quickHash(canonicalJson(reading.inputs)) : undefined;
 }
 
+/** Whether the row has changed since its edits were first seen. */
+export function hasChangedSince(one: StepWork, passed: Passing, { editedOn }: Pick<CellRecord, "editedOn">): boolean {
+  const now = editedOn === undefined ? undefined : editMark(one, passed);
+  return now !== undefined && now !== editedOn;
+}
+
 /** What is to be said of a row's edited cells: that the row has changed since, that the value is none of the column's kind. */
 export function editRemarks(one: StepWork, passed: Passing, record: CellRecord | undefined): EditRemark[] {
   if (!record?.edited) return [];
-  const now = record.editedOn === undefined ? undefined : editMark(one, passed);
-  const hasChanged = now !== undefined && now !== record.editedOn;
+  const hasChanged = hasChangedSince(one, passed, record);
   return one.targets.flatMap(({ name, part }) => {
     const edited = record.edited![name];
     if (edited === undefined) return [];

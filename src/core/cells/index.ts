@@ -3,10 +3,12 @@ export { editRemarks } from "./edit-remarks.js";
 export { absorbEdits } from "./edits.js";
 export { explainCells, type CellExplanation } from "./explain.js";
 export type { FilledRow } from "./filled-row.js";
+export { columnState, shownRow } from "./hold-values.js";
 export { handOn, inputsFor, notesRead, rowFor, type Passing, type RowState } from "./passing.js";
-export { answeredCells, givenCells, leftCells, markedCells, setCells, type Asked } from "./record.js";
+export { answeredCells, givenCells, leftCells, markedCells, releasedCells, setCells, type Asked } from "./record.js";
 export {
   askingOf,
+  givesUp,
   isRuled,
   modelsOf,
   targetColumns,
@@ -19,6 +21,7 @@ export {
   type StepWork,
   type Work,
 } from "./setup.js";
+export { IN_TIME, settleHeld, withoutColumns, type CellVerdict } from "./settle-held.js";
 export { renewsStanding } from "./standing.js";
 export { survey, type OpenCell, type Survey } from "./survey.js";
 export { Told, type ToldNote } from "./told.js";

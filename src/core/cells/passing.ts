@@ -14,6 +14,10 @@ export interface Passing {
   readonly notes: Record<string, Remark>;
   /** What earlier steps gave it, by column, as conditions see it: numbers and true or false typed, all else text. */
   readonly given: Record<string, string | number | boolean>;
+  /** Columns of earlier steps whose values wait for a decision, where later steps wait for that. */
+  waitsFor: readonly string[];
+  /** The plan's `freeze` holds: no step touches it. */
+  isFrozen?: boolean | undefined;
 }
 
 /** Where a row is on its way: the steps that are still to be done for it. */
@@ -24,6 +28,8 @@ export interface RowState {
   started: boolean;
 }
 
+const NONE: readonly string[] = [];
+
 export function passing(row: Row, related: RelatedRows): Passing {
   const notes: Record<string, Remark> = { ...row.notes };
   const rows: Record<string, readonly RelatedRow[]> = {};
@@ -31,7 +37,7 @@ export function passing(row: Row, related: RelatedRows): Passing {
     rows[name] = found.rows;
     if (found.left > 0) notes[name] = remark("relatedLeft", { kept: found.rows.length, of: found.rows.length + found.left });
   }
-  return { row, related: rows, notes, given: {} };
+  return { row, related: rows, notes, given: {}, waitsFor: NONE };
 }
 
 /** What is told of a value that stays since its renewal failed, to those that read it. */
@@ -54,17 +60,19 @@ export function inputsFor(from: Readonly<Record<string, string>>, { row, related
 }
 
 /** Hands on what a step's cells hold for a row: a person's value, else the step's own, else nothing. */
-export function handOn(passed: Passing, { targets }: StepWork, record: CellRecord | undefined): void {
+export function handOn(passed: Passing, { targets, holdsBack }: StepWork, record: CellRecord | undefined): void {
   const isOld = record?.state === "stale" && record.reason?.code === "notRenewed";
   for (const target of targets) {
     const edited = record?.edited?.[target.name];
+    const held = edited === undefined ? record?.held?.values[target.name] : undefined;
+    if (held !== undefined && holdsBack) passed.waitsFor = [...passed.waitsFor, target.name];
     if (isOld && edited === undefined) passed.notes[target.name] = OLD_VALUE;
     else if (passed.notes[target.name]?.code === "oldValue") delete passed.notes[target.name];
-    passed.given[target.name] = edited === undefined ? typed(target, record?.values[target.name]) : typed(target, edited);
+    passed.given[target.name] = edited === undefined ? typed(target, holdsBack ? record?.values[target.name] : (held ?? record?.values[target.name])) : typed(target, edited);
   }
 }
 
-function typed({ type }: Target, value: CellValue | undefined): string | number | boolean {
+export function typed({ type }: Pick<Target, "type">, value: CellValue | undefined): string | number | boolean {
   if (value === undefined) return "";
   if (type === "yesNo" && typeof value === "string")
     return /^(yes|true)$/i.test(value) ? true : /^(no|false)$/i.test(value) ? false : value;

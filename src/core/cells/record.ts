@@ -1,12 +1,16 @@
 import type { Answer } from "../answer/index.js";
 import { remark, sameRemark, sentenceOf, type Remark, type RemarkCode } from "../ground/index.js";
-import type { CellRecord, CellState } from "../ledger/index.js";
+import type { AskAgain, CellRecord, CellState } from "../ledger/index.js";
 import type { CellValue } from "../table/index.js";
 import type { ReadyRule } from "../plan/index.js";
+import { heldColumns } from "../review/index.js";
 import { CONFIDENCE } from "../template/index.js";
+import type { Decision } from "./decide.js";
 import { editMark } from "./edit-remarks.js";
+import { splitHeld, type Proposed } from "./hold-values.js";
 import { notesRead, type Passing } from "./passing.js";
-import type { StepWork, Target, Work } from "./setup.js";
+import { givesUp, type StepWork, type Target, type Work } from "./setup.js";
+import { IN_TIME, settleHeld, type CellVerdict } from "./settle-held.js";
 import { isWritten, recordTime, rowMark, stillStanding } from "./writers.js";
 
 /** A step of a row that is being settled, and what was left out of its inputs. */
@@ -15,6 +19,8 @@ export interface Asked {
   readonly passed: Passing;
   readonly record: CellRecord | undefined;
   readonly shortened?: Readonly<Record<string, Remark>> | undefined;
+  /** What a person said of the answer that was asked again. */
+  readonly again?: AskAgain | undefined;
 }
 
 type About = Pick<Asked, "one" | "passed" | "record">;
@@ -42,24 +48,32 @@ function base(
 
 /** The record of a row's cells that got an answer. An answer that failed never takes away a value that stood. */
 export function answeredCells(work: Work, asked: Asked, fingerprint: string, answer: Answer, run: string): CellRecord {
-  const { one, record, shortened } = asked;
+  const { one, record, shortened, again } = asked;
   const common = base(work, asked, run);
   if (answer.state === "answered") {
-    const values = valuesOf(one, answer.parts, answer.confidence?.value);
+    const notes = notesOf(
+      [
+        ...notesRead(one, asked.passed),
+        ...Object.entries(shortened ?? {}).map(([name, note]) => remark("about", { name, remark: note })),
+        ...(again ? [remark("askedAgain", { says: again.says })] : []),
+      ],
+      answer,
+    );
+    const asks = one.does.kind === "ask" ? one.does : undefined;
     return {
-      ...common,
-      past: pastOf(work, one, record, values),
-      state: "filled",
+      ...proposedCells(work, asked, common, {
+        values: valuesOf(one, answer.parts, answer.confidence?.value),
+        parts: answer.parts,
+        confidence: answer.confidence?.value,
+        notes: [...(notes ?? []), ...answer.notes].map(({ code }) => code),
+        isAgain: again !== undefined,
+        version: asks?.version,
+        model: asks?.model.id,
+      }),
       fingerprint,
       form: answer.form,
-      notes: notesOf(
-        [
-          ...notesRead(one, asked.passed),
-          ...Object.entries(shortened ?? {}).map(([name, note]) => remark("about", { name, remark: note })),
-        ],
-        answer,
-      ),
-      values,
+      notes,
+      ...(again ? { again } : {}),
     };
   }
   // A failure to reach the model is no answer: without a fingerprint, the next run asks again.
@@ -71,21 +85,65 @@ export function answeredCells(work: Work, asked: Asked, fingerprint: string, ans
       reason: remark("notRenewed", { because: answer.reason }),
       fingerprint: record.fingerprint,
       values: record.values,
+      ...marksOf(record),
     };
   }
   return { ...common, state: answer.state === "declined" ? "skipped" : "failed", reason: answer.reason, fingerprint: kept, values: {} };
 }
 
+/** What an answer, or a rule, gives a row: into the table, or held. */
+function proposedCells(work: Work, about: About, common: ReturnType<typeof base>, proposed: Proposed): Omit<CellRecord, "fingerprint"> {
+  const { values, held } = splitHeld(work, about.one, about.passed, about.record, proposed);
+  return {
+    ...common,
+    past: pastOf(work, about.one, about.record, values),
+    ...(held ? { state: "held", reason: remark("held", { rules: Object.keys(held.by) }), held } : { state: "filled" }),
+    values,
+  };
+}
+
 /** The record of a row that a rule settles. */
 export function givenCells(work: Work, about: About, rule: ReadyRule, run: string): CellRecord {
-  const values = valuesOf(about.one, rule.parts, 1);
+  const notes = [remark("ruled", { rule: rule.number }), ...notesRead(about.one, about.passed)];
+  const asks = about.one.does.kind === "ask" ? about.one.does : undefined;
   return {
-    ...base(work, about, run),
-    past: pastOf(work, about.one, about.record, values),
-    state: "filled",
+    ...proposedCells(work, about, base(work, about, run), {
+      values: valuesOf(about.one, rule.parts, 1),
+      parts: rule.parts,
+      confidence: 1,
+      notes: notes.map(({ code }) => code),
+      isAgain: false,
+      version: asks?.version,
+      model: asks?.model.id,
+    }),
     fingerprint: rule.fingerprint,
-    notes: [remark("ruled", { rule: rule.number }), ...notesRead(about.one, about.passed)],
-    values,
+    notes,
+  };
+}
+
+/** What time, or a release, makes of values that were held. */
+export function releasedCells(
+  work: Work,
+  about: About,
+  { how, by }: Extract<Decision, { do: "release" }>,
+  run: string,
+): CellRecord {
+  const record = about.record!;
+  const held = record.held!;
+  const left = new Set(heldColumns(by));
+  const days = work.plan.review?.overdue?.afterDays ?? 0;
+  const verdicts = Object.keys(held.values)
+    .filter((column) => !left.has(column))
+    .map((column): CellVerdict => ({ column, how: how === "leaveBlank" ? "reject" : "accept" }));
+  const decided = how === "released" ? undefined : { by: IN_TIME, at: work.clock.now() };
+  const settled = settleHeld(record, { ...held, by }, verdicts, decided);
+  const told = how === "released" ? [] : [remark(how === "accept" ? "overdueAccepted" : "overdueBlank", { days })];
+  return {
+    ...settled,
+    ...base(work, about, run),
+    past: pastOf(work, about.one, record, settled.values),
+    notes: told.length > 0 ? [...(record.notes ?? []), ...told] : record.notes,
+    ...(settled.state === "skipped" && how === "leaveBlank" ? { reason: remark("overdueBlank", { days }) } : {}),
   };
 }
 
@@ -130,7 +188,8 @@ const oldValues = (notes: readonly Remark[] = []): Remark[] =>
 
 /** Values that stand take the place of a person's that the command gives up; `undefined` where there is none such. */
 function withoutGivenUp(work: Work, one: StepWork, record: CellRecord, run: string): CellRecord | undefined {
-  const isGivenUp = (column: string): boolean => work.overwrite.has(column) && record.values[column] !== undefined;
+  const isGivenUp = (column: string): boolean =>
+    work.refused.has(column) || (work.overwrite.has(column) && record.values[column] !== undefined);
   if (work.chosenSteps?.has(one.name) === false || !Object.keys(record.edited ?? {}).some(isGivenUp)) return undefined;
   return {
     ...record,
@@ -144,14 +203,24 @@ function withoutGivenUp(work: Work, one: StepWork, record: CellRecord, run: stri
 /** The record of a row that gets no answer, or `undefined` when it stands so already. */
 export function markedCells(work: Work, about: About, state: CellState, reason: Remark, run: string): CellRecord | undefined {
   const { record } = about;
-  if (record?.state === state && sameRemark(record.reason, reason)) return undefined;
+  if (record?.state === state && sameRemark(record.reason, reason) && !Object.keys(record.edited ?? {}).some((column) => givesUp(work, column)))
+    return undefined;
   return {
     ...base(work, about, run),
+    ...marksOf(record),
+    // What waits itself is not forgotten while it waits for another.
+    ...(reason.code === "waitsFor" && record?.held ? { held: record.held } : {}),
     state,
     reason,
-    fingerprint: state === "stale" ? record?.fingerprint : undefined,
+    fingerprint: state === "stale" || reason.code === "waitsFor" ? record?.fingerprint : undefined,
     values: record?.values ?? {},
   };
+}
+
+/** What people did about a row's cells, which outlives that they get no new value. */
+function marksOf(record: CellRecord | undefined): Pick<CellRecord, "decided" | "again" | "letStand"> {
+  const { decided, again, letStand } = record ?? {};
+  return { ...(decided ? { decided } : {}), ...(again ? { again } : {}), ...(letStand ? { letStand } : {}) };
 }
 
 const MOST_PAST = 6;
@@ -167,14 +236,14 @@ function pastOf(work: Work, one: StepWork, record: CellRecord | undefined, value
 /** What the table still holds for a row whose record changes: values not written over yet, and edits that the command may write over. */
 function standingOf(work: Work, record: CellRecord | undefined): CellRecord["was"] {
   const was = stillStanding(record, work.writtenAt);
-  const given = Object.entries(record?.edited ?? {}).filter(([column]) => work.overwrite.has(column));
+  const given = Object.entries(record?.edited ?? {}).filter(([column]) => givesUp(work, column));
   return given.length > 0 ? { ...was, ...Object.fromEntries(given) } : was;
 }
 
 /** A person's edits without those that the command named. */
 function keptEdits(work: Work, record: CellRecord | undefined): CellRecord["edited"] {
   if (!record?.edited) return undefined;
-  const kept = Object.entries(record.edited).filter(([column]) => !work.overwrite.has(column));
+  const kept = Object.entries(record.edited).filter(([column]) => !givesUp(work, column));
   return kept.length > 0 ? Object.fromEntries(kept) : undefined;
 }
 

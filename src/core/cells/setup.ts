@@ -14,6 +14,7 @@ import {
   orderSteps,
   checkFilled,
   isTemplateStep,
+  ownerOf,
   type Plan,
   type Refill,
   type Step,
@@ -21,6 +22,7 @@ import {
   readSet,
   type ReadySet,
 } from "../plan/index.js";
+import { readyHolds, unreleasedColumns, type ReadyHold } from "../review/index.js";
 import type { Related, Table, TargetColumn } from "../table/index.js";
 import { CONFIDENCE, partAt, type NamedShape, type Sha256 } from "../template/index.js";
 
@@ -108,7 +110,12 @@ export interface Work extends FillSetup {
   readonly where: Condition | undefined;
   /** The steps that are done, by name; `undefined` for all. */
   readonly chosenSteps: ReadonlySet<string> | undefined;
+  /** Columns in which the command gives up a person's edits. */
   readonly overwrite: ReadonlySet<string>;
+  /** Columns that are the machine's alone: what a person puts there is set back. */
+  readonly refused: ReadonlySet<string>;
+  /** The plan's `freeze`. */
+  readonly freeze: Condition | undefined;
   /** When the table was last written, milliseconds since 1970. */
   readonly writtenAt?: number | undefined;
   /** The table's mark when a person's edits were last looked for. */
@@ -131,6 +138,12 @@ export interface StepWork {
   readonly targets: readonly Target[];
   /** Rows that share a request, at most. */
   readonly rowsPerRequest: number;
+  /** The plan's rules that hold what it gives. */
+  readonly holds: readonly ReadyHold[];
+  /** The columns that stay out of the table until a random check shows that they may go in. */
+  readonly unreleased: readonly string[];
+  /** Whether later steps wait for what is held of it. */
+  readonly holdsBack: boolean;
   readonly does: AskWork | SetWork;
 }
 
@@ -169,7 +182,7 @@ export function workOf(setup: FillSetup, options: FillOptions = {}): Work {
       problem: `Steps of the plan ${plan.name} wait for each other: ${ordered.cycle.map(({ step }) => step).join(", ")}.`,
     });
   const { steps: names, needs } = ordered.order;
-  const steps = names.map((name) => stepWork(setup, name, needs[name]!));
+  const steps = names.map((name) => stepWork(setup, name, needs[name]!, names));
   for (const option of ["columns", "overwrite"] as const) checkFilled(plan, option, options[option]);
   return {
     ...setup,
@@ -181,10 +194,12 @@ export function workOf(setup: FillSetup, options: FillOptions = {}): Work {
     only: options.only && options.only.length > 0 ? new Set(options.only) : undefined,
     where: options.where === undefined ? undefined : whereOf(options.where),
     overwrite: new Set(options.overwrite),
+    refused: new Set(Object.keys(plan.edits ?? {}).filter((column) => ownerOf(plan, column) === "refuse")),
+    freeze: plan.freeze === undefined ? undefined : readCondition(plan.freeze).condition,
   };
 }
 
-function stepWork(setup: FillSetup, name: string, needs: readonly string[]): StepWork {
+function stepWork(setup: FillSetup, name: string, needs: readonly string[], order: readonly string[]): StepWork {
   const step = setup.plan.steps[name]!;
   const condition = step.when === undefined ? undefined : readCondition(step.when).condition;
   const reads = columnsRead(step, isTemplateStep(step) ? askingOf(setup, name).prepared.template : undefined);
@@ -196,6 +211,9 @@ function stepWork(setup: FillSetup, name: string, needs: readonly string[]): Ste
     condition,
     targets: targetsOf(setup, name),
     rowsPerRequest: isTemplateStep(step) ? (step.rowsPerRequest ?? 1) : 1,
+    holds: readyHolds(setup.plan, name, order),
+    unreleased: unreleasedColumns(setup.plan, name),
+    holdsBack: setup.plan.review?.waits ?? true,
   };
   if (!isTemplateStep(step)) return { ...common, does: { kind: "set", columns: readySets(step) } };
   const asking = askingOf(setup, name);
@@ -248,6 +266,10 @@ function whereOf(source: string): Condition {
   if (!condition) throw new YoroshiError("badOption", { option: "where", problem: `\`${source}\` cannot be read as CEL: ${problem}.` });
   return condition;
 }
+
+/** Whether a person's values in a column give way: the command says so, or the column is the machine's alone. */
+export const givesUp = ({ overwrite, refused }: Pick<Work, "overwrite" | "refused">, column: string): boolean =>
+  overwrite.has(column) || refused.has(column);
 
 /** Every model that the steps ask, each once. */
 export function modelsOf({ steps }: Work): Model[] {

@@ -1,9 +1,10 @@
 import { patternsReady, remark, sentenceOf, type Remark } from "../ground/index.js";
-import type { CellState } from "../ledger/index.js";
+import type { CellRecord, CellState } from "../ledger/index.js";
 import { PROMPT_FORM } from "../template/index.js";
 import { changesOf } from "./changes.js";
 import type { Decision } from "./decide.js";
 import { editRemarks } from "./edit-remarks.js";
+import { columnState } from "./hold-values.js";
 import { absorbEdits } from "./edits.js";
 import { isRuled, workOf, type FillSetup } from "./setup.js";
 import { KEYS_SHOWN, Told, type ToldNote } from "./told.js";
@@ -84,9 +85,9 @@ export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => 
           if (edited.code === "editedThenChanged") onOpenCell?.({ key, place, column, state: "edited", reason: edited });
         }
         for (const { name } of one.targets) {
-          const own: CellState = record?.edited?.[name] !== undefined ? "edited" : state;
+          const own = ownState(record, name, state);
           columns[name]![own] = (columns[name]![own] ?? 0) + 1;
-          if (reason !== undefined && own !== "edited") onOpenCell?.({ key, place, column: name, state: own, reason });
+          if (reason !== undefined && own !== "edited" && own !== "filled") onOpenCell?.({ key, place, column: name, state: own, reason });
         }
         if (reason !== undefined) addTo(reasons, `${one.name} ${state} ${sentenceOf(reason)}`, key, { step: one.name, state, reason });
       }
@@ -106,9 +107,16 @@ function addTo<About extends object>(groups: Map<string, Group<About>>, name: st
   groups.set(name, group);
 }
 
+/** How one column stands in a row whose cells stand so. */
+function ownState(record: CellRecord | undefined, column: string, state: CellState): CellState {
+  const own = columnState(record, column);
+  return own === "edited" || (state === "held" && record?.held) || own === "skipped" ? own : state;
+}
+
 /** The state in which a row's cells stand before anything is done about them. */
 export function stateOf(decision: Decision): CellState {
   if (decision.do === "give" || decision.do === "set") return "blank";
+  if (decision.do === "release") return "held";
   return decision.do === "answer" ? decision.was : decision.state;
 }
 

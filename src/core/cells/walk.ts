@@ -1,7 +1,9 @@
 import { canonicalJson, patternsReady, remark, type Remark } from "../ground/index.js";
 import type { CellRecord } from "../ledger/index.js";
-import { type Condition, inputColumns, templateSteps } from "../plan/index.js";
+import { type Condition, inputColumns, isTemplateStep, templateSteps } from "../plan/index.js";
+import { readReleases } from "../review/index.js";
 import { textRow, type FoundRows, type Row } from "../table/index.js";
+import { changedPieces } from "./changes.js";
 import { decide, type Decision } from "./decide.js";
 import { absorbEdits } from "./edits.js";
 import { handOn, inputsFor, passing, type Passing, type RelatedRows } from "./passing.js";
@@ -14,12 +16,30 @@ export async function* walk(work: Work): AsyncGenerator<{ readonly rows: readonl
     const named = work.only ? rows.filter((row) => work.only!.has(row.key)) : rows;
     const chosen = work.where ? await rowsWhere(work, work.where, named) : named;
     const related = await relatedRows(work, chosen);
-    yield { rows: chosen.map((row, index) => passing(row, related[index]!)), share };
+    const passed = chosen.map((row, index) => passing(row, related[index]!));
+    if (work.freeze) await markFrozen(work, work.freeze, passed);
+    yield { rows: passed, share };
   }
+}
+
+/** Marks the rows that no step touches, by what stands in them before the run. */
+async function markFrozen(work: Work, freeze: Condition, rows: readonly Passing[]): Promise<void> {
+  const asTheyStand = await standingRows(
+    work,
+    freeze,
+    rows.map(({ row }) => row),
+  );
+  for (const [index, values] of asTheyStand.entries()) rows[index]!.isFrozen = freeze.test(values) === true;
 }
 
 /** The rows for which a condition holds; of columns that the plan fills, what the ledger knows of them counts. */
 async function rowsWhere(work: Work, where: Condition, rows: readonly Row[]): Promise<Row[]> {
+  const values = await standingRows(work, where, rows);
+  return rows.filter((_row, index) => where.test(values[index]!) === true);
+}
+
+/** Rows as a condition sees them; of columns that the plan fills, what the ledger knows of them counts. */
+async function standingRows(work: Work, where: Condition, rows: readonly Row[]): Promise<Readonly<Record<string, unknown>>[]> {
   const all = rows.map((row) => passing(row, {}));
   for (const one of work.steps.filter(({ targets }) => targets.some(({ name }) => where.columns.includes(name)))) {
     const records = await work.ledger.cells.find(
@@ -33,7 +53,7 @@ async function rowsWhere(work: Work, where: Condition, rows: readonly Row[]): Pr
       if (record || one.targets.some(({ name }) => passed.row.values[name] === undefined)) handOn(passed, one, record);
     }
   }
-  return rows.filter((row, index) => where.test({ ...row.values, ...row.numbers, ...all[index]!.given }) === true);
+  return rows.map((row, index) => ({ ...row.values, ...row.numbers, ...all[index]!.given }));
 }
 
 /** What is to be done about one step's cells in one row. */
@@ -50,9 +70,29 @@ export async function consider(work: Work, one: StepWork, rows: readonly Passing
     one.name,
     rows.map(({ row }) => row.key),
   );
-  return rows.map((passed) => {
+  const releases = one.unreleased.length > 0 ? await readReleases(work.ledger, work.plan.name) : [];
+  const considered = rows.map((passed) => {
     const record = records.get(passed.row.key);
-    return { passed, record, decision: decide(work, one, passed, record) };
+    return { passed, record, decision: decide(work, one, passed, record, releases) };
+  });
+  return isTemplateStep(one.step) && one.step.staleBy ? staleByOthers(work, one, one.step.staleBy, considered) : considered;
+}
+
+/** What is out of date only by inputs that do not count stands as it is. */
+async function staleByOthers(
+  work: Work,
+  one: StepWork,
+  counting: readonly string[],
+  considered: readonly Considered[],
+): Promise<Considered[]> {
+  if (one.does.kind !== "ask" || work.refill === "all") return [...considered];
+  const { from } = one.does;
+  const counts = (piece: string): boolean => !piece.startsWith("input ") || counting.includes(from[piece.slice("input ".length)] ?? "");
+  const changes = await changedPieces(work, one, considered);
+  return considered.map((row, index) => {
+    const pieces = changes[index]?.pieces;
+    const stands = pieces !== undefined && pieces.length > 0 && !pieces.some(counts) && row.record?.reason?.code !== "notRenewed";
+    return stands ? { ...row, decision: { do: "leave", state: row.record!.held ? "held" : "filled" } as const } : row;
   });
 }
 

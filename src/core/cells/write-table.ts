@@ -2,6 +2,7 @@ import { sentenceOf } from "../ground/index.js";
 import { claim, type CellRecord } from "../ledger/index.js";
 import type { CellOut, Refusal, ShownState, StatesOf } from "../table/index.js";
 import { absorbEdits, absorbRows } from "./edits.js";
+import { columnState } from "./hold-values.js";
 import type { Work } from "./setup.js";
 import {
   keepTrail,
@@ -9,6 +10,7 @@ import {
   readWritten,
   recordTime,
   sameWritten,
+  unwritten,
   standsAsLeft,
   writersOf,
   type Writer,
@@ -71,14 +73,14 @@ async function writeAlone(work: Work, run: string, changed: boolean): Promise<Ta
       for (const writer of writers) {
         if (rows && !work.renews) edits += await absorbRows(work, writer, rows, run, before.at, { isEarlier: work.isEarlier });
         const records = await work.ledger.cells.find(writer.plan, writer.step, keys);
-        keys.forEach((key, index) => addCells(cells[index]!, writer, records.get(key), work.renews));
+        keys.forEach((key, index) => addCells(cells[index]!, writer, records.get(key), before.at, work.renews));
       }
       return cells;
     },
     {
       ...(work.table.showsStates ? { statesOf: statesOf(work, writers) } : {}),
       touched: standingNow !== undefined && !isAsLeft,
-      givesUp: work.overwrite.size > 0 || work.renews === true,
+      givesUp: work.overwrite.size > 0 || work.refused.size > 0 || work.renews === true,
       onRefused: (refusals) => void refused.push(...refusals),
     },
   );
@@ -92,13 +94,21 @@ async function writeAlone(work: Work, run: string, changed: boolean): Promise<Ta
   return { written: true, edits, refused };
 }
 
-function addCells(cells: Record<string, CellOut>, { columns }: Writer, record: CellRecord | undefined, renews = false): void {
+function addCells(
+  cells: Record<string, CellOut>,
+  { columns }: Writer,
+  record: CellRecord | undefined,
+  writtenAt: number | undefined,
+  renews = false,
+): void {
+  const was = unwritten(record, writtenAt);
   for (const { name } of columns) {
     const edited = record?.edited?.[name];
     const value = record?.values[name];
     if (edited !== undefined) cells[name] = { asIs: edited };
     else if (value !== undefined) cells[name] = value;
-    else if (renews) cells[name] = "";
+    // A value that a person rejected, or one that was set back, is taken out.
+    else if (renews || was?.[name] !== undefined) cells[name] = "";
   }
 }
 
@@ -111,8 +121,10 @@ function statesOf({ ledger }: Work, writers: readonly Writer[]): StatesOf {
       keys.forEach((key, index) => {
         const record = records.get(key);
         const why = record?.reason ? sentenceOf(record.reason) : record?.notes?.map(sentenceOf).join("; ");
-        for (const { name } of columns)
-          shown[index]![name] = record?.edited?.[name] !== undefined ? { state: "edited" } : { state: record?.state ?? "blank", why };
+        for (const { name } of columns) {
+          const state = columnState(record, name);
+          shown[index]![name] = state === "edited" ? { state } : { state, why };
+        }
       });
     }
     return shown;

@@ -146,7 +146,7 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
     ending.end === "done" || mustWrite ? await writeTable({ ...work, standingMark: mark, isEarlier }, name, mustWrite) : NOT_WRITTEN;
   const notes = run.told.all;
   const tally = tallyOf(run, spent);
-  const hasNothingLeft = ending.end === "done" && tally.blank === 0 && !run.isUnreached;
+  const hasNothingLeft = ending.end === "done" && tally.blank === 0 && !run.isUnreached && !changesWithTime(work, tally);
   if (hasNothingLeft) await keepSettled(work, options, { tallies: run.tallies, notes });
   const { end, error, errorHost, capped } = ending;
   return {
@@ -167,6 +167,10 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
     tookMs: work.clock.now() - began,
   };
 }
+
+/** What is held becomes due by itself. */
+const changesWithTime = ({ plan: { review } }: Work, { held }: Tally): boolean =>
+  held > 0 && review?.overdue !== undefined && review.overdue.then !== "wait";
 
 const NOTHING_DONE = { end: "done", unsure: 0, newEdits: 0, earlier: 0, inVain: 0, refused: [], written: false } as const;
 
@@ -242,9 +246,9 @@ async function askAll(work: Work, options: FillOptions, name: string): Promise<G
       return asker.ask(questions, onBegun);
     },
     ...(options.on?.row ? { onRow: (row) => listeners.tell("row", row) } : {}),
-    record: async (cells) => {
+    record: async (cells, decisions) => {
       changed = true;
-      await ledger.record({ cells });
+      await ledger.record({ cells, decisions });
     },
     goOn: async () => {
       if (asker.inFlight > 0) await asker.next();

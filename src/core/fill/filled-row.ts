@@ -1,5 +1,5 @@
 import { sentenceOf } from "../ground/index.js";
-import type { FilledRow, Passing, StepWork } from "../cells/index.js";
+import { columnState, type FilledRow, type Passing, type StepWork } from "../cells/index.js";
 import type { CellRecord, CellState } from "../ledger/index.js";
 import type { CellValue } from "../table/index.js";
 
@@ -21,7 +21,7 @@ export function filledRow(
     for (const { name } of step.targets) {
       const edited = record?.edited?.[name];
       values[name] = edited ?? record?.values[name] ?? "";
-      states[name] = edited === undefined ? (record?.state ?? "blank") : "edited";
+      states[name] = columnState(record, name);
       if (edited === undefined && record?.reason !== undefined) reasons[name] = sentenceOf(record.reason);
     }
   }

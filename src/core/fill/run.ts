@@ -10,6 +10,7 @@ import {
   leftCells,
   markedCells,
   notesRead,
+  releasedCells,
   setCells,
   Told,
   walk,
@@ -22,24 +23,29 @@ import {
   type Work,
 } from "../cells/index.js";
 import { remark, YoroshiError } from "../ground/index.js";
-import type { CellRecord, CellState } from "../ledger/index.js";
+import type { AskAgain, CellRecord, CellState, DecisionRecord } from "../ledger/index.js";
+import { judgedMark } from "../review/index.js";
 import { ahead } from "./ahead.js";
 import { filledRow } from "./filled-row.js";
 import { Route } from "./route.js";
 import { countState, countUsage, newTally, type Tally } from "./tally.js";
 
+/** Who changed a cell of the table is not known. */
+const IN_TABLE = "(in the table)";
 /** Rows that are looked up and decided together. */
 const MOST_TOGETHER = 128;
 
 /** A row that needs an answer. */
-export interface RowQuestion extends Asked, Question {}
+export interface RowQuestion extends Asked, Question {
+  readonly again?: AskAgain | undefined;
+}
 
 /** What the questions of a run are handed to: the models, or what only estimates what they would take. */
 export interface Hands {
   /** Takes questions and gives those that are answered already; the others come back later, through the run. */
   ask(questions: readonly RowQuestion[], onBegun: (count: number) => void): Promise<readonly Answered<RowQuestion>[]>;
   /** Keeps the records of cells that needed no answer. */
-  record(cells: readonly CellRecord[]): Promise<void>;
+  record(cells: readonly CellRecord[], decisions?: readonly DecisionRecord[]): Promise<void>;
   /** Waits until more rows may be ready; `false` where nothing is under way any more. */
   goOn(): Promise<boolean>;
   /** Whether no further rows are read. */
@@ -122,12 +128,14 @@ export class Run {
     const changed: CellRecord[] = [];
     const open: RowQuestion[] = [];
     const past: { passed: Passing; record: CellRecord | undefined }[] = [];
+    const setBack: DecisionRecord[] = [];
     for (const { passed, record, decision } of await consider(this.work, one, rows)) {
       for (const { column, remark: edited } of editRemarks(one, passed, record))
         this.told.add(remark("about", { name: column, remark: edited }), passed.row.key, one.name);
       this.told.addAll(notesRead(one, passed), passed.row.key, one.name);
+      setBack.push(...this.#setBack(one, passed, record));
       if (decision.do === "answer") {
-        open.push({ one, passed, record, ...decision, asking: one.does as AskWork, step: one.name, rowsPerRequest: one.rowsPerRequest });
+        open.push({ one, passed, record, ...decision, asking: one.does as AskWork, step: one.name, rowsPerRequest: decision.again ? 1 : one.rowsPerRequest });
         continue;
       }
       const now = this.#settleWithout(one, passed, record, decision);
@@ -140,8 +148,33 @@ export class Run {
       changed.push(record);
       past.push({ passed: known.question.passed, record });
     }
-    if (changed.length > 0) await hands.record(changed);
+    if (changed.length > 0) await hands.record(changed, setBack);
     for (const { passed, record } of past) this.finish(hands, one, passed, record);
+  }
+
+  /** What a person put into columns that are the machine's alone: it is told, and kept. */
+  #setBack(one: StepWork, passed: Passing, record: CellRecord | undefined): DecisionRecord[] {
+    const { plan, refused, clock } = this.work;
+    if (!record?.edited || passed.isFrozen || this.work.chosenSteps?.has(one.name) === false) return [];
+    return Object.entries(record.edited)
+      .filter(([column]) => refused.has(column))
+      .map(([column, given]) => {
+        this.told.add(remark("about", { name: column, remark: remark("setBack") }), passed.row.key, one.name);
+        const value = record.values[column];
+        return {
+          act: `${this.name} ${passed.row.key}`,
+          plan: plan.name,
+          step: one.name,
+          key: passed.row.key,
+          column,
+          how: "setBack",
+          judged: judgedMark(record.fingerprint ?? "", column, value),
+          value,
+          given,
+          by: IN_TABLE,
+          at: clock.now(),
+        };
+      });
   }
 
   /** Books what needs no answer; gives the record that changes. */
@@ -166,6 +199,11 @@ export class Run {
       case "set":
         countState(tally, "filled");
         return setCells(work, about, decision.values, decision.fingerprint, name);
+      case "release": {
+        const released = releasedCells(work, about, decision, name);
+        countState(tally, released.state);
+        return released;
+      }
       case "mark":
         countState(tally, decision.state);
         return markedCells(work, about, decision.state, decision.reason, name);

@@ -56,9 +56,14 @@ async function markOf(work: Work): Promise<string | undefined> {
       steps: work.steps.map(markOfStep),
       key: work.table.keyColumns,
       states: work.table.showsStates,
+      owners: ownersMark(work),
     }),
   );
 }
+
+/** Who decides about values, and whose they are. */
+const ownersMark = ({ plan: { review, edits, freeze } }: Work): Json | undefined =>
+  (review ?? edits ?? freeze) ? plainJson({ review, edits, freeze }) : undefined;
 
 /** How the plan says that its table's numbers and days are written. */
 function writtenMark({
@@ -100,7 +105,7 @@ export async function settledTallies(work: Work, options: FillOptions): Promise<
 }
 
 /** From now on the last run's figures stand no more: the ledger is about to change. */
-export async function forgetSettled({ ledger, plan }: Work): Promise<void> {
+export async function forgetSettled({ ledger, plan }: Pick<Work, "ledger" | "plan">): Promise<void> {
   const name = noteName({ plan });
   if (await ledger.facts.get(name)) await ledger.facts.set(name, null);
 }

@@ -19,16 +19,18 @@ export interface Expression {
 const LIMITS = { maxAstNodes: 2_000, maxDepth: 60, maxListElements: 500, maxMapEntries: 500, maxCallArguments: 32 };
 const environments = new Map<string, Environment>();
 
-function environmentOf(variable: string): Environment {
-  let environment = environments.get(variable);
+function environmentOf(variables: readonly string[]): Environment {
+  const name = variables.join();
+  let environment = environments.get(name);
   if (!environment) {
-    environment = new Environment({ limits: LIMITS }).registerVariable(variable, "map");
+    environment = new Environment({ limits: LIMITS });
+    for (const variable of variables) environment.registerVariable(variable, "map");
     environment.registerFunction(`string.${LINEAR}(string): bool`, (text: string, source: string) => {
       const problem = patternProblem(source);
       if (problem !== undefined) throw new Error(`\`${source}\` cannot be used as a pattern: ${problem}`);
       return pattern(source).test(text);
     });
-    environments.set(variable, environment);
+    environments.set(name, environment);
   }
   return environment;
 }
@@ -70,14 +72,30 @@ function longest(value: unknown, withTexts: boolean): number {
  * one line why it is not valid.
  */
 export function readExpression(source: string, variable: string): { expression?: Expression; problem?: string } {
-  const { formula, type, problem } = readFormula(source, variable);
+  const { test, problem } = readTest(source, [variable]);
+  if (!test) return { problem: problem! };
+  return { expression: { members: test.members[variable]!, test: (value) => test.test({ [variable]: value }) } };
+}
+
+/** A CEL expression over several variables that gives true or false. */
+export interface Test {
+  /** Variable -> the members of it that it names. */
+  readonly members: Readonly<Record<string, readonly string[]>>;
+  test(values: Variables): boolean | { readonly reason: string };
+}
+
+type Variables = Readonly<Record<string, Readonly<Record<string, unknown>>>>;
+
+/** Reads CEL over several variables, such as `row.severity >= 4 && answer.confidence < 0.7` over `row` and `answer`. */
+export function readTest(source: string, variables: readonly string[]): { test?: Test; problem?: string } {
+  const { formula, type, problem } = readOver(source, variables);
   if (!formula) return { problem: problem! };
   if (type !== undefined && !["bool", "dyn"].includes(type)) return { problem: `its result is ${type}, not true or false` };
   return {
-    expression: {
+    test: {
       members: formula.members,
-      test: (value) => {
-        const result = formula.evaluate(value);
+      test: (values) => {
+        const result = formula.evaluate(values);
         if ("reason" in result) return result;
         return typeof result.value === "boolean" ? result.value : { reason: "gives neither true nor false" };
       },
@@ -87,7 +105,19 @@ export function readExpression(source: string, variable: string): { expression?:
 
 /** Reads CEL that may give anything: a text, a number, true or false. `type` is what it gives, where that is known beforehand. */
 export function readFormula(source: string, variable: string): { formula?: Formula; type?: string; problem?: string } {
-  const environment = environmentOf(variable);
+  const { formula, ...read } = readOver(source, [variable]);
+  if (!formula) return read;
+  return { ...read, formula: { members: formula.members[variable]!, evaluate: (value) => formula.evaluate({ [variable]: value }) } };
+}
+
+/** A formula over several variables. */
+interface Over {
+  readonly members: Readonly<Record<string, readonly string[]>>;
+  evaluate(values: Variables): ReturnType<Formula["evaluate"]>;
+}
+
+function readOver(source: string, variables: readonly string[]): { formula?: Over; type?: string; problem?: string } {
+  const environment = environmentOf(variables);
   try {
     const linear = inLinearTime(source);
     const check = environment.check(linear);
@@ -97,17 +127,22 @@ export function readFormula(source: string, variable: string): { formula?: Formu
     if (bad !== undefined) return { problem: bad };
     const depth = loopDepth(evaluate.ast);
     const takesApart = /\bsplit\s*\(/.test(source);
-    const members = new Set<string>();
-    collectMembers(evaluate.ast, variable, members);
+    const members = Object.fromEntries(
+      variables.map((variable) => {
+        const found = new Set<string>();
+        collectMembers(evaluate.ast, variable, found);
+        return [variable, [...found]];
+      }),
+    );
     return {
       ...(check.type === undefined ? {} : { type: String(check.type) }),
       formula: {
-        members: [...members],
-        evaluate: (value) => {
-          if (depth > 1 && longest(value, takesApart) ** depth * source.length > MOST_STEPS)
+        members,
+        evaluate: (values) => {
+          if (depth > 1 && Math.max(...Object.values(values).map((value) => longest(value, takesApart))) ** depth * source.length > MOST_STEPS)
             return { reason: `would take too many steps for this row: its loops stand ${depth} deep, over long lists` };
           try {
-            return { value: evaluate({ [variable]: value }) as unknown };
+            return { value: evaluate(values) as unknown };
           } catch (error) {
             const problem = firstLine((error as Error).message);
             return {

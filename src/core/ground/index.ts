@@ -8,7 +8,7 @@ export { pattern, patternProblem, patternsReady, type Pattern } from "./pattern.
 export { documentOf, type Path, type SourceDocument } from "./document.js";
 export { readDocument } from "./read-document.js";
 export { ERRORS, YoroshiError, isYoroshiError, type AnyYoroshiError, type ErrorCode, type ErrorDetails } from "./errors.js";
-export { readExpression, readFormula, type Expression, type Formula } from "./expression.js";
+export { readExpression, readFormula, readTest, type Expression, type Formula, type Test } from "./expression.js";
 export { formatMoney, toMicros, type Micros } from "./money.js";
 export { nearest } from "./nearest.js";
 export {
@@ -32,7 +32,7 @@ export {
 } from "./table-source.js";
 export { ownSignal, relaySignal, type OwnSignal } from "./relay.js";
 export { messageText, textMessage, type Message, type MessagePart } from "./message.js";
-export { keptRemark, remark, REMARKS, sameRemark, sentenceOf, withoutFigures, type Remark, type RemarkCode } from "./remark.js";
+export { keptRemark, remark, REMARKS, ruleTold, sameRemark, sentenceOf, withoutFigures, type Remark, type RemarkCode } from "./remark.js";
 export { keep, plainJson, readKept, type StoredForm } from "./stored.js";
 export { checkShape } from "./shape.js";
 export { countChars, groupDigits, joinWords, plural, sentences, utf8Length, wellFormed, wordPattern } from "./words.js";

@@ -65,6 +65,12 @@ export const REMARKS = {
     return `${joinWords(told)} ${told.length === 1 ? "has" : "have"} changed${since}`;
   },
   notRenewed: (d: { because: Inner }) => `not renewed: ${sentenceOf(d.because)}`,
+  /** `rules`: names of the plan's rules, or of our own. */
+  held: (d: { rules: readonly string[] }) => `held for a decision: ${d.rules.map(ruleTold).join(", ")}`,
+  waitsFor: (d: { column: string }) => `waits for a decision on \`${d.column}\``,
+  frozen: () => "the row is frozen",
+  rejected: (d: { reason?: string | undefined }) => (d.reason ? `rejected: ${d.reason}` : "rejected"),
+  overdueBlank: (d: { days: number }) => `left blank, since nobody decided in ${plural(d.days, "day")}`,
   notYet: () => "not filled yet",
   failed: () => "it failed",
   unknown: () => "no reason was recorded",
@@ -75,6 +81,10 @@ export const REMARKS = {
   endsKept: (d: { kept: Figure; of: Figure }) => `${figure(d.kept)} of ${figure(d.of)} characters read, head and tail kept`,
   relatedLeft: (d: { kept: Figure; of: Figure }) => `only ${figure(d.kept)} of ${figure(d.of)} rows, by its limit`,
   listedLeft: (d: { kept: Figure; of: Figure }) => `only ${figure(d.kept)} of ${figure(d.of)} rows, by its \`most\``,
+  overdueAccepted: (d: { days: number }) => `accepted, since nobody decided in ${plural(d.days, "day")}`,
+  askedAgain: (d: { says: string }) => `asked again, since a person said: ${d.says}`,
+  letStand: (d: { by: string }) => `out of date, left to stand by ${d.by}`,
+  setBack: () => "changed by hand, and set back: the column is the machine's",
   oldValue: () => "an old value, since its renewal failed",
   earlierForm: () => "answered by an earlier form of prompts; stands until the row or the template changes, or --refill all is said",
   editedThenChanged: () => "edited, the row has changed since",
@@ -82,6 +92,18 @@ export const REMARKS = {
   /** Of an input, a column or related rows. */
   about: (d: { name: string; remark: Inner }) => `${d.name}: ${sentenceOf(d.remark)}`,
 } as const;
+
+/** Rules of our own in words; those of a plan are told by their names. */
+const OWN_RULES: Readonly<Record<string, string>> = {
+  askedAgain: "asked again",
+  decidedBefore: "a person decided about the row before",
+  edited: "a person's value stands",
+  release: "not released yet",
+  undone: "a decision was taken back",
+};
+
+/** A rule's name in words. */
+export const ruleTold = (rule: string): string => OWN_RULES[rule] ?? rule;
 
 /** The codes of remarks. */
 export type RemarkCode = keyof typeof REMARKS;

@@ -9,25 +9,32 @@ export {
   columnsOf,
   DEFAULT_AT_ONCE,
   DEFAULT_RELATED_LIMIT,
+  HOLDS,
   isTemplateStep,
   MOST_ROWS_PER_REQUEST,
   OWN_STEP,
+  ownerOf,
+  OWNERS,
   PLAN_FORMAT,
   REFILLS,
   templateSteps,
   writerOf,
   type ClearRule,
   type Gate,
+  type HoldRule,
   type Limits,
+  type Overdue,
   type OwnColumn,
+  type Owner,
   type Plan,
   type Refill,
   type RelatedSource,
+  type Review,
   type SetStep,
   type Step,
   type Takes,
   type TemplateStep,
 } from "./plan.js";
-export { plan, planFileSchema, readPlan, type PlanReading, type PlanShape } from "./read-plan.js";
+export { plan, planFileSchema, readPlan, type PlanReading, type PlanShape, type ReviewShape } from "./read-plan.js";
 export { readSet, setFingerprint, type ReadySet } from "./set-column.js";
 export { warnPlan } from "./warn-plan.js";

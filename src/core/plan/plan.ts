@@ -46,6 +46,10 @@ export interface TemplateStep {
   /** Rows that share a request, at most. Default 1. */
   readonly rowsPerRequest?: number | undefined;
   readonly takes?: Takes | undefined;
+  /** The version of the template that is asked: one that a person approved, or a number. Default: the file as it is. */
+  readonly version?: "approved" | number | undefined;
+  /** Of the row only these columns' changes make a value stale; template, references and model count in any case. Default: all inputs. */
+  readonly staleBy?: readonly string[] | undefined;
 }
 
 /** Values that stand in a step's columns before it first fills them, and that it may write over; any other is a person's. */
@@ -82,6 +86,39 @@ export interface Limits {
   readonly atOnce?: number | undefined;
 }
 
+/** A rule that keeps values back until a person has decided. */
+export interface HoldRule {
+  /** CEL over `row`, the new values included, and `answer`: `answer.parts`, `answer.confidence`, `answer.notes` (their codes). */
+  readonly when: string;
+  /** The columns that it holds. Default: all that the answer gave. */
+  readonly columns?: readonly string[] | undefined;
+}
+
+/** What becomes of values that nobody has decided about in time. */
+export type Overdue = "wait" | "accept" | "leaveBlank";
+
+/** What a person looks at before it counts. */
+export interface Review {
+  readonly hold: Readonly<Record<string, HoldRule>>;
+  /** How many people must decide the same. Default 1. */
+  readonly people: 1 | 2;
+  /** Whether later steps wait for what is held; otherwise they read what is proposed. Default true. */
+  readonly waits: boolean;
+  readonly overdue?: { readonly afterDays: number; readonly then: Overdue } | undefined;
+  /** Rows drawn at random, to find how many cells are wrong; `slices` are columns by which the figures are told apart. */
+  readonly spotCheck?: { readonly rows: number; readonly seed: number; readonly slices: readonly string[] } | undefined;
+  /** Values stay out of the table until a random check shows, so sure, that at most so great a share is wrong. */
+  readonly release?:
+    | { readonly wrongAtMost: number; readonly sure: number; readonly columns?: readonly string[] | undefined }
+    | undefined;
+}
+
+/**
+ * Whose a column is: a person's value stays (`keep`), is set back to the machine's (`refuse`), or stays until what it rests on changes,
+ * and is then asked again and held (`untilChanged`).
+ */
+export type Owner = "keep" | "refuse" | "untilChanged";
+
 /** Which table, which rows, which template fills which columns, within which limits. */
 export interface Plan {
   readonly name: string;
@@ -92,6 +129,11 @@ export interface Plan {
   readonly limits: Limits;
   readonly gate?: Gate | undefined;
   readonly refill: Refill;
+  readonly review?: Review | undefined;
+  /** Column -> whose it is. Default: `keep`. */
+  readonly edits?: Readonly<Record<string, Owner>> | undefined;
+  /** CEL over `row`, filled columns included: rows that no step touches, whatever changes. */
+  readonly freeze?: string | undefined;
 }
 
 export const PLAN_FORMAT = "plan/1";
@@ -99,6 +141,9 @@ export const PLAN_FORMAT = "plan/1";
 export const OWN_STEP = "rows";
 export const DEFAULT_AT_ONCE = 8;
 export const MOST_ROWS_PER_REQUEST = 50;
+export const OWNERS: readonly Owner[] = ["keep", "refuse", "untilChanged"];
+/** Rules of our own that hold values: names that no rule of a plan may have. */
+export const HOLDS = ["askedAgain", "decidedBefore", "edited", "release", "undone"] as const;
 export const REFILLS: readonly Refill[] = ["blank", "stale", "failed", "all"];
 
 export const isTemplateStep = (step: Step): step is TemplateStep => "template" in step;
@@ -110,6 +155,9 @@ export const columnsOf = (step: Step): string[] => Object.keys(isTemplateStep(st
 export function templateSteps({ steps }: Pick<Plan, "steps">): { readonly name: string; readonly step: TemplateStep }[] {
   return Object.entries(steps).flatMap(([name, step]) => (isTemplateStep(step) ? [{ name, step }] : []));
 }
+
+/** Whose a column is. */
+export const ownerOf = ({ edits }: Pick<Plan, "edits">, column: string): Owner => edits?.[column] ?? "keep";
 
 /** The step that writes a column. */
 export function writerOf({ steps }: Pick<Plan, "steps">, column: string): string | undefined {

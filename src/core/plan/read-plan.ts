@@ -4,6 +4,7 @@ import {
   complain,
   documentOf,
   readDocument,
+  readTest,
   rowsSourceShape,
   tableSourceShape,
   YoroshiError,
@@ -18,13 +19,19 @@ import { adviseCondition } from "./condition-advice.js";
 import { readCondition } from "./condition.js";
 import {
   columnsOf,
+  HOLDS,
   MOST_ROWS_PER_REQUEST,
   OWN_STEP,
+  OWNERS,
   PLAN_FORMAT,
   REFILLS,
+  type HoldRule,
   type Limits,
+  type Overdue,
+  type Owner,
   type Plan,
   type Refill,
+  type Review,
   type SetStep,
   type Step,
   type TemplateStep,
@@ -36,6 +43,37 @@ const name = z
   .check(z.regex(/^[a-z0-9][a-z0-9-]*$/, "A name is made of small letters, digits and hyphens (for example `deck-log`)."));
 const columns = z.record(z.string(), z.string());
 const takes = z.optional(z.array(z.string()));
+const someColumns = z.optional(z.array(z.string()).check(z.minLength(1, "Name at least one column.")));
+const share = z.number().check(z.gt(0)).check(z.lt(1));
+
+const review = z.strictObject({
+  hold: z._default(
+    z.record(
+      z.string().check(z.regex(/^[A-Za-z][\w-]*$/, "The name of a rule is one word (for example `grave`).")),
+      z.union(
+        [z.string(), z.strictObject({ when: z.string(), columns: someColumns })],
+        "Expected a condition, `row.severity >= 4`, or `{ when: …, columns: [ … ] }`.",
+      ),
+    ),
+    {},
+  ),
+  people: z._default(z.union([z.literal(1), z.literal(2)], "Expected 1, or 2 who must agree."), 1),
+  waits: z._default(z.boolean(), true),
+  overdue: z.optional(
+    z.strictObject({
+      afterDays: z.number().check(z.gt(0)),
+      then: z._default(z.enum(["wait", "accept", "leaveBlank"], "Expected wait, accept or leaveBlank."), "wait"),
+    }),
+  ),
+  spotCheck: z.optional(
+    z.strictObject({
+      rows: z.int().check(z.gte(1)).check(z.lte(10_000)),
+      seed: z._default(z.int(), 1),
+      slices: z._default(z.array(z.string()), []),
+    }),
+  ),
+  release: z.optional(z.strictObject({ wrongAtMost: share, sure: z._default(share, 0.95), columns: someColumns })),
+});
 
 const planFile = z.strictObject({
   yoroshi: z.optional(z.literal(PLAN_FORMAT)),
@@ -73,6 +111,10 @@ const planFile = z.strictObject({
             clear: z.optional(z.array(z.strictObject({ when: z.string(), give: z.record(z.string(), z.json()) }))),
             rowsPerRequest: z.optional(z.int().check(z.gte(1)).check(z.lte(MOST_ROWS_PER_REQUEST))),
             takes,
+            version: z.optional(
+              z.union([z.literal("approved"), z.int().check(z.gte(1))], "Expected `approved`, or the number of a version."),
+            ),
+            staleBy: someColumns,
           }),
           z.strictObject({
             set: z.record(
@@ -100,6 +142,14 @@ const planFile = z.strictObject({
     {},
   ),
   gate: z.optional(z.strictObject({ step: z.string(), part: z.string(), accuracyAtLeast: z.number().check(z.gte(0)).check(z.lte(1)) })),
+  review: z.optional(review),
+  edits: z.optional(
+    z.union(
+      [z.enum(OWNERS as [Owner, ...Owner[]]), z.record(z.string(), z.enum(OWNERS as [Owner, ...Owner[]]))],
+      `Expected \`{ <column>: ${OWNERS.join(" | ")} }\`, or one of these for all columns.`,
+    ),
+  ),
+  freeze: z.optional(z.string()),
   refill: z._default(z.enum(REFILLS as [Refill, ...Refill[]], `Expected one of ${REFILLS.join(", ")}.`), "stale"),
 });
 
@@ -107,7 +157,7 @@ const planFile = z.strictObject({
 export const planFileSchema = (): Record<string, Json> => jsonSchemaOf(planFile);
 
 /** The shape that a person writes, in YAML or in TypeScript. */
-export interface PlanShape extends Omit<Plan, "table" | "steps" | "limits" | "refill"> {
+export interface PlanShape extends Omit<Plan, "table" | "steps" | "limits" | "refill" | "review" | "edits"> {
   /** `key` is left out where rows are made of groups: these name them. */
   readonly table: Plan["table"] | (Omit<Plan["table"], "key" | "groups"> & { readonly groups: GroupsSource });
   readonly steps?:
@@ -115,6 +165,21 @@ export interface PlanShape extends Omit<Plan, "table" | "steps" | "limits" | "re
     | undefined;
   readonly limits?: Limits | undefined;
   readonly refill?: Refill | undefined;
+  readonly review?: ReviewShape | undefined;
+  /** Whose the columns are: each by its name, or all. */
+  readonly edits?: Owner | Plan["edits"];
+}
+
+type SpotCheck = NonNullable<Review["spotCheck"]>;
+
+/** What is to be looked at, as a person writes it. */
+export interface ReviewShape extends Partial<Omit<Review, "hold" | "spotCheck" | "release" | "overdue">> {
+  readonly hold?: Readonly<Record<string, string | HoldRule>> | undefined;
+  readonly spotCheck?: (Partial<SpotCheck> & Pick<SpotCheck, "rows">) | undefined;
+  readonly release?:
+    | { readonly wrongAtMost: number; readonly sure?: number | undefined; readonly columns?: readonly string[] | undefined }
+    | undefined;
+  readonly overdue?: { readonly afterDays: number; readonly then?: Overdue | undefined } | undefined;
 }
 
 export interface PlanReading {
@@ -245,7 +310,34 @@ function readPlanDocument(document: SourceDocument, advise: Advise = (_source, p
         );
     }
   }
+  found.push(...reviewFaults(value, document, advise));
   if (found.length > 0) return { document, complaints: found };
-  const { yoroshi: _, ...made } = value;
-  return { plan: made as Plan, document, complaints: [] };
+  const { yoroshi: _, review: looked, edits, ...made } = value;
+  const plan = {
+    ...made,
+    ...(looked ? { review: { ...looked, hold: mapped(looked.hold, (rule) => (typeof rule === "string" ? { when: rule } : rule)) } } : {}),
+    ...(edits ? { edits: typeof edits === "string" ? Object.fromEntries([...writer.keys()].map((column) => [column, edits])) : edits } : {}),
+  };
+  return { plan: plan as Plan, document, complaints: [] };
+}
+
+function mapped<T, U>(record: Readonly<Record<string, T>>, change: (value: T) => U): Record<string, U> {
+  return Object.fromEntries(Object.entries(record).map(([name, value]) => [name, change(value)]));
+}
+
+/** Rules of review, and `freeze`, that cannot be read. */
+function reviewFaults({ review: looked, freeze }: z.output<typeof planFile>, document: SourceDocument, advise: Advise): Complaint[] {
+  const found: Complaint[] = [];
+  for (const [rule, said] of Object.entries(looked?.hold ?? {})) {
+    const at = ["review", "hold", rule];
+    if ((HOLDS as readonly string[]).includes(rule))
+      found.push(complain("badValue", document.atKey(at), { problem: `\`${rule}\` is a rule of Yoroshi's own. Give yours another name.` }));
+    const when = typeof said === "string" ? said : said.when;
+    const { problem } = readTest(when, ["row", "answer"]);
+    if (problem)
+      found.push(complain("badCondition", document.at(typeof said === "string" ? at : [...at, "when"]), { problem: advise(when, problem) }));
+  }
+  const { problem } = freeze === undefined ? {} : readCondition(freeze);
+  if (problem) found.push(complain("badCondition", document.at(["freeze"]), { problem: advise(freeze!, problem) }));
+  return found;
 }

@@ -1,4 +1,10 @@
-import { logGamma } from "./special.js";
+import { binomialMass } from "./special.js";
+
+/** A range of whole numbers, both ends included. */
+export interface CountBounds {
+  readonly low: number;
+  readonly high: number;
+}
 
 /**
  * Bounds for how many of a finite population have a property, from a sample drawn without putting back (exact, by the
@@ -17,18 +23,74 @@ import { logGamma } from "./special.js";
  * hypergeometricBounds(2_000, 60, 3).high; // => 246
  * ```
  */
-export function hypergeometricBounds(
+export function hypergeometricBounds(population: number, sample: number, found: number, level = 0.95): CountBounds {
+  const rare = 1 - level;
+  const [least, most] = [found, population - (sample - found)];
+  /** P(at most `found`) falls as more have it, P(at least `found`) grows. */
+  const high = lastWhere(least, most, (having) => hypergeometricTails(population, sample, found, having).atMost > rare);
+  const low = most - lastWhere(0, most - least, (back) => hypergeometricTails(population, sample, found, most - back).atLeast > rare);
+  return { low, high };
+}
+
+/**
+ * Bounds for how many of a finite population have a property that hold, with `level`, at every size of the sample at once: one may look
+ * after each row and stop when one likes. Those numbers are left out under which what was found is so much less likely than on average
+ * over a prior (the prior-posterior ratio; Waudby-Smith and Ramdas 2020, for the hypergeometric with a beta-binomial prior). Whatever the
+ * prior, they hold; one near the truth makes them narrow.
+ *
+ * @param prior the prior's two shapes: `[1, 1]` for none in particular (the default), `[1, b]` for shares around 1 / b.
+ * @example
+ * ```ts
+ * import { sequentialBounds } from "yoroshi/statistics";
+ *
+ * // None of 100 checked rows of 5,000 is wrong, looked at as often as one likes.
+ * sequentialBounds(5_000, 100, 0, 0.95, [1, 20]).high; // => 233
+ * ```
+ */
+export function sequentialBounds(
   population: number,
   sample: number,
   found: number,
   level = 0.95,
-): { readonly low: number; readonly high: number } {
-  const rare = 1 - level;
-  const [least, most] = [found, population - (sample - found)];
-  /** P(at most `found`) falls as more have it, P(at least `found`) grows. */
-  const high = lastWhere(least, most, (having) => cumulative(population, sample, found, having) > rare);
-  const low = most - lastWhere(0, most - least, (back) => 1 - cumulative(population, sample, found - 1, most - back) > rare);
+  [a, b]: readonly [number, number] = [1, 1],
+): CountBounds {
+  if (sample === 0) return { low: 0, high: population };
+  const least = logBetaBinomial(sample, found, a, b) + Math.log(1 - level);
+  const isLikely = (having: number): boolean => logMass(population, sample, found, having) >= least;
+  const [lowest, highest] = [found, population - (sample - found)];
+  // Likelihood grows up to here and falls behind it.
+  const peak = Math.min(highest, Math.max(lowest, Math.floor((found * (population + 1)) / sample)));
+  const high = lastWhere(peak, highest, isLikely);
+  const low = peak - lastWhere(0, peak - lowest, (back) => isLikely(peak - back));
   return { low, high };
+}
+
+/**
+ * How many rows must be looked at until `sequentialBounds` show that at most so many of a population have a property, if no more are found
+ * than until now.
+ *
+ * @param most how many may have it.
+ * @param so.sample, so.found what was looked at until now. Default: nothing.
+ * @returns the size of the whole sample; `undefined` where even looking at all would not show it.
+ * @example
+ * ```ts
+ * import { rowsToShow } from "yoroshi/statistics";
+ *
+ * rowsToShow(5_000, 250, 0.95, [1, 20]); // => 92
+ * ```
+ */
+export function rowsToShow(
+  population: number,
+  most: number,
+  level = 0.95,
+  prior: readonly [number, number] = [1, 1],
+  { sample = 0, found = 0 }: { readonly sample?: number; readonly found?: number } = {},
+): number | undefined {
+  const shows = (rows: number): boolean => sequentialBounds(population, rows, found, level, prior).high <= most;
+  if (found > most) return undefined;
+  if (sample > 0 && shows(sample)) return sample;
+  // What is not shown by few rows is by many: at the latest when all are seen.
+  return lastWhere(Math.max(sample, found), population, (rows) => !shows(rows)) + 1;
 }
 
 /** The last whole number from `from` to `to` for which a condition holds that first holds and then does not. */
@@ -42,18 +104,64 @@ function lastWhere(from: number, to: number, holds: (value: number) => boolean):
   return low;
 }
 
-/** P(X <= found) when `having` of the population have it. */
-function cumulative(population: number, sample: number, found: number, having: number): number {
-  const least = Math.max(0, sample + having - population);
-  if (found < least) return 0;
-  if (found >= Math.min(sample, having)) return 1;
-  let log = logChoose(having, least) + logChoose(population - having, sample - least) - logChoose(population, sample);
-  let sum = Math.exp(log);
-  for (let k = least; k < found; k++) {
-    log += Math.log(((having - k) * (sample - k)) / ((k + 1) * (population - having - sample + k + 1)));
-    sum += Math.exp(log);
-  }
-  return Math.min(1, sum);
+/**
+ * How likely it is to find so many or fewer, and so many or more, when `having` of the population have it.
+ *
+ * @example
+ * ```ts
+ * import { hypergeometricTails } from "yoroshi/statistics";
+ *
+ * hypergeometricTails(50, 10, 1, 5).atMost; // => 0.742171
+ * ```
+ */
+export function hypergeometricTails(
+  population: number,
+  sample: number,
+  found: number,
+  having: number,
+): { readonly atMost: number; readonly atLeast: number } {
+  const [least, most] = [Math.max(0, sample + having - population), Math.min(sample, having)];
+  if (found < least) return { atMost: 0, atLeast: 1 };
+  if (found > most) return { atMost: 1, atLeast: 0 };
+  const here = mass(population, sample, found, having);
+  /** Terms from `found` downwards, or upwards, without its own: they fall, since the tail away from the middle is summed. */
+  const tail = (step: -1 | 1): number => {
+    let [term, sum] = [here, 0];
+    for (let k = found; step === 1 ? k < most : k > least; k += step) {
+      term *= step === 1 ? ratio(k) : 1 / ratio(k - 1);
+      sum += term;
+      if (term < sum * ENOUGH) break;
+    }
+    return sum;
+  };
+  /** P(k + 1) / P(k). */
+  const ratio = (k: number): number => ((having - k) * (sample - k)) / ((k + 1) * (population - having - sample + k + 1));
+  const isLow = found * (population + 2) <= (sample + 1) * (having + 1);
+  const far = tail(isLow ? -1 : 1);
+  return isLow
+    ? { atMost: Math.min(1, here + far), atLeast: Math.min(1, Math.max(0, 1 - far)) }
+    : { atMost: Math.min(1, Math.max(0, 1 - far)), atLeast: Math.min(1, here + far) };
 }
 
-const logChoose = (n: number, k: number): number => logGamma(n + 1) - logGamma(k + 1) - logGamma(n - k + 1);
+const ENOUGH = 1e-17;
+
+/** P(X = found), as a quotient of three binomial masses, which keeps its precision at any size (Loader 2000). */
+const mass = (population: number, sample: number, found: number, having: number): number =>
+  Math.exp(logMass(population, sample, found, having));
+
+function logMass(population: number, sample: number, found: number, having: number): number {
+  if (found < Math.max(0, sample + having - population) || found > Math.min(sample, having)) return -Infinity;
+  const share = sample / population;
+  return (
+    binomialMass(found, having, share) + binomialMass(sample - found, population - having, share) - binomialMass(sample, population, share)
+  );
+}
+
+/** ln P(found) of a beta-binomial distribution. */
+function logBetaBinomial(sample: number, found: number, a: number, b: number): number {
+  // A product of `sample` quotients, so that no large logarithms cancel.
+  let sum = 0;
+  for (let k = 0; k < found; k++) sum += Math.log(((sample - k) * (a + k)) / ((k + 1) * (a + b + k)));
+  for (let k = 0; k < sample - found; k++) sum += Math.log((b + k) / (a + b + found + k));
+  return sum;
+}

@@ -2,7 +2,7 @@ export { fleissKappa, majority } from "./agreement.js";
 export { calibration, thresholdFor, type CalibrationReport, type Judged, type ReliabilityBin, type Threshold } from "./calibration.js";
 export { chiSquare, type ChiSquare } from "./chi-square.js";
 export { clopperPearson } from "./clopper-pearson.js";
-export { hypergeometricBounds } from "./hypergeometric.js";
+export { hypergeometricBounds, hypergeometricTails, rowsToShow, sequentialBounds, type CountBounds } from "./hypergeometric.js";
 export { krippendorffAlpha, type Scale } from "./krippendorff.js";
 export {
   classReport,

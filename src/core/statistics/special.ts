@@ -73,3 +73,48 @@ const nonZero = (value: number): number => (Math.abs(value) < TINY ? TINY : valu
 
 /** The probability of a standard normal value at least as far from 0 as `z`. */
 export const normalTails = (z: number): number => (z === 0 ? 1 : upperGamma(0.5, (z * z) / 2));
+
+/**
+ * The natural logarithm of a binomial probability, by its saddle point (Loader 2000): as precise for a million trials as for ten.
+ *
+ * @param share the probability of each.
+ */
+export function binomialMass(found: number, trials: number, share: number): number {
+  if (share <= 0) return found === 0 ? 0 : -Infinity;
+  if (share >= 1) return found === trials ? 0 : -Infinity;
+  if (found < 0 || found > trials) return -Infinity;
+  if (trials === 0) return 0;
+  if (found === 0) return trials * Math.log1p(-share);
+  if (found === trials) return trials * Math.log(share);
+  const left = trials - found;
+  return (
+    stirlingError(trials) -
+    stirlingError(found) -
+    stirlingError(left) -
+    deviance(found, trials * share) -
+    deviance(left, trials * (1 - share)) +
+    0.5 * Math.log(trials / (2 * Math.PI * found * left))
+  );
+}
+
+/** ln n! less Stirling's formula for it; by its series from 16 on. */
+function stirlingError(n: number): number {
+  if (n <= 15) return logGamma(n + 1) - (n + 0.5) * Math.log(n) + n - 0.5 * Math.log(2 * Math.PI);
+  const square = n * n;
+  return (1 / 12 - (1 / 360 - (1 / 1260 - (1 / 1680 - 1 / (1188 * square)) / square) / square) / square) / n;
+}
+
+/** x ln(x / m) + m - x, without cancelling where they are close. */
+function deviance(x: number, m: number): number {
+  if (Math.abs(x - m) >= 0.1 * (x + m)) return x * Math.log(x / m) + m - x;
+  const v = (x - m) / (x + m);
+  let sum = (x - m) * v;
+  let term = 2 * x * v;
+  for (let j = 1; j < MOST_TERMS; j++) {
+    term *= v * v;
+    const next = sum + term / (2 * j + 1);
+    if (next === sum) return next;
+    sum = next;
+  }
+  return sum;
+}

@@ -1,0 +1,113 @@
+import { canonicalJson, plainJson, quickHash, type Json } from "../ground/index.js";
+import type { CellRecord, CellState, HeldCells } from "../ledger/index.js";
+import { ownerOf } from "../plan/index.js";
+import { heldBy, heldColumns, type HeldBy } from "../review/index.js";
+import type { CellValue } from "../table/index.js";
+import { editMark } from "./edit-remarks.js";
+import { rowFor, typed, type Passing } from "./passing.js";
+import type { StepWork, Work } from "./setup.js";
+
+/** What an answer gives a row, before anybody has said that it may go into the table. */
+export interface Proposed {
+  readonly values: Readonly<Record<string, CellValue>>;
+  readonly parts: Readonly<Record<string, Json>>;
+  readonly confidence: number | undefined;
+  readonly notes: readonly string[];
+  /** A person had it asked again. */
+  readonly isAgain: boolean;
+  readonly version: number | undefined;
+  readonly model: string | undefined;
+}
+
+/** Splits what an answer gives into what goes into the table and what is held for a decision; `held` is left out where nothing is. */
+export function splitHeld(
+  work: Work,
+  one: StepWork,
+  passed: Passing,
+  record: CellRecord | undefined,
+  proposed: Proposed,
+): { readonly values: CellRecord["values"]; readonly held?: HeldCells } {
+  const by = holdsOf(work, one, passed, record, proposed);
+  const columns = heldColumns(by);
+  if (columns.length === 0) return { values: proposed.values };
+  const held = Object.fromEntries(columns.map((column) => [column, proposed.values[column]!]));
+  const values: Record<string, CellValue> = {};
+  for (const [column, value] of Object.entries(proposed.values)) {
+    // The earlier value stands.
+    const stands = column in held ? record?.values[column] : value;
+    if (stands !== undefined) values[column] = stands;
+  }
+  return {
+    values,
+    held: {
+      values: held,
+      by,
+      since: work.clock.now(),
+      version: proposed.version,
+      model: proposed.model,
+      row: shownRow(one, passed),
+      place: passed.row.place,
+      on: editMark(one, passed),
+      like: likeness(one, held),
+    },
+  };
+}
+
+/** Which rules hold which columns of what an answer gives. A person's own value is not held against: it stands anyway. */
+function holdsOf(work: Work, one: StepWork, passed: Passing, record: CellRecord | undefined, proposed: Proposed): HeldBy {
+  const all = Object.keys(proposed.values);
+  const edited = all.filter((column) => record?.edited?.[column] !== undefined);
+  const returns = edited.filter((column) => ownerOf(work.plan, column) === "untilChanged");
+  const before = all.filter((column) => record?.decided?.[column]?.how === "edit");
+  const given: Record<string, unknown> = {};
+  for (const target of one.targets) given[target.name] = typed(target, proposed.values[target.name]);
+  const { parts, confidence, notes } = proposed;
+  const said = one.holds.length > 0 ? heldBy(one.holds, { row: { ...rowFor(passed), ...given }, parts, confidence, notes }) : {};
+  const by: Record<string, readonly string[]> = {
+    ...said,
+    ...(proposed.isAgain ? { askedAgain: all } : {}),
+    ...(before.length > 0 ? { decidedBefore: before } : {}),
+    ...(one.unreleased.length > 0 ? { release: one.unreleased } : {}),
+  };
+  const held: Record<string, readonly string[]> = {};
+  for (const [rule, columns] of Object.entries(by)) {
+    const own = columns.filter((column) => !edited.includes(column));
+    if (own.length > 0) held[rule] = own;
+  }
+  return returns.length > 0 ? { ...held, edited: returns } : held;
+}
+
+/** Values of one step that say the same; free words differ in each row, so they count only where there is nothing else. */
+function likeness({ targets }: StepWork, held: HeldCells["values"]): string {
+  const own = targets.filter(({ name }) => name in held);
+  const verdicts = own.filter(({ freeText }) => !freeText);
+  const shown = (verdicts.length > 0 ? verdicts : own).map(({ name }) => [name, held[name]!]);
+  return quickHash(canonicalJson(plainJson(shown)));
+}
+
+const MOST_CHARS = 2_000;
+const MOST_READ_CHARS = 8_000;
+
+/** The row as a person sees it beside the value: what the step reads first; long texts are cut. */
+export function shownRow({ reads, targets }: StepWork, { row, related, given }: Passing): Record<string, string> {
+  const own = new Set(targets.map(({ name }) => name));
+  const shown: Record<string, string> = {};
+  const put = (column: string, text: string, most: number): void => {
+    if (text !== "") shown[column] = text.length > most ? `${text.slice(0, most)}…` : text;
+  };
+  for (const column of reads) {
+    if (related[column]) put(column, related[column].map((one) => Object.values(one).join(" · ")).join("\n"), MOST_READ_CHARS);
+    else put(column, String(given[column] ?? row.values[column] ?? ""), MOST_READ_CHARS);
+  }
+  for (const [column, text] of Object.entries({ ...row.values, ...given }))
+    if (!own.has(column) && !(column in shown)) put(column, String(text), MOST_CHARS);
+  return shown;
+}
+
+/** How one column of a row's cells stands. */
+export function columnState(record: CellRecord | undefined, column: string): CellState {
+  if (record?.edited?.[column] !== undefined && record.held?.values[column] === undefined) return "edited";
+  if (record?.held) return record.held.values[column] === undefined ? "filled" : "held";
+  if (record?.decided?.[column]?.how === "reject" && record.values[column] === undefined) return "skipped";
+  return record?.state ?? "blank";
+}

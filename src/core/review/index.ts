@@ -1,0 +1,3 @@
+export { heldBy, heldColumns, readyHolds, type HeldBy, type JudgedRow, type ReadyHold } from "./hold.js";
+export { keepRelease, readReleases, stillUnreleased, unreleasedColumns, type Release } from "./release.js";
+export { earlierDecisions, judgedMark, verdictOf, type Verdict } from "./verdict.js";
