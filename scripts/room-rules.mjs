@@ -14,6 +14,7 @@ const CORE_ROOMS = [
   "review",
   "cells",
   "fill",
+  "deciding",
   "derive",
   "standin",
 ];

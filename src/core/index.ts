@@ -2,6 +2,7 @@
 export * from "./answer/index.js";
 export * from "./asking/index.js";
 export * from "./cells/index.js";
+export * from "./deciding/index.js";
 export * from "./derive/index.js";
 export * from "./fill/index.js";
 export * from "./ground/index.js";

@@ -150,10 +150,7 @@ function decideHeld(work: Work, one: StepWork, record: CellRecord, held: HeldCel
   const by = openHolds(work.plan, one, held, releases);
   const overdue = review?.overdue;
   const isOver =
-    overdue !== undefined &&
-    overdue.then !== "wait" &&
-    !("release" in by) &&
-    work.clock.now() - held.since >= overdue.afterDays * DAY_MS;
+    overdue !== undefined && overdue.then !== "wait" && !("release" in by) && work.clock.now() - held.since >= overdue.afterDays * DAY_MS;
   if (isOver) return { do: "release", how: overdue.then as "accept" | "leaveBlank", by: {} };
   const left = new Set(heldColumns(by));
   if (Object.keys(held.values).some((column) => !left.has(column))) return { do: "release", how: "released", by };

@@ -128,7 +128,8 @@ function withEdits(
     was: unwritten(record, writtenAt),
     edited: Object.keys(edited).length > 0 ? edited : undefined,
     editedOn: undefined,
-    run,
+    // Who filled the cells stays known: a person's change is no run.
+    run: record?.run ?? run,
     at,
   };
 }

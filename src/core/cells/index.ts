@@ -1,11 +1,11 @@
-export { decide, type Decision } from "./decide.js";
+export { decide, openHolds, type Decision } from "./decide.js";
 export { editRemarks } from "./edit-remarks.js";
 export { absorbEdits } from "./edits.js";
 export { explainCells, type CellExplanation } from "./explain.js";
 export type { FilledRow } from "./filled-row.js";
 export { columnState, shownRow } from "./hold-values.js";
 export { handOn, inputsFor, notesRead, rowFor, type Passing, type RowState } from "./passing.js";
-export { answeredCells, givenCells, leftCells, markedCells, releasedCells, setCells, type Asked } from "./record.js";
+export { answeredCells, givenCells, leftCells, markedCells, releasedCells, restandingCells, setCells, type Asked } from "./record.js";
 export {
   askingOf,
   givesUp,
@@ -25,6 +25,6 @@ export { IN_TIME, settleHeld, withoutColumns, type CellVerdict } from "./settle-
 export { renewsStanding } from "./standing.js";
 export { survey, type OpenCell, type Survey } from "./survey.js";
 export { Told, type ToldNote } from "./told.js";
-export { consider, filledMark, filledRows, inputCells, walk } from "./walk.js";
-export { NOT_WRITTEN, writeTable } from "./write-table.js";
+export { consider, considerAll, filledMark, filledRows, inputCells, walk } from "./walk.js";
+export { NOT_WRITTEN, writeTable, type TableWritten } from "./write-table.js";
 export { readWritten } from "./writers.js";

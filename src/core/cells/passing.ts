@@ -68,7 +68,10 @@ export function handOn(passed: Passing, { targets, holdsBack }: StepWork, record
     if (held !== undefined && holdsBack) passed.waitsFor = [...passed.waitsFor, target.name];
     if (isOld && edited === undefined) passed.notes[target.name] = OLD_VALUE;
     else if (passed.notes[target.name]?.code === "oldValue") delete passed.notes[target.name];
-    passed.given[target.name] = edited === undefined ? typed(target, holdsBack ? record?.values[target.name] : (held ?? record?.values[target.name])) : typed(target, edited);
+    passed.given[target.name] =
+      edited === undefined
+        ? typed(target, holdsBack ? record?.values[target.name] : (held ?? record?.values[target.name]))
+        : typed(target, edited);
   }
 }
 

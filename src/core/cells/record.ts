@@ -122,12 +122,7 @@ export function givenCells(work: Work, about: About, rule: ReadyRule, run: strin
 }
 
 /** What time, or a release, makes of values that were held. */
-export function releasedCells(
-  work: Work,
-  about: About,
-  { how, by }: Extract<Decision, { do: "release" }>,
-  run: string,
-): CellRecord {
+export function releasedCells(work: Work, about: About, { how, by }: Extract<Decision, { do: "release" }>, run: string): CellRecord {
   const record = about.record!;
   const held = record.held!;
   const left = new Set(heldColumns(by));
@@ -203,7 +198,11 @@ function withoutGivenUp(work: Work, one: StepWork, record: CellRecord, run: stri
 /** The record of a row that gets no answer, or `undefined` when it stands so already. */
 export function markedCells(work: Work, about: About, state: CellState, reason: Remark, run: string): CellRecord | undefined {
   const { record } = about;
-  if (record?.state === state && sameRemark(record.reason, reason) && !Object.keys(record.edited ?? {}).some((column) => givesUp(work, column)))
+  if (
+    record?.state === state &&
+    sameRemark(record.reason, reason) &&
+    !Object.keys(record.edited ?? {}).some((column) => givesUp(work, column))
+  )
     return undefined;
   return {
     ...base(work, about, run),
@@ -221,6 +220,19 @@ export function markedCells(work: Work, about: About, state: CellState, reason: 
 function marksOf(record: CellRecord | undefined): Pick<CellRecord, "decided" | "again" | "letStand"> {
   const { decided, again, letStand } = record ?? {};
   return { ...(decided ? { decided } : {}), ...(again ? { again } : {}), ...(letStand ? { letStand } : {}) };
+}
+
+/** A row's cells as somebody decided them: what the table still holds is known to be ours, so that it can be written over. */
+export function restandingCells(work: Work, one: StepWork, record: CellRecord, next: CellRecord, run: string): CellRecord {
+  const was = stillStanding(record, work.writtenAt);
+  const given = Object.entries(record.edited ?? {}).filter(([column]) => next.edited?.[column] === undefined);
+  return {
+    ...next,
+    was: given.length > 0 ? { ...was, ...Object.fromEntries(given) } : was,
+    past: pastOf(work, one, record, next.values),
+    run,
+    at: recordTime(work.clock.now(), work.writtenAt),
+  };
 }
 
 const MOST_PAST = 6;

@@ -135,7 +135,15 @@ export class Run {
       this.told.addAll(notesRead(one, passed), passed.row.key, one.name);
       setBack.push(...this.#setBack(one, passed, record));
       if (decision.do === "answer") {
-        open.push({ one, passed, record, ...decision, asking: one.does as AskWork, step: one.name, rowsPerRequest: decision.again ? 1 : one.rowsPerRequest });
+        open.push({
+          one,
+          passed,
+          record,
+          ...decision,
+          asking: one.does as AskWork,
+          step: one.name,
+          rowsPerRequest: decision.again ? 1 : one.rowsPerRequest,
+        });
         continue;
       }
       const now = this.#settleWithout(one, passed, record, decision);

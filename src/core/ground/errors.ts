@@ -59,6 +59,31 @@ export const ERRORS = {
     (d: { plan: string; problems: readonly string[] }) =>
       `The plan ${d.plan} cannot be filled yet; nothing was asked:\n${d.problems.map((problem) => `  - ${problem}`).join("\n")}`,
   ),
+  nothingToDecide: entry(
+    2,
+    404,
+    (d: { plan: string; key: string; column?: string | undefined }) =>
+      `The plan ${d.plan} has no value to decide for the row ${d.key}${d.column === undefined ? "" : ` in \`${d.column}\``}. \`yoroshi review ${d.plan}\` shows what waits.`,
+  ),
+  answerMovedOn: entry(
+    2,
+    409,
+    (d: { key: string; column: string }) =>
+      `The answer to the row ${d.key} has changed since its \`${d.column}\` was shown. Nothing was decided; look at it again.`,
+  ),
+  decisionUnfit: entry(
+    2,
+    400,
+    (d: { key: string; column: string; problem: string }) =>
+      `Row ${d.key}, \`${d.column}\`: ${d.problem}. Nothing was decided about the row.`,
+  ),
+  rowBusy: entry(3, 409, (d: { key: string }) => `Somebody else is deciding about the row ${d.key} at this moment. Try again.`),
+  nothingToCheck: entry(
+    2,
+    409,
+    (d: { plan: string; step: string; version: number; model: string }) =>
+      `There is nothing to draw a random check from: no cell of the step ${d.step} of ${d.plan} stands as version ${d.version} and ${d.model} answered it, undecided by a person. Fill the plan first.`,
+  ),
   columnsMissing: entry(
     2,
     409,

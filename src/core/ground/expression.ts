@@ -139,7 +139,10 @@ function readOver(source: string, variables: readonly string[]): { formula?: Ove
       formula: {
         members,
         evaluate: (values) => {
-          if (depth > 1 && Math.max(...Object.values(values).map((value) => longest(value, takesApart))) ** depth * source.length > MOST_STEPS)
+          if (
+            depth > 1 &&
+            Math.max(...Object.values(values).map((value) => longest(value, takesApart))) ** depth * source.length > MOST_STEPS
+          )
             return { reason: `would take too many steps for this row: its loops stand ${depth} deep, over long lists` };
           try {
             return { value: evaluate(values) as unknown };

@@ -126,6 +126,8 @@ export interface DecisionRecord {
   readonly check?: string | undefined;
   /** Whether the value was not shown before. */
   readonly blind?: boolean | undefined;
+  /** The row as it was shown, and what else was known of the held values; once for each act. */
+  readonly shown?: Omit<HeldCells, "values" | "by"> | undefined;
   /** Taken back. */
   readonly undone?: { readonly by: string; readonly at: number } | undefined;
 }

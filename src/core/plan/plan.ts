@@ -108,9 +108,7 @@ export interface Review {
   /** Rows drawn at random, to find how many cells are wrong; `slices` are columns by which the figures are told apart. */
   readonly spotCheck?: { readonly rows: number; readonly seed: number; readonly slices: readonly string[] } | undefined;
   /** Values stay out of the table until a random check shows, so sure, that at most so great a share is wrong. */
-  readonly release?:
-    | { readonly wrongAtMost: number; readonly sure: number; readonly columns?: readonly string[] | undefined }
-    | undefined;
+  readonly release?: { readonly wrongAtMost: number; readonly sure: number; readonly columns?: readonly string[] | undefined } | undefined;
 }
 
 /**

@@ -177,8 +177,7 @@ export interface ReviewShape extends Partial<Omit<Review, "hold" | "spotCheck" |
   readonly hold?: Readonly<Record<string, string | HoldRule>> | undefined;
   readonly spotCheck?: (Partial<SpotCheck> & Pick<SpotCheck, "rows">) | undefined;
   readonly release?:
-    | { readonly wrongAtMost: number; readonly sure?: number | undefined; readonly columns?: readonly string[] | undefined }
-    | undefined;
+    { readonly wrongAtMost: number; readonly sure?: number | undefined; readonly columns?: readonly string[] | undefined } | undefined;
   readonly overdue?: { readonly afterDays: number; readonly then?: Overdue | undefined } | undefined;
 }
 
@@ -316,7 +315,9 @@ function readPlanDocument(document: SourceDocument, advise: Advise = (_source, p
   const plan = {
     ...made,
     ...(looked ? { review: { ...looked, hold: mapped(looked.hold, (rule) => (typeof rule === "string" ? { when: rule } : rule)) } } : {}),
-    ...(edits ? { edits: typeof edits === "string" ? Object.fromEntries([...writer.keys()].map((column) => [column, edits])) : edits } : {}),
+    ...(edits
+      ? { edits: typeof edits === "string" ? Object.fromEntries([...writer.keys()].map((column) => [column, edits])) : edits }
+      : {}),
   };
   return { plan: plan as Plan, document, complaints: [] };
 }
@@ -335,7 +336,9 @@ function reviewFaults({ review: looked, freeze }: z.output<typeof planFile>, doc
     const when = typeof said === "string" ? said : said.when;
     const { problem } = readTest(when, ["row", "answer"]);
     if (problem)
-      found.push(complain("badCondition", document.at(typeof said === "string" ? at : [...at, "when"]), { problem: advise(when, problem) }));
+      found.push(
+        complain("badCondition", document.at(typeof said === "string" ? at : [...at, "when"]), { problem: advise(when, problem) }),
+      );
   }
   const { problem } = freeze === undefined ? {} : readCondition(freeze);
   if (problem) found.push(complain("badCondition", document.at(["freeze"]), { problem: advise(freeze!, problem) }));

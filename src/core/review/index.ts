@@ -1,3 +1,4 @@
+export { releaseFigures, wrongFigures, type ReleaseFigures, type WrongFigures } from "./error-figures.js";
 export { heldBy, heldColumns, readyHolds, type HeldBy, type JudgedRow, type ReadyHold } from "./hold.js";
 export { keepRelease, readReleases, stillUnreleased, unreleasedColumns, type Release } from "./release.js";
 export { earlierDecisions, judgedMark, verdictOf, type Verdict } from "./verdict.js";
