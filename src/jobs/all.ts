@@ -1,6 +1,7 @@
 /** Every job, by its name. */
 export { checkFiles } from "./check-files.js";
 export { packTemplates, unpackTemplates } from "./carry-templates.js";
+export { decide, drawCheck, judgeChecked, letStand, undoDecision, undoFill, writeReview } from "./decide.js";
 export { drawSamples, sealSamples } from "./draw-samples.js";
 export { explainRow } from "./explain-row.js";
 export { fillPlan } from "./fill-plan.js";
@@ -11,11 +12,15 @@ export { listTrials } from "./list-trials.js";
 export { copyTemplate, draftTemplate, listStarters, writeStarter } from "./new-template.js";
 export { previewFill } from "./preview-fill.js";
 export { listFaults, serveStandin } from "./serve-standin.js";
+export { exportReview, importReview } from "./review-file.js";
+export { keepAsSamples } from "./review-samples.js";
+export { readCheck, readReview } from "./review-rows.js";
+export { showReview } from "./review-figures.js";
 export { setDemoDraft, setUpDemo } from "./set-up-demo.js";
 export { showPlan } from "./show-plan.js";
 export { showTemplate } from "./show-template.js";
 export { surveyPlan } from "./survey-plan.js";
-export { compareVersion, listVersions, restoreTemplate } from "./template-versions.js";
+export { approveVersion, compareVersion, listVersions, restoreTemplate } from "./template-versions.js";
 export { trialTemplate } from "./trial-template.js";
 export { tryRow } from "./try-row.js";
 export { writeTypes } from "./write-types.js";

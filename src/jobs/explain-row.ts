@@ -1,8 +1,8 @@
 import * as z from "zod";
 import { explainCells } from "../core/index.js";
 import { defineJob } from "./job.js";
-import { answerShape, cellState, cellValue, message, plain } from "./schemas.js";
-import { reasonTold, toldAnswer, toldCells, toldPrompt } from "./told.js";
+import { answerShape, cellState, cellValue, decisionShape, message, plain } from "./schemas.js";
+import { reasonTold, toldAnswer, toldCells, toldDecision, toldPrompt } from "./told.js";
 
 const input = z.strictObject({
   plan: z.string(),
@@ -28,6 +28,35 @@ const cellRecord = z.object({
   editedOn: z.string().optional(),
   form: z.int().optional(),
   past: z.array(z.string()).optional(),
+  /** What waits for a decision, and by which rules. */
+  held: z
+    .object({
+      values: z.record(z.string(), cellValue),
+      by: z.record(z.string(), z.array(z.string())),
+      since: z.number(),
+      version: z.int().optional(),
+      model: z.string().optional(),
+      row: z.record(z.string(), z.string()),
+      place: z.string(),
+      on: z.string().optional(),
+      like: z.string(),
+    })
+    .optional(),
+  /** What was decided of the answer, by whom. */
+  decided: z
+    .record(
+      z.string(),
+      z.object({
+        how: z.enum(["accept", "edit", "reject"]),
+        act: z.string().optional(),
+        by: z.string(),
+        at: z.number(),
+        reason: z.string().optional(),
+      }),
+    )
+    .optional(),
+  again: z.object({ on: z.string(), says: z.string(), before: z.string(), by: z.string() }).optional(),
+  letStand: z.object({ on: z.string(), by: z.string(), at: z.number() }).optional(),
   run: z.string(),
   at: z.number(),
 });
@@ -57,6 +86,8 @@ const step = z.object({
   prompt: z.array(message).optional(),
   /** Whether the answer is to exactly this prompt. */
   same: z.boolean(),
+  /** What people decided about the row, oldest first. */
+  decisions: z.array(decisionShape),
 });
 
 const report = z.object({ plan: z.string(), table: z.string(), key: z.string(), steps: z.array(step) });
@@ -73,8 +104,10 @@ export const explainRow = defineJob({
   async run(project, { plan, key, column }) {
     const { setup } = await project.fillSetup(plan, { asks: false });
     const found = await explainCells(setup, key, column);
-    const steps = found.map(({ reason, record, answer, columns, prompt, ...one }) => ({
+    const decisions = await Promise.all(found.map(({ step: name }) => setup.ledger.decisions.of(setup.plan.name, name, key)));
+    const steps = found.map(({ reason, record, answer, columns, prompt, ...one }, index) => ({
       ...one,
+      decisions: decisions[index]!.map(toldDecision),
       ...reasonTold(reason),
       columns: [...columns],
       ...(record ? { record: toldCells(record) } : {}),

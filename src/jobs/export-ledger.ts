@@ -1,18 +1,20 @@
 import { open } from "node:fs/promises";
 import { stringify } from "csv-stringify/sync";
-import { defangCopied, sentenceOf, YoroshiError, type AnswerRecord, type CellRecord } from "../core/index.js";
+import { defangCopied, sentenceOf, YoroshiError, type AnswerRecord, type CellRecord, type DecisionRecord } from "../core/index.js";
 import { fileProblem } from "../files/index.js";
 import type { Project } from "../project/index.js";
 
-export type Exported = "answers" | "cells";
+export type Exported = "answers" | "cells" | "decisions";
+type Exportable = AnswerRecord | CellRecord | DecisionRecord;
 
 /**
  * Writes all answers, or all cells, of a project's ledger into a file: JSON Lines (`.jsonl`) with every detail, or CSV with
  * one line for each.
  *
+ * @param names tell the names of people who decided.
  * @returns how many.
  */
-export async function exportLedgerTo(project: Project, what: Exported, file: string): Promise<number> {
+export async function exportLedgerTo(project: Project, what: Exported, file: string, names: boolean): Promise<number> {
   const isCsv = /\.csv$/i.test(file);
   if (!isCsv && !/\.(jsonl|ndjson)$/i.test(file))
     throw new YoroshiError("badOption", { option: file, problem: "the file's ending says in what form: .jsonl or .csv." });
@@ -23,19 +25,14 @@ export async function exportLedgerTo(project: Project, what: Exported, file: str
   });
   let count = 0;
   try {
-    if (isCsv) await handle.write(stringify([[...(what === "answers" ? ANSWER_COLUMNS : CELL_COLUMNS)]]));
-    const ledger = project.ledger();
-    for await (const records of what === "answers" ? ledger.answers.all() : ledger.cells.all()) {
+    const { columns, line } = FORMS[what];
+    if (isCsv) await handle.write(stringify([[...columns]]));
+    for await (const found of recordsOf(project, what)) {
+      const records = names ? found : found.map(nameless);
       count += records.length;
       await handle.write(
         isCsv
-          ? stringify(
-              records.map((record) =>
-                (what === "answers" ? answerLine(record as AnswerRecord) : cellLine(record as CellRecord)).map((cell) =>
-                  typeof cell === "string" ? defangCopied(cell) : cell,
-                ),
-              ),
-            )
+          ? stringify(records.map((record) => line(record as never).map((cell) => (typeof cell === "string" ? defangCopied(cell) : cell))))
           : records.map((record) => `${JSON.stringify(record)}\n`).join(""),
       );
     }
@@ -45,6 +42,28 @@ export async function exportLedgerTo(project: Project, what: Exported, file: str
     await handle.close();
   }
   return count;
+}
+
+async function* recordsOf(project: Project, what: Exported): AsyncGenerator<readonly Exportable[]> {
+  const ledger = project.ledger();
+  if (what === "answers") yield* ledger.answers.all();
+  else if (what === "cells") yield* ledger.cells.all();
+  else for (const { name } of await project.listPlans()) yield* ledger.decisions.all(name);
+}
+
+/** Members in which people's names stand. */
+const NAMES: readonly string[] = ["by"];
+
+/** A record without people's names; `by` of held values tells rules, which stay. */
+function nameless<T>(value: T, member = ""): T {
+  if (Array.isArray(value)) return value.map((one) => nameless(one)) as T;
+  if (value === null || typeof value !== "object") return value;
+  const kept = Object.entries(value)
+    .filter(([name, inner]) => !(NAMES.includes(name) && typeof inner === "string"))
+    .map(([name, inner]) => [name, nameless(inner, name)]);
+  const left = Object.fromEntries(kept) as Record<string, unknown>;
+  // The remark's sentence would tell that nobody did it.
+  return (member === "" && left["code"] === "letStand" ? { ...left, by: "a person" } : left) as T;
 }
 
 const ANSWER_COLUMNS = [
@@ -106,3 +125,50 @@ function cellLine({ plan, step, key, state, reason, values, edited, notes = [], 
     new Date(at).toISOString(),
   ];
 }
+
+const DECISION_COLUMNS = [
+  "act",
+  "plan",
+  "step",
+  "key",
+  "column",
+  "how",
+  "value",
+  "given",
+  "reason",
+  "rules",
+  "version",
+  "model",
+  "at",
+  "tookMs",
+  "blind",
+  "undone",
+  "by",
+] as const;
+
+const decisionLine = (one: DecisionRecord): (string | number)[] => [
+  one.act,
+  one.plan,
+  one.step,
+  one.key,
+  one.column,
+  one.how,
+  String(one.value ?? ""),
+  String(one.given ?? ""),
+  one.reason ?? "",
+  (one.rules ?? []).join(", "),
+  one.version ?? "",
+  one.model ?? "",
+  new Date(one.at).toISOString(),
+  one.tookMs ?? "",
+  one.blind ? "yes" : "",
+  one.undone ? new Date(one.undone.at).toISOString() : "",
+  one.by ?? "",
+];
+
+/** What is written for each, as CSV. */
+const FORMS = {
+  answers: { columns: ANSWER_COLUMNS, line: answerLine },
+  cells: { columns: CELL_COLUMNS, line: cellLine },
+  decisions: { columns: DECISION_COLUMNS, line: decisionLine },
+} as const;

@@ -7,10 +7,13 @@ export { capAdvice, errorJson, knownError, modelError, type KnownError } from ".
 export type { CheckReport } from "./check-files.js";
 export type { RowExplanation, StepExplanation } from "./explain-row.js";
 export { exitOf, type FilledPlan, type FillPlanEvent, type FillPlanReport } from "./fill-plan.js";
-export type { LabelledPart, LabelSheet } from "./label-samples.js";
+export type { LabelSheet } from "./label-samples.js";
+export type { LabelledPart } from "./part-told.js";
 export type { TrialsReport } from "./list-trials.js";
 export type { DraftReport } from "./new-template.js";
 export type { Arrival } from "./carry-templates.js";
+export type { CheckReport as RandomCheck, ReviewReport, ReviewRow } from "./review-rows.js";
+export type { ReviewFigures } from "./review-figures.js";
 export type { PreviewedPlan } from "./preview-fill.js";
 export type { PlanShown } from "./show-plan.js";
 export type { TemplateShown } from "./show-template.js";

@@ -7,15 +7,17 @@ import { count } from "./schemas.js";
 /** Every answer, or every row's cells, with cost and provenance, into a file. */
 export const exportLedger = defineJob({
   name: "exportLedger",
-  summary: "Writes every answer, or every row's cells, with its cost and provenance into a file.",
+  summary: "Writes every answer, every row's cells, or every decision, with its provenance into a file.",
   input: z.strictObject({
     /** A new file: .jsonl with every detail, or .csv. */
     file: z.string(),
-    what: z.enum(["answers", "cells"]),
+    what: z.enum(["answers", "cells", "decisions"]),
+    /** Tell the names of people who decided. Default: they are left out. */
+    names: z.boolean().optional(),
   }),
-  report: z.object({ file: z.string(), what: z.enum(["answers", "cells"]), count }),
-  async run(project, { file, what }) {
-    return { file, what, count: await exportLedgerTo(project, what, path.resolve(file)) };
+  report: z.object({ file: z.string(), what: z.enum(["answers", "cells", "decisions"]), count }),
+  async run(project, { file, what, names = false }) {
+    return { file, what, count: await exportLedgerTo(project, what, path.resolve(file), names) };
   },
 });
 

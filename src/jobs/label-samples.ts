@@ -1,7 +1,8 @@
 import * as z from "zod";
-import { MARK_COLUMN, partPaths, SET_COLUMN, YoroshiError, type NamedShape, type Option } from "../core/index.js";
+import { MARK_COLUMN, partPaths, SET_COLUMN, YoroshiError, type NamedShape } from "../core/index.js";
 import type { Project } from "../project/index.js";
 import { defineJob } from "./job.js";
+import { partShape, partTold } from "./part-told.js";
 import { FROM_COLUMN, markOf, openSamples, saveSamples, type SamplesFile } from "./samples-file.js";
 import { count } from "./schemas.js";
 
@@ -13,16 +14,6 @@ const about = {
   /** Label beside others, in columns PART@PERSON. */
   person: z.string().optional(),
 } as const;
-
-const part = z.object({
-  name: z.string(),
-  /** What a value looks like, in words. */
-  told: z.string(),
-  /** What is chosen one of, in order. */
-  options: z.array(z.string()),
-  /** What options or points mean. */
-  meanings: z.array(z.object({ name: z.string(), about: z.string().optional() })),
-});
 
 const row = z.object({
   /** Its number in the file, from 1. */
@@ -38,10 +29,9 @@ const row = z.object({
   open: z.boolean(),
 });
 
-const sheet = z.object({ file: z.string(), parts: z.array(part), inputs: z.array(z.string()), rows: z.array(row), open: count });
+const sheet = z.object({ file: z.string(), parts: z.array(partShape), inputs: z.array(z.string()), rows: z.array(row), open: count });
 
 export type LabelSheet = z.output<typeof sheet>;
-export type LabelledPart = z.output<typeof part>;
 
 /** The rows of a samples file as a person labels them: without what a model answered. */
 export const readLabels = defineJob({
@@ -138,7 +128,7 @@ async function openLabelling(project: Project, file: string, template: string | 
 function sheetOf(labelling: LabelFile): LabelSheet {
   const { samples, parts, inputs } = labelling;
   const rows = samples.rows.map((one, index) => rowOf(labelling, one, index + 1));
-  return { file: samples.file, parts: parts.map(partOf), inputs: [...inputs], rows, open: rows.filter(({ open }) => open).length };
+  return { file: samples.file, parts: parts.map(partTold), inputs: [...inputs], rows, open: rows.filter(({ open }) => open).length };
 }
 
 function rowOf(
@@ -158,22 +148,6 @@ function rowOf(
     inputs: given(inputs),
     labels,
     open: parts.some(({ name }) => labels[name] === undefined),
-  };
-}
-
-/** What is chosen one of, also where it may be null. */
-const optionsOf = ({ kind, spec }: NamedShape): readonly Option[] => (kind.control === "oneOf" ? kind.options!(spec) : []);
-
-function partOf(shape: NamedShape): LabelledPart {
-  const meanings = shape.kind.control === "someOf" ? [] : (shape.kind.meanings?.(shape.spec) ?? []);
-  return {
-    name: shape.name,
-    told: shape
-      .tell()
-      .split("\n")[0]!
-      .replace(/, where$/, ""),
-    options: optionsOf(shape).map(({ name }) => name),
-    meanings: meanings.map(({ name, about: meaning }) => (meaning === undefined ? { name } : { name, about: meaning })),
   };
 }
 

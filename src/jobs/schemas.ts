@@ -40,6 +40,25 @@ export const answerShape = {
   firstParts: z.record(z.string(), z.json()).optional(),
 } as const;
 
+/** What was decided about one value. */
+export const decisionShape = z.object({
+  act: z.string(),
+  step: z.string(),
+  key: z.string(),
+  column: z.string(),
+  how: z.enum(["accept", "edit", "reject", "askAgain", "setBack", "letStand"]),
+  value: cellValue.optional(),
+  given: cellValue.optional(),
+  reason: z.string().optional(),
+  version: z.int().optional(),
+  model: z.string().optional(),
+  by: z.string(),
+  at: z.iso.datetime(),
+  tookMs: z.number().optional(),
+  blind: z.boolean().optional(),
+  undone: z.boolean(),
+});
+
 /** The figures of a run, or of one of its steps. */
 export const tallyShape = {
   rows: count,

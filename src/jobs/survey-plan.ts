@@ -1,5 +1,6 @@
 import * as z from "zod";
-import { monthStart, sentenceOf, survey } from "../core/index.js";
+import { monthStart, sentenceOf, survey, templateSteps, type FillSetup } from "../core/index.js";
+import type { Project } from "../project/index.js";
 import { defineJob } from "./job.js";
 import { cellState, count, money, toldNote } from "./schemas.js";
 import { toldNotes } from "./told.js";
@@ -20,6 +21,8 @@ const report = z.object({
     z.object({ step: z.string(), state: cellState, reason: z.string(), reasonCode: z.string(), rows: count, keys: z.array(z.string()) }),
   ),
   notes: z.array(toldNote),
+  /** Steps that keep to a version of their template which is not today's file. */
+  keptTo: z.array(z.object({ step: z.string(), template: z.string(), version: z.int(), today: z.int() })),
   empty: z
     .array(
       z.object({ key: z.string(), place: z.string(), column: z.string(), state: cellState, reason: z.string(), reasonCode: z.string() }),
@@ -35,6 +38,17 @@ const report = z.object({
 });
 
 export type SurveyReport = z.output<typeof report>;
+
+async function keptTo(project: Project, { plan, asking }: FillSetup): Promise<SurveyReport["keptTo"]> {
+  const found: SurveyReport["keptTo"] = [];
+  for (const { name, step } of templateSteps(plan)) {
+    if (step.version === undefined) continue;
+    const { version: today } = await project.version(await project.template(step.template));
+    const { version } = asking[name]!;
+    if (version !== today) found.push({ step: name, template: step.template, version, today });
+  }
+  return found;
+}
 
 /** How every cell of a plan stands, and why cells have no value. Asks nothing. */
 export const surveyPlan = defineJob({
@@ -65,6 +79,7 @@ export const surveyPlan = defineJob({
         keys: [...keys],
       })),
       notes: toldNotes(notes),
+      keptTo: await keptTo(project, setup),
       ...(empty ? { empty: open } : {}),
       lastRun: last ? { id: last.id, startedAt: new Date(last.startedAt).toISOString(), end: last.end ?? "broken off" } : null,
       spend: spend.map((line) => ({ ...line, spent: line.spent / 1e6, unsure: line.unsure / 1e6 })),

@@ -1,7 +1,7 @@
 import { writeFile } from "node:fs/promises";
 import { diffLines } from "diff";
 import * as z from "zod";
-import { recordedTrials, type VersionRecord } from "../core/index.js";
+import { keepApproval, readApprovals, recordedTrials, type Approval, type VersionRecord } from "../core/index.js";
 import { insideProject } from "../project/index.js";
 import { findVersion } from "./find-version.js";
 import { defineJob } from "./job.js";
@@ -29,6 +29,8 @@ const versions = z.object({
       change: change.nullable(),
       /** How many trials there were of it. */
       trials: count,
+      /** Who approved it for work, where somebody did. */
+      approved: z.object({ by: z.string(), at: z.iso.datetime() }).optional(),
     }),
   ),
 });
@@ -48,6 +50,7 @@ export const listVersions = defineJob({
     const current = await project.version(loaded);
     const ledger = project.ledger();
     const all = await ledger.versions.all(loaded.template.name);
+    const approvals = await readApprovals(ledger, loaded.template.name);
     const tried = (await recordedTrials(ledger, loaded.template.name, MOST_TRIALS)).map(({ report }) => report.version);
     return {
       template: loaded.template.name,
@@ -57,8 +60,28 @@ export const listVersions = defineJob({
         firstSeen: new Date(one.at).toISOString(),
         change: index === 0 ? null : changeOf(all[index - 1]!, one),
         trials: tried.filter((version) => version === one.version).length,
+        ...approvalOf(approvals, one.version),
       })),
     };
+  },
+});
+
+function approvalOf(approvals: readonly Approval[], version: number): { approved?: { by: string; at: string } } {
+  const found = approvals.findLast((one) => one.version === version);
+  return found ? { approved: { by: found.by, at: new Date(found.at).toISOString() } } : {};
+}
+
+/** Says that a version is good for work: steps with `version: approved` keep to it while the file is worked on. */
+export const approveVersion = defineJob({
+  name: "approveVersion",
+  summary: "Approves a version of a template for work: steps with `version: approved` keep to it.",
+  input: z.strictObject({ template, version: z.int(), by: z.string().min(1) }),
+  report: z.object({ template, version: z.int(), by: z.string() }),
+  async run(project, { template: name, version, by }) {
+    const loaded = await project.template(name);
+    await findVersion(project, loaded, version);
+    await keepApproval(project.ledger(), loaded.template.name, { version, by, at: project.clock.now() });
+    return { template: loaded.template.name, version, by };
   },
 });
 

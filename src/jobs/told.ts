@@ -1,5 +1,16 @@
-import { messageText, sentenceOf, type Answer, type CellRecord, type Message, type Remark, type ToldNote } from "../core/index.js";
-import { plain, type Plain } from "./schemas.js";
+import type * as z from "zod";
+import {
+  messageText,
+  plainJson,
+  sentenceOf,
+  type Answer,
+  type CellRecord,
+  type DecisionRecord,
+  type Message,
+  type Remark,
+  type ToldNote,
+} from "../core/index.js";
+import { plain, type decisionShape, type Plain } from "./schemas.js";
 
 /** What an answer or a cell says of itself, in words and by code. */
 interface Told {
@@ -29,6 +40,28 @@ export function toldCells({
   ...record
 }: CellRecord): Plain<Omit<CellRecord, "reason" | "notes">> & Told & { notes?: string[] } {
   return { ...plain(record), ...reasonTold(reason), ...(notes ? { notes: notes.map(sentenceOf) } : {}) };
+}
+
+/** A decision as reports tell it. */
+export function toldDecision({
+  act,
+  step,
+  key,
+  column,
+  how,
+  value,
+  given,
+  reason,
+  version,
+  model,
+  by,
+  at,
+  tookMs,
+  blind,
+  undone,
+}: DecisionRecord): z.input<typeof decisionShape> {
+  const told = { act, step, key, column, how, value, given, reason, version, model, by, at: new Date(at).toISOString(), tookMs, blind };
+  return { ...(plainJson(told) as object), undone: undone !== undefined } as z.input<typeof decisionShape>;
 }
 
 /** A prompt, in words. */

@@ -78,9 +78,11 @@ export async function checkPlanFile(project: Checked, nameOrPath: string): Promi
   const templates: Record<string, Template> = {};
   const missing: Complaint[] = [];
   for (const { name, step } of templateSteps(plan)) {
-    const loaded = await project.template(step.template).catch((error: unknown) => {
-      if (error instanceof YoroshiError) return undefined; // the template's own complaints are told with it
-      throw error;
+    const loaded = await project.stepTemplate(step).catch((error: unknown) => {
+      if (!(error instanceof YoroshiError)) throw error;
+      if (error.code === "notApproved" || (error.code === "notFound" && known.includes(step.template)))
+        missing.push(complain("badValue", document.at(["steps", name, "version"]), { problem: error.message }));
+      return undefined; // the template's own complaints are told with it
     });
     if (loaded) templates[name] = loaded.template;
     else if (!known.includes(step.template))

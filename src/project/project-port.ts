@@ -13,6 +13,7 @@ import type {
   Sha256,
   Table,
   Template,
+  TemplateStep,
   VersionRecord,
   Warning,
 } from "../core/index.js";
@@ -61,6 +62,8 @@ export interface Project {
   template<Name extends keyof ProjectTemplates>(name: Name): Promise<LoadedTemplate<Typed<Name>["inputs"], Typed<Name>["parts"]>>;
   /** A template by its name or path. @throws YoroshiError `notFound`, `filesInvalid`. */
   template(nameOrPath: string): Promise<LoadedTemplate>;
+  /** The template of a plan's step, as the version that the step keeps to. @throws YoroshiError `notFound`, `notApproved`. */
+  stepTemplate(step: Pick<TemplateStep, "template" | "version">): Promise<LoadedTemplate>;
   /**
    * Asks a template of the project about one set of inputs, through its models and ledger: a known answer is not asked
    * again, unless `fresh`; the same question at the same time is one request.

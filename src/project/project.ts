@@ -14,6 +14,7 @@ import {
   prepare,
   readAs,
   readInputs,
+  readApprovals,
   readPlan,
   readTemplate,
   runValues,
@@ -40,6 +41,7 @@ import {
   type Sha256,
   type Table,
   type Template,
+  type TemplateStep,
   type VersionRecord,
   type Wanted,
   type Warning,
@@ -159,6 +161,28 @@ class OpenProject implements Project {
       if (!template) throw new YoroshiError("filesInvalid", { complaints });
       return { template, file, text };
     });
+  }
+
+  async stepTemplate({ template, version }: Pick<TemplateStep, "template" | "version">): Promise<LoadedTemplate> {
+    const loaded = await this.template(template);
+    if (version === undefined) return loaded;
+    // Today's file is a version, too.
+    const today = await this.version(loaded);
+    const { name } = loaded.template;
+    const wanted = version === "approved" ? (await readApprovals(this.ledger(), name)).at(-1)?.version : version;
+    if (wanted === undefined) throw new YoroshiError("notApproved", { template: name });
+    if (wanted === today.version) return loaded;
+    const all = await this.ledger().versions.all(name);
+    const found = all.find((one) => one.version === wanted);
+    if (!found)
+      throw new YoroshiError("notFound", {
+        what: `version of ${name}`,
+        name: String(wanted),
+        known: all.map((one) => String(one.version)),
+      });
+    const read = readTemplate(found.text, `${loaded.file} (version ${wanted})`);
+    if (!read.template) throw new YoroshiError("filesInvalid", { complaints: read.complaints });
+    return { template: read.template, file: loaded.file, text: found.text };
   }
 
   async plan(nameOrPath: string): Promise<Plan> {
@@ -305,7 +329,7 @@ class OpenProject implements Project {
     const { plan: written, document, complaints } = await readPlanFile(this, nameOrPath);
     if (!written || !document) throw new YoroshiError("filesInvalid", { complaints });
     const loaded: Record<string, LoadedTemplate> = {};
-    for (const { name, step } of templateSteps(written)) loaded[name] = await this.template(step.template);
+    for (const { name, step } of templateSteps(written)) loaded[name] = await this.stepTemplate(step);
     const { table: opened, plan } = await this.#tableOf(written, inPlace, within);
     const templates = mapped(loaded, ({ template }) => template);
     const wanted = wantedOnce([...Object.entries(readAs(plan, templates)), ...Object.entries(reads)]);

@@ -11,6 +11,7 @@ export {
 } from "./decide-row.js";
 export { letStand, type LetStand } from "./let-stand.js";
 export { peopleFigures, type PeopleFigures, type Reviewer, type TogetherFigures, type VersionShare } from "./people.js";
+export { sameValue } from "./same-value.js";
 export { undoDecision, type Undone } from "./undo.js";
 export { undoRun, type RunUndone } from "./undo-run.js";
 export { countWaiting, stepsOf, waitingRowOf, waitingRows, type WaitingChoice, type WaitingRow, type WaitingValue } from "./waiting.js";

@@ -59,6 +59,12 @@ export const ERRORS = {
     (d: { plan: string; problems: readonly string[] }) =>
       `The plan ${d.plan} cannot be filled yet; nothing was asked:\n${d.problems.map((problem) => `  - ${problem}`).join("\n")}`,
   ),
+  notApproved: entry(
+    2,
+    409,
+    (d: { template: string }) =>
+      `No version of the template ${d.template} has been approved yet. Look at them with \`yoroshi versions ${d.template}\`, then \`yoroshi versions ${d.template} --approve <number>\`.`,
+  ),
   nothingToDecide: entry(
     2,
     404,

@@ -4,7 +4,8 @@ import { headerAdvice, keyColumnsOf, type TopRow } from "../table/index.js";
 import { CONFIDENCE, partPaths, whyAlone, type InputSpec, type Template } from "../template/index.js";
 import { givenValue } from "./clear.js";
 import { readCondition } from "./condition.js";
-import { columnsRead, orderSteps } from "./order.js";
+import { checkReview } from "./check-review.js";
+import { columnsRead, inputColumns, orderSteps } from "./order.js";
 import { columnsOf, isTemplateStep, type ClearRule, type Plan, type Step, type TemplateStep } from "./plan.js";
 import { readSet } from "./set-column.js";
 
@@ -41,6 +42,7 @@ export function checkPlan(
     if (isTemplateStep(step) && template) found.push(...checkTemplateStep(plan, name, step, template, document));
     if (table) found.push(...checkColumns(plan, name, step, template, document, table));
   }
+  found.push(...checkReview(plan, document, table));
   const ordered = orderSteps(plan, templates);
   if ("cycle" in ordered) found.push(complain("stepsInCircle", document.atKey(["steps", ordered.cycle[0]!.step]), { path: ordered.cycle }));
   return table ? [...found, ...checkRelated(plan, document, table)] : found;
@@ -73,6 +75,15 @@ function checkTemplateStep(plan: Plan, name: string, step: TemplateStep, templat
     found.push(
       complain("unknownPart", document.at(["gate", "part"]), { name: plan.gate.part, known: parts, near: nearest(plan.gate.part, parts) }),
     );
+  for (const [index, column] of (step.staleBy ?? []).entries()) {
+    const read = Object.values(inputColumns(step, template));
+    if (!read.includes(column))
+      found.push(
+        complain("badValue", document.at([...at, "staleBy", index]), {
+          problem: `The step reads no column \`${column}\`, so that it cannot go out of date by it. It reads: ${read.join(", ")}.`,
+        }),
+      );
+  }
   const needsOwn = (step.rowsPerRequest ?? 1) > 1 ? whyAlone(template) : undefined;
   if (needsOwn)
     found.push(

@@ -1,4 +1,4 @@
-import { groupDigits, joinWords, messageText, type Place, type SourceDocument } from "../ground/index.js";
+import { groupDigits, joinWords, messageText, plural, type Place, type SourceDocument } from "../ground/index.js";
 import { kindOf, specsInside, type AnySpec, type TextSpec } from "../kinds/index.js";
 import { parseText } from "./liquid.js";
 import type { Prepared } from "./prepare.js";
@@ -29,6 +29,8 @@ const SENTENCES = {
     `The model \`${d.model}\` is not said to give log probabilities (\`can: [logProbabilities]\`), by which this template finds its doubt.`,
   overContext: (d: { model: string; tokens: number; context: number }) =>
     `The longest prompt may take ${groupDigits(d.tokens)} tokens with its answer; the model \`${d.model}\` has room for ${groupDigits(d.context)}. Lower \`maxChars\` of an input, or carry less background.`,
+  releaseOutOfReach: (d: { rows: number; needed: number; wrongAtMost: number; sure: number }) =>
+    `${plural(d.rows, "row")} cannot show that at most ${d.wrongAtMost * 100} % are wrong, ${d.sure * 100} % sure: even without any wrong one it takes ${d.needed} rows of a large table. Check more, or allow more to be wrong.`,
   fillsSource: (d: { column: string; table: string }) =>
     `\`${d.column}\` is a column of ${d.table} already. What stands in it counts as a person's and stays; only blank cells are filled. Fill a column of its own, or say with \`takes\` which values may be replaced.`,
   unprintedInput: (d: { input: string }) =>
