@@ -12,7 +12,7 @@ const program = new Command("yoroshi")
   .exitOverride()
   .addHelpText(
     "after",
-    "\nThe order of work: new, check, try, samples, trial, fill, status. Begin with `yoroshi demo`.\nExit codes: 0 done; 1 done, but some cells failed; 2 the request or a file was wrong; 3 a model or a disk failed; 130 interrupted.",
+    "\nThe order of work: new, check, try, samples, trial, fill, review, status. Begin with `yoroshi demo`.\nExit codes: 0 done; 1 done, but some cells failed; 2 the request or a file was wrong; 3 a model or a disk failed; 130 interrupted.",
   );
 
 const json = (): Option => new Option("--json", "print one JSON object on standard output");
@@ -154,6 +154,7 @@ program
   .option("--spend <amount>", "most to spend, instead of the plan's limit", amount)
   .option("--derived", "also the plans whose rows are made of this one's")
   .option("--ignore-gate", "fill although no trial shows what the plan's gate wants")
+  .option("--undo <run>", "put back what stood before a run: its id, or last; asks nothing")
   .option("--in-place", "write into the table's own file, after a backup")
   .option("--no-probe", "do not ask a model that is new to the project for a word before the first row")
   .option("--create-columns", "add the columns that a database's table lacks; the statements are shown first")
@@ -166,14 +167,44 @@ program
   .option("--empty", "list every row with a cell without an up-to-date value")
   .option("--cell <key>", "explain one row's cells: prompt, reply, cost, version, edits")
   .option("--column <name>", "with --cell: only the step that fills this column")
+  .option("--let-stand", "accept cells that are out of date as they are, until what they rest on changes once more")
+  .option("--where <condition>", "with --let-stand: only the rows for which this CEL over `row` holds")
+  .option("--as <person>", "with --let-stand: who says so; the system's user when not given")
   .addOption(json())
   .action(async (name, options) => finish((await import("./commands/status.js")).status(name, { ...options, ...program.opts() })));
+program
+  .command("review")
+  .description("decide about values that are held, row by row; find how wrong a column is")
+  .argument("<plan>", "a plan, by name or path")
+  .option("--step <name>", "only what this step gave")
+  .option("--rule <name>", "only what this rule holds")
+  .option("--where <condition>", "only the rows for which this CEL over `row` holds, the values that wait included")
+  .option("--check", "the random check: say what is right, blind, in rows drawn at random")
+  .option("--rows <number>", "with --check: how many rows; the plan's spotCheck, or 40, when not given", whole)
+  .option("--seed <number>", "with --check: draw anew, with this seed, once all of the last draw are judged", whole)
+  .option("--figures", "how wrong the columns are, with exact bounds; who agrees with whom")
+  .option("--names", "tell people's names in figures")
+  .option("--out <file>", "write what waits into a workbook with drop-downs (.xlsx), or a .csv")
+  .option("--in <file>", "take the decisions of such a file")
+  .option("--samples [file]", "put what was decided into the samples, as right values")
+  .option("--only <key>", "decide about this row by the options below, without asking")
+  .option("--accept", "with --only: accept all its values that no --edit names")
+  .option("--edit <column=value>", "with --only: another value; may be given several times", collect)
+  .option("--reject [reason]", "with --only: leave them blank until the row changes")
+  .option("--again <words>", "with --only: have the model asked again, and tell it this")
+  .option("--undo <key>", "take back the newest decision about a row; or one, by its act")
+  .option("--in-place", "write into the table's own file, after a backup")
+  .option("--as <person>", "who decides; the system's user when not given")
+  .addOption(json())
+  .action(async (name, options) => finish((await import("./commands/review.js")).review(name, { ...options, ...program.opts() })));
 program
   .command("versions")
   .description("list a template's versions and what changed")
   .argument("<template>", "a template, by name or path")
   .option("--diff <number>", "show what this version changed, line by line", whole)
   .option("--restore <number>", "write this version back into the template's file", whole)
+  .option("--approve <number>", "say that this version is good for work: steps with `version: approved` keep to it", whole)
+  .option("--as <person>", "with --approve: who says so; the system's user when not given")
   .addOption(json())
   .action(async (name, options) => finish((await import("./commands/versions.js")).versions(name, { ...options, ...program.opts() })));
 program
@@ -198,6 +229,8 @@ ledger
   .description("write every answer with its cost and provenance into a file")
   .argument("<file>", "a new file: .jsonl with every detail, or .csv")
   .option("--cells", "every row's cells instead of every answer")
+  .option("--decisions", "every decision of a person instead of every answer")
+  .option("--names", "with --cells, --decisions: the names of who decided, which are left out otherwise")
   .addOption(json())
   .action(async (file, options) => finish((await import("./commands/ledger.js")).exportAll(file, { ...options, ...program.opts() })));
 ledger

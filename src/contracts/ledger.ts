@@ -244,6 +244,9 @@ const CASES: Readonly<Record<string, (ledger: Ledger) => Promise<void>>> = {
     expectSame("and go on behind one", keysOf(await ledger.cells.held("p", "s", { after: "a", limit: 1 })), ["b"]);
     expectSame("those that say the same can be asked for", keysOf(await ledger.cells.held("p", "s", { like: "x", limit: 10 })), ["b", "c"]);
     expectSame("held cells are counted", [await ledger.cells.countHeld("p", "s"), await ledger.cells.countHeld("p", "s", "x")], [3, 2]);
+    await ledger.record({ cells: [cell("e", { state: "held", held: held("") })] });
+    expectSame("those that wait for a check alone are apart", keysOf(await ledger.cells.held("p", "s", { like: "", limit: 10 })), ["e"]);
+    expectSame("and counted apart", [await ledger.cells.countHeld("p", "s"), await ledger.cells.countHeld("p", "s", "")], [3, 1]);
     const found = await ledger.cells.find("p", "s", ["b", "d"]);
     expectSame("what is held is kept whole", found.get("b")?.held, held("x"));
     expectSame("what was decided is kept", found.get("d")?.decided, decided);

@@ -28,7 +28,7 @@ export async function exportLedgerTo(project: Project, what: Exported, file: str
     const { columns, line } = FORMS[what];
     if (isCsv) await handle.write(stringify([[...columns]]));
     for await (const found of recordsOf(project, what)) {
-      const records = names ? found : found.map(nameless);
+      const records = names || what === "answers" ? found : found.map((record) => nameless(record));
       count += records.length;
       await handle.write(
         isCsv

@@ -62,8 +62,8 @@ export type ReviewRow = z.output<typeof row>;
 const report = z.object({
   plan: z.string(),
   people: z.int(),
-  /** Step -> how many of its rows have held values, those that only wait for a random check counted in. */
-  held: z.record(z.string(), count),
+  /** Step -> how many of its rows wait for a person, and how many for a random check alone. */
+  held: z.record(z.string(), z.object({ person: count, check: count })),
   /** Step -> what its columns take. */
   columns: z.record(z.string(), z.array(column)),
   rows: z.array(row),
@@ -139,7 +139,7 @@ export const readReview = defineJob({
     return {
       plan: setup.plan.name,
       people: setup.plan.review?.people ?? 1,
-      held: await countWaiting(setup),
+      held: { ...(await countWaiting(setup)) },
       columns: columnsTold(setup),
       rows: rows.map((one) => toldRow(setup, one)),
     };

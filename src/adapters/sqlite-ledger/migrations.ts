@@ -80,7 +80,7 @@ export const MIGRATIONS: readonly string[] = [
   ALTER TABLE cells ADD COLUMN held TEXT;
   ALTER TABLE cells ADD COLUMN marks TEXT;
   ALTER TABLE cells ADD COLUMN alike TEXT;
-  CREATE INDEX cells_held ON cells (place, key) WHERE alike IS NOT NULL;
+  CREATE INDEX cells_held ON cells (place, key) WHERE alike > '';
   CREATE INDEX cells_alike ON cells (place, alike, key) WHERE alike IS NOT NULL;
   CREATE TABLE replaced (
     by_run TEXT NOT NULL,

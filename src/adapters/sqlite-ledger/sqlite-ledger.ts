@@ -319,12 +319,12 @@ function statements(db: Database.Database) {
       .prepare(`SELECT ${CELL_COLUMNS} FROM replaced WHERE by_run = ? AND place = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?`)
       .raw(),
     held: db
-      .prepare(`SELECT ${CELL_COLUMNS} FROM cells WHERE place = ? AND alike IS NOT NULL AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?`)
+      .prepare(`SELECT ${CELL_COLUMNS} FROM cells WHERE place = ? AND alike > '' AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?`)
       .raw(),
     heldAlike: db
       .prepare(`SELECT ${CELL_COLUMNS} FROM cells WHERE place = ? AND alike = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?`)
       .raw(),
-    countHeld: db.prepare("SELECT count(*) AS rows FROM cells WHERE place = ? AND alike IS NOT NULL"),
+    countHeld: db.prepare("SELECT count(*) AS rows FROM cells WHERE place = ? AND alike > ''"),
     countAlike: db.prepare("SELECT count(*) AS rows FROM cells WHERE place = ? AND alike = ?"),
     addDecision: db.prepare("INSERT INTO decisions (act, place, key, decision) VALUES (?, ?, ?, ?)"),
     undo: db.prepare("UPDATE decisions SET undone = ? WHERE act = ? AND undone IS NULL"),

@@ -7,6 +7,7 @@ import {
   fillPlan,
   previewFill,
   runJob,
+  undoFill,
   type FilledPlan,
   type FillPlanEvent,
   type PreviewedPlan,
@@ -35,6 +36,7 @@ interface FillCommandOptions extends CommonOptions {
   readonly seed?: number | undefined;
   readonly probe?: boolean | undefined;
   readonly derived?: boolean | undefined;
+  readonly undo?: string | undefined;
 }
 
 /** `yoroshi fill`: exit 0 when every row is as it should be, 1 when some failed or a limit stopped it, 3, 130. */
@@ -55,11 +57,28 @@ export async function fillCommand(name: string, options: FillCommandOptions): Pr
     createColumns,
     derived,
   };
+  if (options.undo !== undefined) return undo(name, options.undo, options);
   return withProject(options, (project) =>
     options.dryRun
       ? dryRun(project, choice, options)
       : fillAndShow(project, { ...choice, inPlace: options.inPlace, ignoreGate: options.ignoreGate, probe: options.probe }, options),
   );
+}
+
+/** Puts back what stood before a run. */
+async function undo(plan: string, run: string, options: FillCommandOptions): Promise<number> {
+  return withProject(options, async (project) => {
+    const report = await runJob(undoFill, project, { plan, run, inPlace: options.inPlace });
+    if (options.json) outJson(report);
+    else {
+      const rows = Object.entries(report.rows).map(([step, count]) => `${step}: ${plural(count, "row")}`);
+      out(`${good("put back")}  as before the run ${report.run}: ${rows.join(", ") || "nothing"}`);
+      if (report.movedOn > 0) out(warn(`${plural(report.movedOn, "row")} left, decided or filled anew since: ${report.keys.join(", ")}`));
+      out(report.written ? `  written: ${report.target}` : `  ${report.target} was not written`);
+      out(quiet("The answers are known still: the next fill gives them again, unless the template, the rows or the plan is another."));
+    }
+    return 0;
+  });
 }
 
 /** What is filled, as the job takes it. */
@@ -173,7 +192,7 @@ function printPreview(result: PreviewedPlan, currency: string): void {
   if (several) out(stepTable(result.steps));
 }
 
-const FIGURES = ["asked", "reused", "ruled", "filled", "edited", "stale", "skipped", "failed", "blank"] as const;
+const FIGURES = ["asked", "reused", "ruled", "filled", "edited", "stale", "held", "skipped", "failed", "blank"] as const;
 type Figures = Readonly<Record<(typeof FIGURES)[number], number>>;
 
 /** What became, or would become, of the rows in each step. */
@@ -244,12 +263,13 @@ function remarks({ unsure, newEdits, earlier, notes, refused }: FilledPlan, mone
   ];
 }
 
-function advice({ plan, end, capped, failed, skipped }: FilledPlan, currency: string): string[] {
+function advice({ plan, end, capped, failed, skipped, held }: FilledPlan, currency: string): string[] {
   const lines: string[] = [];
   const micros = (amount: number): number => Math.round(amount * 1e6);
   if (end === "interrupted") lines.push(`Interrupted. \`yoroshi fill ${plan}\` goes on; what is answered is not asked again.`);
   if (capped) lines.push(capAdvice({ why: capped.why, needs: micros(capped.needs), cap: micros(capped.cap) }, currency));
   if (end === "rowLimit") lines.push(`The limit of rows was reached. \`yoroshi fill ${plan}\` goes on.`);
+  if (held > 0) lines.push(quiet(`\`yoroshi review ${plan}\` shows what is held; \`--check\` the random check.`));
   if (failed + skipped > 0) lines.push(quiet(`\`yoroshi status ${plan}\` tells why cells are empty.`));
   return lines;
 }

@@ -5,15 +5,24 @@ import { withProject, type CommonOptions } from "../with-project.js";
 
 interface ExportOptions extends CommonOptions {
   readonly cells?: boolean | undefined;
+  readonly decisions?: boolean | undefined;
+  readonly names?: boolean | undefined;
 }
 
 /** `yoroshi ledger export`: all answers, or all cells, as JSON Lines or CSV. */
 export async function exportAll(file: string, options: ExportOptions): Promise<number> {
   return withProject(options, async (project) => {
-    const report = await runJob(exportLedger, project, { file, what: options.cells ? "cells" : "answers" });
+    const report = await runJob(exportLedger, project, {
+      file,
+      what: options.cells ? "cells" : options.decisions ? "decisions" : "answers",
+      names: options.names,
+    });
     const { what, count } = report;
     if (options.json) outJson(report);
-    else out(`${good("written")}  ${file}: ${what === "cells" ? plural(count, "row's cells", "rows' cells") : plural(count, "answer")}`);
+    else
+      out(
+        `${good("written")}  ${file}: ${what === "cells" ? plural(count, "row's cells", "rows' cells") : plural(count, what.slice(0, -1))}`,
+      );
     return 0;
   });
 }

@@ -1,12 +1,24 @@
 import { formatMoney, plural } from "../../core/ground/index.js";
-import { explainRow, runJob, surveyPlan, type RowExplanation, type StepExplanation, type SurveyReport } from "../../jobs/index.js";
-import { block, heading, out, outJson, quiet, table } from "../print/print.js";
+import {
+  explainRow,
+  letStand,
+  runJob,
+  surveyPlan,
+  type RowExplanation,
+  type StepExplanation,
+  type SurveyReport,
+} from "../../jobs/index.js";
+import { block, good, heading, out, outJson, quiet, table } from "../print/print.js";
+import { whoIs } from "../who.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
 interface StatusOptions extends CommonOptions {
   readonly empty?: boolean | undefined;
   readonly cell?: string | undefined;
   readonly column?: string | undefined;
+  readonly letStand?: boolean | undefined;
+  readonly where?: string | undefined;
+  readonly as?: string | undefined;
 }
 
 const STATES: readonly SurveyReport["reasons"][number]["state"][] = ["filled", "edited", "stale", "held", "failed", "skipped", "blank"];
@@ -19,6 +31,16 @@ export async function status(name: string, options: StatusOptions): Promise<numb
       const found = await runJob(explainRow, project, { plan: name, key: options.cell, column: options.column });
       if (options.json) outJson(found);
       else printExplained(found, currency);
+      return 0;
+    }
+    if (options.letStand) {
+      const stands = await runJob(letStand, project, { plan: name, where: options.where, by: whoIs(options.as) });
+      if (options.json) outJson(stands);
+      else
+        for (const [step, rows] of Object.entries(stands.rows))
+          out(
+            `${good("left to stand")}  ${step}: ${plural(rows, "row")}${rows > 0 ? quiet(", until what they rest on changes once more") : ""}`,
+          );
       return 0;
     }
     const report = await runJob(surveyPlan, project, { plan: name, empty: options.empty });
@@ -36,6 +58,8 @@ function printReport(report: SurveyReport, currency: string): void {
     out(`\n${heading("Rows with cells without an up-to-date value")}`);
     out(table(["row", "columns", "state", "why"], rowsOf(report.empty), { width: { 1: 40 } }));
   }
+  for (const one of report.keptTo)
+    out(quiet(`\n${one.step} keeps to version ${one.version} of ${one.template}; today's file is version ${one.today}.`));
   const { lastRun, month } = report;
   if (lastRun) out(`\n${quiet(`Last fill ${lastRun.startedAt.slice(0, 16).replace("T", " ")} UTC: ${lastRun.end}.`)}`);
   printSpend(report.spend, money);
@@ -92,14 +116,36 @@ function explainStep(found: StepExplanation, currency: string): void {
       { width: { 1: 110 } },
     ),
   );
-  const columns = Object.keys({ ...record?.values, ...record?.edited });
+  const columns = Object.keys({ ...record?.values, ...record?.edited, ...record?.held?.values });
   if (columns.length > 0) {
     out(`\n${heading("Values")}`);
     out(
       table(
-        ["column", "value", "instead, by a person"],
-        columns.map((column) => [column, String(record?.values[column] ?? ""), record?.edited?.[column] ?? ""]),
-        { width: { 1: 60, 2: 40 } },
+        ["column", "value", "instead, by a person", "held"],
+        columns.map((column) => [
+          column,
+          String(record?.values[column] ?? ""),
+          record?.edited?.[column] ?? "",
+          String(record?.held?.values[column] ?? ""),
+        ]),
+        { width: { 1: 60, 2: 40, 3: 40 } },
+      ),
+    );
+  }
+  if (found.decisions.length > 0) {
+    out(`\n${heading("Decisions")}`);
+    out(
+      table(
+        ["when", "who", "column", "what", "reason", "act"],
+        found.decisions.map((one) => [
+          one.at.slice(0, 16).replace("T", " "),
+          one.by,
+          one.column,
+          `${one.how}${one.given === undefined ? "" : ` ${one.given}`}${one.undone ? ", taken back" : ""}`,
+          one.reason ?? "",
+          one.act,
+        ]),
+        { width: { 3: 40, 4: 40 } },
       ),
     );
   }

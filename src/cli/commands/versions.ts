@@ -1,10 +1,21 @@
-import { compareVersion, listVersions, restoreTemplate, runJob, type VersionDifference, type VersionsReport } from "../../jobs/index.js";
+import {
+  approveVersion,
+  compareVersion,
+  listVersions,
+  restoreTemplate,
+  runJob,
+  type VersionDifference,
+  type VersionsReport,
+} from "../../jobs/index.js";
 import { bad, good, heading, out, outJson, quiet, table } from "../print/print.js";
+import { whoIs } from "../who.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
 interface VersionsOptions extends CommonOptions {
   readonly diff?: number | undefined;
   readonly restore?: number | undefined;
+  readonly approve?: number | undefined;
+  readonly as?: string | undefined;
 }
 
 /** `yoroshi versions`: a template's versions, when each was first seen, and what it changed. */
@@ -14,6 +25,15 @@ export async function versions(template: string, options: VersionsOptions): Prom
       const report = await runJob(restoreTemplate, project, { template, version: options.restore });
       if (options.json) outJson(report);
       else out(`${good("written")}  ${report.file} is version ${options.restore} again; what it was before stays a version of its own.`);
+      return 0;
+    }
+    if (options.approve !== undefined) {
+      const report = await runJob(approveVersion, project, { template, version: options.approve, by: whoIs(options.as) });
+      if (options.json) outJson(report);
+      else
+        out(
+          `${good("approved")}  version ${report.version} of ${report.template}, by ${report.by}. Steps with \`version: approved\` keep to it.`,
+        );
       return 0;
     }
     if (options.diff !== undefined) {
@@ -31,12 +51,14 @@ export async function versions(template: string, options: VersionsOptions): Prom
 
 function printVersions({ template, versions: all }: VersionsReport): void {
   out(heading(`Versions of ${template}`));
-  const lines = all.map(({ version, firstSeen, change, trials, current }) => [
+  const lines = all.map(({ version, firstSeen, change, trials, current, approved }) => [
     version,
     `${firstSeen.slice(0, 16).replace("T", " ")} UTC`,
     change ? `${change.keys.join(", ") || "order only"} (+${change.added} −${change.removed} lines)` : "first version",
     trials,
-    current ? good("today's file") : "",
+    [current ? good("today's file") : "", approved ? `approved by ${approved.by}, ${approved.at.slice(0, 10)}` : ""]
+      .filter(Boolean)
+      .join(", "),
   ]);
   out(table(["version", "first seen", "changed", "trials", ""], lines, { right: [0, 3] }));
 }

@@ -1,7 +1,7 @@
 import { canonicalJson, plainJson, quickHash, type Json } from "../ground/index.js";
 import type { CellRecord, CellState, HeldCells } from "../ledger/index.js";
 import { ownerOf } from "../plan/index.js";
-import { heldBy, heldColumns, type HeldBy } from "../review/index.js";
+import { heldBy, heldColumns, isForCheck, type HeldBy } from "../review/index.js";
 import type { CellValue } from "../table/index.js";
 import { editMark } from "./edit-remarks.js";
 import { rowFor, typed, type Passing } from "./passing.js";
@@ -48,7 +48,7 @@ export function splitHeld(
       row: shownRow(one, passed),
       place: passed.row.place,
       on: editMark(one, passed),
-      like: likeness(one, held),
+      like: isForCheck(by) ? "" : likeness(one, held),
     },
   };
 }

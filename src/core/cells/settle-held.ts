@@ -1,6 +1,6 @@
 import { remark } from "../ground/index.js";
 import type { CellRecord, DecidedCell, HeldCells } from "../ledger/index.js";
-import { heldColumns, type HeldBy } from "../review/index.js";
+import { heldColumns, isForCheck, type HeldBy } from "../review/index.js";
 import type { CellValue } from "../table/index.js";
 
 /** Who decided where nobody did in time. */
@@ -59,5 +59,10 @@ export function withoutColumns(held: HeldCells, settled: ReadonlySet<string>): H
   }
   const columns = heldColumns(by);
   if (columns.length === 0) return undefined;
-  return { ...held, by, values: Object.fromEntries(columns.map((column) => [column, held.values[column]!])) };
+  return {
+    ...held,
+    ...(isForCheck(by) ? { like: "" } : {}),
+    by,
+    values: Object.fromEntries(columns.map((column) => [column, held.values[column]!])),
+  };
 }

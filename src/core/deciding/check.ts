@@ -38,12 +38,10 @@ export async function drawCheck(setup: FillSetup, options: CheckOptions): Promis
   const work = await decidingWork(setup);
   const one = askingStep(work, options.step ?? stepsOf(setup)[0] ?? "");
   const { prepared, version, model } = askingOf(setup, one.name);
-  const { spotCheck, release } = work.plan.review ?? {};
+  const { spotCheck } = work.plan.review ?? {};
   const rows = options.rows ?? spotCheck?.rows ?? DEFAULT_ROWS;
   const seed = options.seed ?? spotCheck?.seed ?? 1;
-  const columns = one.targets
-    .map(({ name }) => name)
-    .filter((column) => release?.columns === undefined || release.columns.includes(column));
+  const columns = one.targets.map(({ name }) => name);
   const population = new Population(one, columns, spotCheck?.slices ?? []);
   let drawn: Candidate[] = [];
   const most = rows + SPARE;

@@ -79,7 +79,11 @@ export async function waitingRows(setup: FillSetup, choice: WaitingChoice = {}):
   for (const step of steps.slice(Math.max(0, steps.indexOf(choice.after?.step ?? "")))) {
     let after = choice.after?.step === step ? choice.after.key : undefined;
     for (;;) {
-      const records = await setup.ledger.cells.held(setup.plan.name, step, { after, like: choice.like, limit: PAGE });
+      const records = await setup.ledger.cells.held(setup.plan.name, step, {
+        after,
+        like: choice.rule === RELEASE ? "" : choice.like,
+        limit: PAGE,
+      });
       for (const record of records) {
         if (!fits(record)) continue;
         const row = await waitingRow(setup, record);
@@ -99,13 +103,15 @@ const hasSaid = ({ said, isDisputed }: WaitingValue, by: string): boolean => !is
 /** A row's values that wait, by step and key; `undefined` where none do. */
 export async function waitingRowOf(setup: FillSetup, step: string, key: string): Promise<WaitingRow | undefined> {
   const record = (await setup.ledger.cells.find(setup.plan.name, step, [key])).get(key);
-  return record?.held ? waitingRow(setup, record) : undefined;
+  return record?.held && record.again?.on !== record.fingerprint ? waitingRow(setup, record) : undefined;
 }
 
-/** How many rows wait for a person, by step; those that wait for a random check only are counted apart. */
-export async function countWaiting(setup: FillSetup): Promise<Record<string, number>> {
-  const counts: Record<string, number> = {};
-  for (const step of stepsOf(setup)) counts[step] = await setup.ledger.cells.countHeld(setup.plan.name, step);
+/** How many rows wait, by step: for a person, and for a random check alone. */
+export async function countWaiting(setup: FillSetup): Promise<Record<string, { readonly person: number; readonly check: number }>> {
+  const counts: Record<string, { person: number; check: number }> = {};
+  const { cells } = setup.ledger;
+  for (const step of stepsOf(setup))
+    counts[step] = { person: await cells.countHeld(setup.plan.name, step), check: await cells.countHeld(setup.plan.name, step, "") };
   return counts;
 }
 
@@ -123,9 +129,10 @@ export function stepsOf({ plan }: Pick<FillSetup, "plan">, only?: string): strin
 function fitOf({ rule, where }: WaitingChoice): (record: CellRecord) => boolean {
   const { condition, problem } = where === undefined ? {} : readCondition(where);
   if (problem) throw new YoroshiError("badOption", { option: "where", problem: `\`${where}\` cannot be read as CEL: ${problem}.` });
-  return ({ held }) => {
-    const rules = Object.keys(held!.by);
-    if (rule === undefined ? rules.every((one) => one === RELEASE) : !rules.includes(rule)) return false;
+  return ({ held, again, fingerprint }) => {
+    // It waits for the model.
+    if (again?.on === fingerprint) return false;
+    if (rule !== undefined && !(rule in held!.by)) return false;
     return !condition || condition.test({ ...held!.row, ...held!.values }) === true;
   };
 }

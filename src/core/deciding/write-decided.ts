@@ -39,11 +39,12 @@ export async function writeDecided(setup: FillSetup): Promise<TableWritten & { r
 async function settleReleased(work: Work): Promise<number> {
   let released = 0;
   const releases = await readReleases(work.ledger, work.plan.name);
-  for (const name of stepsOf(work)) {
+  // Those that wait for a person, too: some of their columns may wait for the check alone.
+  for (const [name, like] of stepsOf(work).flatMap((step) => [[step, undefined] as const, [step, ""] as const])) {
     const one = work.steps.find((step) => step.name === name)!;
     let after: string | undefined;
     for (;;) {
-      const records = await work.ledger.cells.held(work.plan.name, name, { after, limit: SOME });
+      const records = await work.ledger.cells.held(work.plan.name, name, { after, like, limit: SOME });
       const cells: CellRecord[] = [];
       for (const record of records) {
         const held = record.held!;

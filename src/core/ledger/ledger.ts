@@ -72,7 +72,7 @@ export interface HeldCells {
   readonly place: string;
   /** A short hash of what the step read in the row. */
   readonly on?: string | undefined;
-  /** A short hash that held values of the same step share which say the same. */
+  /** A short hash that held values of the same step share which say the same; "" where they wait for a random check alone. */
   readonly like: string;
 }
 
@@ -238,17 +238,17 @@ export interface CellStore {
   /** Every row's cells, some hundred at a time. */
   all(): AsyncIterable<readonly CellRecord[]>;
   /**
-   * Cells with values that are held, by key.
+   * Cells with values that wait for a person, by key.
    *
    * @param about.after begins behind this key.
-   * @param about.like only those that say the same.
+   * @param about.like only those that say the same; "" for those that wait for a random check alone.
    */
   held(
     plan: string,
     step: string,
     about: { readonly after?: string | undefined; readonly like?: string | undefined; readonly limit: number },
   ): Promise<CellRecord[]>;
-  /** How many rows of a step have held values; of those that say the same where `like` is given. */
+  /** How many there are. */
   countHeld(plan: string, step: string, like?: string): Promise<number>;
   /**
    * What a run changed, some hundred at a time: each cell as it stands, and as it stood before the run; `undefined` where the run made it.

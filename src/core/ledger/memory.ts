@@ -37,7 +37,9 @@ export function memoryLedger(): Ledger {
 
   const heldOf = (plan: string, step: string, like: string | undefined): CellRecord[] =>
     [...cells.values()]
-      .filter((one) => one.plan === plan && one.step === step && one.held && (like === undefined || one.held.like === like))
+      .filter(
+        (one) => one.plan === plan && one.step === step && one.held && (like === undefined ? one.held.like !== "" : one.held.like === like),
+      )
       .sort((a, b) => (a.key < b.key ? -1 : 1));
 
   return {

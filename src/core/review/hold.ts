@@ -52,5 +52,8 @@ export function heldBy(holds: readonly ReadyHold[], { row, parts, confidence, no
   );
 }
 
+/** Whether values wait for a random check alone, so that no person goes through them one by one. */
+export const isForCheck = (by: HeldBy): boolean => Object.keys(by).every((rule) => rule === "release");
+
 /** Every column that some rule holds. */
 export const heldColumns = (by: HeldBy): string[] => [...new Set(Object.values(by).flat())];
