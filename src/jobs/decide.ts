@@ -163,7 +163,7 @@ export const drawCheck = defineJob({
     const check = await draw(setup, options);
     const wanted = options.rows ?? setup.plan.review?.spotCheck?.rows ?? 40;
     const { columns } = await checkFigures(setup, check);
-    const needs = columns.flatMap(({ release }) => (release?.more == null ? [] : [release.more]));
+    const needs = columns.flatMap(({ release }) => (typeof release?.more === "number" ? [release.more] : []));
     return {
       plan: setup.plan.name,
       ...checkTold(check),

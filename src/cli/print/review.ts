@@ -1,3 +1,4 @@
+import { stripVTControlCharacters } from "node:util";
 import { plural } from "../../core/ground/index.js";
 import type { RandomCheck, ReviewFigures, ReviewReport, ReviewRow } from "../../jobs/index.js";
 import { cut, duration, good, heading, out, percent, quiet, table, warn } from "./print.js";
@@ -33,7 +34,7 @@ function beside(left: readonly string[], right: readonly string[], leftWidth: nu
   const rows = Math.max(left.length, right.length);
   return Array.from({ length: rows }, (_, index) => {
     const text = left[index] ?? "";
-    const shown = text.replace(/\u001b\[\d+m/g, "").length;
+    const shown = stripVTControlCharacters(text).length;
     return `  ${text}${" ".repeat(Math.max(0, leftWidth - shown))} ${quiet("│")} ${right[index] ?? ""}`.trimEnd();
   }).join("\n");
 }

@@ -10,7 +10,7 @@ interface Decided {
   readonly record: CellRecord | undefined;
 }
 
-/** For each row whose value is out of date, the pieces of its basis that differ, and the version it was answered with; looked up in bulk. */
+/** For rows whose values are out of date: what differs of their basis, and the version they were answered with. Looked up in bulk. */
 export async function changedPieces(
   work: Work,
   { does }: StepWork,

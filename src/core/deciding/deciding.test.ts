@@ -124,6 +124,7 @@ describe("values that are held", () => {
       ["accept", "5", "accepted, since nobody decided in 3 days"],
       ["leaveBlank", "", "left blank, since nobody decided in 3 days"],
     ] as const) {
+      // oxlint-disable-next-line unicorn/no-thenable -- a word, never a function
       const one = world(["hit 5"], { review: { ...grave.review, overdue: { afterDays: 3, then } } });
       await fill(one);
       one.clock.sleep(2 * DAY);

@@ -1,6 +1,6 @@
 import { documentOf, type Complaint } from "../ground/index.js";
 import type { Template } from "../template/index.js";
-import type { KnownTable } from "./check-plan.js";
+import type { KnownTable } from "./known-table.js";
 import type { Plan } from "./plan.js";
 
 /** Holds a plan that was made in code against its templates and its table; what checks it is loaded when it is needed. */

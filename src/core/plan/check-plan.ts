@@ -1,6 +1,7 @@
 import { complain, nearest, type Complaint, type SourceDocument } from "../ground/index.js";
 import { kindOf, referencesIn, shapeSpec } from "../kinds/index.js";
-import { headerAdvice, keyColumnsOf, type TopRow } from "../table/index.js";
+import { headerAdvice, keyColumnsOf } from "../table/index.js";
+import type { KnownTable } from "./known-table.js";
 import { CONFIDENCE, partPaths, whyAlone, type InputSpec, type Template } from "../template/index.js";
 import { givenValue } from "./clear.js";
 import { readCondition } from "./condition.js";
@@ -8,14 +9,6 @@ import { checkReview } from "./check-review.js";
 import { columnsRead, inputColumns, orderSteps } from "./order.js";
 import { columnsOf, isTemplateStep, type ClearRule, type Plan, type Step, type TemplateStep } from "./plan.js";
 import { readSet } from "./set-column.js";
-
-/** What is known of a plan's table. */
-export interface KnownTable {
-  readonly name: string;
-  readonly columns: readonly string[];
-  /** Of a file: its first rows, for a header below a title. */
-  readonly top?: readonly TopRow[] | undefined;
-}
 
 /**
  * Holds a plan against the templates it uses and, where they are known, the columns of its table.

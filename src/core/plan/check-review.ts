@@ -1,5 +1,5 @@
 import { complain, nearest, readTest, type Complaint, type SourceDocument } from "../ground/index.js";
-import type { KnownTable } from "./check-plan.js";
+import type { KnownTable } from "./known-table.js";
 import { readCondition } from "./condition.js";
 import { columnsOf, templateSteps, type Plan } from "./plan.js";
 

@@ -1,5 +1,6 @@
 export { checkMadePlan } from "./check-made-plan.js";
-export { checkPlan, type KnownTable } from "./check-plan.js";
+export { checkPlan } from "./check-plan.js";
+export type { KnownTable } from "./known-table.js";
 export { readyRules, type ReadyRule } from "./clear.js";
 export { adviseCondition } from "./condition-advice.js";
 export { readCondition, type Condition } from "./condition.js";

@@ -62,6 +62,7 @@ const review = z.strictObject({
   overdue: z.optional(
     z.strictObject({
       afterDays: z.number().check(z.gt(0)),
+      // oxlint-disable-next-line unicorn/no-thenable -- a word, never a function
       then: z._default(z.enum(["wait", "accept", "leaveBlank"], "Expected wait, accept or leaveBlank."), "wait"),
     }),
   ),

@@ -1,7 +1,7 @@
 import { inDatabase, type SourceDocument } from "../ground/index.js";
 import { rowsToShow } from "../statistics/index.js";
 import { warning, type Warning } from "../template/index.js";
-import type { KnownTable } from "./check-plan.js";
+import type { KnownTable } from "./known-table.js";
 import { columnsOf, isTemplateStep, type Plan } from "./plan.js";
 
 /** Goes through a plan that has no mistakes and has filled nothing yet: from then on its columns are its own. */

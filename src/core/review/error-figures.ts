@@ -31,8 +31,8 @@ export interface ReleaseFigures {
 }
 
 /**
- * Holds a check against what a plan wants before a column is released. The bounds hold at every look at once (Waudby-Smith and Ramdas 2020),
- * so one may look after each row; their prior expects about as much wrong as is allowed, which makes them narrow there.
+ * Holds a check against what a plan wants before a column is released. The bounds hold at every look at once (Waudby-Smith and Ramdas
+ * 2020), so one may look after each row; their prior expects about as much wrong as is allowed, which makes them narrow there.
  */
 export function releaseFigures(
   { population, checked, wrong }: Pick<WrongFigures, "population" | "checked" | "wrong">,
