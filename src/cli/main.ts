@@ -29,6 +29,25 @@ const amount = (value: string): number => {
 const collect = (value: string, before: string[] | undefined): string[] => [...(before ?? []), value];
 
 program
+  .command("start")
+  .description("make a project around a table of your own, and see its first rows answered")
+  .argument("[table]", "a CSV file, a workbook (.xlsx), or JSON Lines")
+  .option("--database <variable>", "a database instead: the environment variable with its address")
+  .option("--table <name>", "with --database: the table")
+  .option("--sheet <name>", "of a workbook: the sheet")
+  .option("--header-row <number>", "of a workbook: the row with the columns' names", whole)
+  .option("--key <column>", "the column that names a row; several times where they do so together", collect)
+  .addOption(new Option("--fill <what>", "what is to be filled").choices(["topic", "score", "summary", "answer", "facts", "words"]))
+  .option("--from <column>", "the column that is read; may be given several times", collect)
+  .option("--say <words>", "the topics, the question with its points, the facts, or your own words")
+  .option("--column <name>", "the column that is filled; named after what it holds when not given")
+  .option("--name <name>", "the plan's name; the table's when not given")
+  .addOption(new Option("--dates <order>", "how days such as 01/06/2026 are written").choices(["dayFirst", "monthFirst"]))
+  .addOption(new Option("--numbers <mark>", "what stands before decimals").choices(["comma", "point"]))
+  .option("--yes", "take every default, ask nothing")
+  .addOption(json())
+  .action(async (file, options) => finish((await import("./commands/start.js")).start(file, { ...program.opts(), ...options })));
+program
   .command("demo")
   .description("set up the demo project and run the main job on it, offline")
   .argument("[folder]", "where to put it", "marrowby")
@@ -197,6 +216,21 @@ program
   .option("--as <person>", "who decides; the system's user when not given")
   .addOption(json())
   .action(async (name, options) => finish((await import("./commands/review.js")).review(name, { ...options, ...program.opts() })));
+program
+  .command("plan")
+  .description("write a plan for a template and a table, add a step to one, or point one at the next file")
+  .argument("<name>", "a plan's name")
+  .option("--template <name>", "a new plan: the template that it asks")
+  .option("--table <file>", "the table of a new plan; or the next file of one that stands")
+  .option("--add <template>", "one more step: this template")
+  .option("--step <name>", "with --add: the step's name; the template's when not given")
+  .option("--map <name=column>", "the column of an input, or what a column is called now; may be given several times", collect)
+  .option("--sheet <name>", "of a new plan's workbook: the sheet")
+  .option("--header-row <number>", "of a new plan's workbook: the row with the columns' names", whole)
+  .option("--key <column>", "of a new plan: the column that names a row; several times where they do so together", collect)
+  .option("--carry", "with the next file: edits and decisions go over to the rows with the same keys")
+  .addOption(json())
+  .action(async (name, options) => finish((await import("./commands/plan.js")).planCommand(name, { ...options, ...program.opts() })));
 program
   .command("versions")
   .description("list a template's versions and what changed")

@@ -281,6 +281,22 @@ const CASES: Readonly<Record<string, (ledger: Ledger) => Promise<void>>> = {
     expectSame("of another plan there is none", await allOf(ledger.cells.changedBy("run2", "other")), []);
   },
 
+  async "gives a plan's cells another name, with their decisions, and back"(ledger) {
+    const decision = { act: "a", plan: "p", step: "s", key: "k", column: "tone", how: "accept", judged: "j", by: "ada", at: 1 } as const;
+    await ledger.record({ cells: [cell("k"), cell("k", { plan: "old" })], decisions: [decision] });
+    await ledger.cells.rename("p", "old");
+    expectSame("nothing is left under the first name", (await ledger.cells.find("p", "s", ["k"])).size, 0);
+    expectSame("decisions go with the cells", (await ledger.decisions.of("old", "s", "k")).length, 1);
+    expectSame("what had the name is gone", (await ledger.cells.find("old", "s", ["k"])).get("k")?.values, {
+      tone: "calm",
+      level: 3,
+      ok: true,
+    });
+    await ledger.record({ cells: [cell("n")] });
+    await ledger.cells.rename("old", "p");
+    expectSame("it comes back", [...(await ledger.cells.find("p", "s", ["k", "n"])).keys()], ["k"]);
+  },
+
   async "keeps decisions in their order, and that an act was taken back"(ledger) {
     const decision = (act: string, key: string, column: string): DecisionRecord => ({
       act,

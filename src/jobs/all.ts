@@ -1,5 +1,9 @@
 /** Every job, by its name. */
 export { checkFiles } from "./check-files.js";
+export { findKeys, lookAtTable } from "./look-at-table.js";
+export { numberRows, startProject } from "./start-project.js";
+export { addStep, newPlan, pointPlan } from "./plan-files.js";
+export { tryFirst } from "./try-first.js";
 export { packTemplates, unpackTemplates } from "./carry-templates.js";
 export { decide, drawCheck, judgeChecked, letStand, undoDecision, undoFill, writeReview } from "./decide.js";
 export { drawSamples, sealSamples } from "./draw-samples.js";

@@ -9,7 +9,7 @@ import {
   type DraftColumn,
   type Prepared,
 } from "../core/index.js";
-import { OWN_VERSION, type Project } from "../project/index.js";
+import { OWN_VERSION, type CommandSource, type Project } from "../project/index.js";
 import { newTemplateFile } from "./template-files.js";
 
 /** A template that a model drafted, not yet written. */
@@ -25,7 +25,7 @@ export interface Draft {
 const MOST_EXAMPLES = 3;
 
 /** Has the project's first model draft a template from a description and the columns of a table (a file's path, or `main:deck_log`). */
-export async function draft(project: Project, name: string, description: string, table: string): Promise<Draft> {
+export async function draft(project: Project, name: string, description: string, table: CommandSource): Promise<Draft> {
   const file = newTemplateFile(project.root, name);
   const columns = await tableColumns(project, table);
   const answer = await askDraft(project, prepare(draftingTemplate(columns)), description);
@@ -44,11 +44,15 @@ async function askDraft(project: Project, prepared: Prepared, description: strin
 }
 
 /** The columns of a table, each with a few different values that are not blank. */
-async function tableColumns(project: Project, table: string): Promise<DraftColumn[]> {
-  const source = await project.tables.rows(project.tables.named(table));
+async function tableColumns(project: Project, table: CommandSource): Promise<DraftColumn[]> {
+  const source = await project.tables.rows(table);
   const names = await source.columns();
   if (names.length === 0)
-    throw new YoroshiError("tableBroken", { table, place: "row 1", problem: "the file has no first row with the columns' names." });
+    throw new YoroshiError("tableBroken", {
+      table: source.name,
+      place: "row 1",
+      problem: "the file has no first row with the columns' names.",
+    });
   const examples = new Map<string, Set<string>>(names.map((name) => [name, new Set()]));
   for await (const rows of source.rows()) {
     for (const row of rows)

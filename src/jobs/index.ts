@@ -14,6 +14,8 @@ export type { DraftReport } from "./new-template.js";
 export type { Arrival } from "./carry-templates.js";
 export type { CheckReport as RandomCheck, ReviewReport, ReviewRow } from "./review-rows.js";
 export type { ReviewFigures } from "./review-figures.js";
+export type { TableLook, TablePlace } from "./look-at-table.js";
+export type { Wanted as StartWish } from "./start-files.js";
 export type { PreviewedPlan } from "./preview-fill.js";
 export type { PlanShown } from "./show-plan.js";
 export type { TemplateShown } from "./show-template.js";

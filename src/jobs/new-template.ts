@@ -81,18 +81,23 @@ export const draftTemplate = defineJob({
     description: z.string(),
     /** The table whose columns the template may read: a file, or `main:deck_log`. */
     table: z.string(),
+    /** Of a workbook: the sheet, and the row with the columns' names. */
+    sheet: z.string().optional(),
+    headerRow: z.int().min(1).optional(),
     /** Write the draft when it has no mistakes. */
     write: z.boolean().optional(),
   }),
   report: draft,
-  async run(project, { template: name, description, table, write = false }) {
+  async run(project, { template: name, description, table, sheet, headerRow, write = false }) {
     newTemplateFile(project.root, name);
     const { isStandin, model } = await project.models.open(undefined);
-    const { file, text, answer, complaints } = await askDraft(project, name, description, tableOf(project, table)).catch(
-      (error: unknown) => {
-        throw error instanceof ModelFailure && !isYoroshiError(error) ? modelError(error, model.host) : error;
-      },
-    );
+    const { file, text, answer, complaints } = await askDraft(project, name, description, {
+      ...project.tables.named(tableOf(project, table)),
+      ...(sheet === undefined ? {} : { sheet }),
+      ...(headerRow === undefined ? {} : { headerRow }),
+    }).catch((error: unknown) => {
+      throw error instanceof ModelFailure && !isYoroshiError(error) ? modelError(error, model.host) : error;
+    });
     const usable = text !== undefined && complaints.length === 0;
     const reading = usable ? readTemplate(text, file) : undefined;
     const warnings = reading?.template && reading.document ? warnTemplate(reading.template, reading.document) : [];

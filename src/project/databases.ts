@@ -1,5 +1,6 @@
 import type { Database } from "../adapters/sql/index.js";
 import { nearest, YoroshiError, type Clock } from "../core/index.js";
+import type { Environment } from "./environment.js";
 import { insideProject } from "./files.js";
 import type { DatabaseEntry, ProjectFile } from "./project-file.js";
 
@@ -11,12 +12,19 @@ export interface Databases {
   close(): Promise<void>;
 }
 
-export function projectDatabases(root: string, project: ProjectFile, clock: Clock, onNotice: (text: string) => void): Databases {
+export function projectDatabases(
+  root: string,
+  project: ProjectFile,
+  clock: Clock,
+  onNotice: (text: string) => void,
+  environment: Environment,
+): Databases {
   const opened = new Map<string, Promise<Database>>();
   const make = async (name: string, entry: DatabaseEntry): Promise<Database> => {
     // Loaded when first needed: most projects have no database.
     const { openDatabase } = await import("../adapters/sql/index.js");
-    const place = entry.file === undefined ? { url: addressOf(name, entry) } : { file: insideProject(root, entry.file, project.folders) };
+    const place =
+      entry.file === undefined ? { url: addressOf(name, entry, environment) } : { file: insideProject(root, entry.file, project.folders) };
     return openDatabase({ name, ...place, timeZone: project.timeZone, clock, onNotice });
   };
   return {
@@ -35,9 +43,9 @@ export function projectDatabases(root: string, project: ProjectFile, clock: Cloc
   };
 }
 
-function addressOf(name: string, { url }: DatabaseEntry): string {
+function addressOf(name: string, { url }: DatabaseEntry, environment: Environment): string {
   if (typeof url === "string") return url;
-  const address = process.env[url!.env];
+  const address = environment(url!.env);
   if (!address) throw new YoroshiError("secretMissing", { database: name, env: url!.env });
   return address;
 }

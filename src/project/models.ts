@@ -1,7 +1,8 @@
-import { chatCompletions, keyProblem } from "../adapters/chat-completions/index.js";
+import { chatCompletions } from "../adapters/chat-completions/index.js";
 import { checkedUsage, nearest, YoroshiError, type Clock, type Model } from "../core/index.js";
 import { STANDIN_HOST, STANDIN_ID } from "../core/standin/index.js";
 import type { StandinServer } from "../services/standin-server/index.js";
+import type { Keys } from "./keys.js";
 import type { ModelEntry, ProjectFile } from "./project-file.js";
 
 /** The models of a project, opened as they are needed. */
@@ -25,7 +26,7 @@ export interface OpenModel {
 
 const STANDIN_ENTRY: ModelEntry = { endpoint: "standin" };
 
-export function projectModels(project: ProjectFile, clock: Clock, onNotice: (text: string) => void): Models {
+export function projectModels(project: ProjectFile, clock: Clock, onNotice: (text: string) => void, keys: Keys): Models {
   const open = new Map<string, OpenModel>();
   let server: Promise<StandinServer> | undefined;
 
@@ -36,7 +37,7 @@ export function projectModels(project: ProjectFile, clock: Clock, onNotice: (tex
     const model = chatCompletions({
       ...about,
       endpoint,
-      key: keyOf(name, entry),
+      key: await keys.of(name, entry),
       jsonSchema: entry.can === undefined || entry.can.includes("jsonSchema"),
       timeoutMs: entry.timeoutSeconds === undefined ? undefined : entry.timeoutSeconds * 1000,
       send: viaUndici(),
@@ -81,7 +82,7 @@ export function projectModels(project: ProjectFile, clock: Clock, onNotice: (tex
       const name = wanted ?? names[0] ?? "standin";
       const entry = project.models[name] ?? (names.length === 0 || name === "standin" ? STANDIN_ENTRY : undefined);
       if (!entry) throw new YoroshiError("notFound", { what: "model", name, known: names, near: nearest(name, names) });
-      if (asks) keyOf(name, entry);
+      if (asks) keys.check(name, entry);
       let opened = open.get(name);
       if (!opened) open.set(name, (opened = make(name, entry)));
       return opened;
@@ -95,13 +96,4 @@ export function projectModels(project: ProjectFile, clock: Clock, onNotice: (tex
 async function startStandin(): Promise<StandinServer> {
   const { standinServer } = await import("../services/standin-server/index.js");
   return standinServer();
-}
-
-function keyOf(name: string, entry: ModelEntry): string | undefined {
-  if (!entry.key) return undefined;
-  const key = process.env[entry.key.env];
-  if (!key) throw new YoroshiError("keyMissing", { model: name, env: entry.key.env });
-  const problem = keyProblem(key);
-  if (problem !== undefined) throw new YoroshiError("keyUnfit", { model: name, env: entry.key.env, problem });
-  return key;
 }

@@ -24,7 +24,17 @@ const model = z.strictObject({
     if (problem !== undefined) issues.push({ code: "custom", input: value, message: problem });
   }),
   id: z.string().min(1).optional(),
-  key: z.strictObject({ env: z.string().min(1) }).optional(),
+  /** The name of an environment variable, which may stand in `.env`; a file; or a command whose first line is the key. */
+  key: z
+    .union(
+      [
+        z.strictObject({ env: z.string().min(1) }),
+        z.strictObject({ file: z.string().min(1) }),
+        z.strictObject({ command: z.array(z.string()).min(1) }),
+      ],
+      "Expected `{ env: NAME }`, `{ file: PATH }`, or `{ command: [program, argument, …] }`.",
+    )
+    .optional(),
   price: z.strictObject({ input: z.number().min(0), output: z.number().min(0) }).optional(),
   limits: z
     .strictObject({

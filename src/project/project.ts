@@ -52,8 +52,10 @@ import { checkAgainst } from "./check-table.js";
 import { checkPlanFile, checkTemplateFile, planWarnings, readPlanFile, templateWarnings } from "./checks.js";
 import { readProjectSamples } from "./read-samples.js";
 import { plainTable } from "./written-there.js";
+import { readEnvironment } from "./environment.js";
 import { FileCache } from "./file-cache.js";
 import { findFile, findUpwards, insideProject, listFiles, readText, type NamedFile } from "./files.js";
+import { projectKeys } from "./keys.js";
 import { projectModels, type Models } from "./models.js";
 import type { RunLog } from "../adapters/run-log/index.js";
 import type { LoadedTemplate, TemplateModels } from "./loaded.js";
@@ -126,8 +128,9 @@ class OpenProject implements Project {
     const { spendPerMonth } = settings.limits;
     this.monthlyCap = spendPerMonth === undefined ? undefined : toMicros(spendPerMonth);
     this.asking = new ProjectAsking(this);
-    this.models = projectModels(settings, clock, onNotice);
-    this.#databases = projectDatabases(root, settings, clock, onNotice);
+    const environment = readEnvironment(root);
+    this.models = projectModels(settings, clock, onNotice, projectKeys(root, environment));
+    this.#databases = projectDatabases(root, settings, clock, onNotice, environment);
     this.tables = projectTables(root, cwd, settings.folders, this.#databases, settings.csv, onNotice);
   }
 

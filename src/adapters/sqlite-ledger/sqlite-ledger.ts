@@ -113,6 +113,11 @@ export function sqliteLedger(file: string): Ledger {
     return isSame;
   });
 
+  const rename = db.transaction((plan: string, to: string) => {
+    for (const statement of sql.dropPlan) statement.run(to);
+    sql.renamePlan.run(to, plan);
+  });
+
   return {
     answers: {
       async find(fingerprints) {
@@ -164,6 +169,11 @@ export function sqliteLedger(file: string): Ledger {
         group.settle();
         const place = placeOf(plan, step);
         return ((like === undefined ? sql.countHeld.get(place) : sql.countAlike.get(place, like)) as { rows: number }).rows;
+      },
+      async rename(plan, to) {
+        group.settle();
+        rename.immediate(plan, to);
+        places.clear();
       },
       async *changedBy(run, plan) {
         group.settle();
@@ -326,6 +336,11 @@ function statements(db: Database.Database) {
       .raw(),
     countHeld: db.prepare("SELECT count(*) AS rows FROM cells WHERE place = ? AND alike > ''"),
     countAlike: db.prepare("SELECT count(*) AS rows FROM cells WHERE place = ? AND alike = ?"),
+    dropPlan: ["cells", "replaced", "decisions"]
+      .map((table) => `DELETE FROM ${table} WHERE place IN (SELECT id FROM places WHERE plan = ?)`)
+      .concat("DELETE FROM places WHERE plan = ?")
+      .map((text) => db.prepare(text)),
+    renamePlan: db.prepare("UPDATE places SET plan = ? WHERE plan = ?"),
     addDecision: db.prepare("INSERT INTO decisions (act, place, key, decision) VALUES (?, ?, ?, ?)"),
     undo: db.prepare("UPDATE decisions SET undone = ? WHERE act = ? AND undone IS NULL"),
     someDecisions: db.prepare(

@@ -59,6 +59,18 @@ export const ERRORS = {
     (d: { plan: string; problems: readonly string[] }) =>
       `The plan ${d.plan} cannot be filled yet; nothing was asked:\n${d.problems.map((problem) => `  - ${problem}`).join("\n")}`,
   ),
+  keyCommandUnconfirmed: entry(
+    2,
+    400,
+    (d: { model: string; command: readonly string[] }) =>
+      `The key of the model ${d.model} is what a command prints: ${d.command.join(" ")}. Nobody has said on this machine that this project may run it. Look at it, then \`yoroshi model check ${d.model} --confirm\`.`,
+  ),
+  keyUnread: entry(
+    2,
+    400,
+    (d: { model: string; from: string; problem: string }) =>
+      `The key of the model ${d.model} could not be had from ${d.from}: ${d.problem}.`,
+  ),
   notApproved: entry(
     2,
     409,

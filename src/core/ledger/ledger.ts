@@ -251,6 +251,11 @@ export interface CellStore {
   /** How many there are. */
   countHeld(plan: string, step: string, like?: string): Promise<number>;
   /**
+   * Gives all cells of a plan, with what was decided about them, another plan's name; what that name had goes. So a plan can be pointed at
+   * another table and back.
+   */
+  rename(plan: string, to: string): Promise<void>;
+  /**
    * What a run changed, some hundred at a time: each cell as it stands, and as it stood before the run; `undefined` where the run made it.
    * Kept of a plan's last ten fills.
    */

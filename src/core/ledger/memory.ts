@@ -74,6 +74,12 @@ export function memoryLedger(): Ledger {
           .filter(({ key }) => after === undefined || key > after)
           .slice(0, limit),
       countHeld: async (plan, step, like) => heldOf(plan, step, like).length,
+      rename: async (plan, to) => {
+        const moved = [...cells.values()].filter((one) => one.plan === plan);
+        for (const [id, one] of cells) if (one.plan === plan || one.plan === to) cells.delete(id);
+        for (const one of moved) cells.set(cellId(to, one.step, one.key), { ...one, plan: to });
+        decisions = decisions.filter((one) => one.plan !== to).map((one) => (one.plan === plan ? { ...one, plan: to } : one));
+      },
       async *changedBy(run, plan) {
         const found = [...(changes.get(run) ?? [])].map(([id, before]) => ({ now: cells.get(id)!, before }));
         yield found.filter(({ now }) => now.plan === plan);

@@ -155,7 +155,8 @@ function specOf({ about, form, options, lowest, highest }: DraftPart): object {
 }
 
 /** `Report text` -> `reportText`, made unique. */
-function nameFrom(words: string, taken: Set<string>): string {
+/** A name for an input or a part, made of words; taken names get a number. */
+export function nameFrom(words: string, taken: Set<string>): string {
   const [first = "value", ...rest] = words
     .normalize("NFKD")
     .replace(/[^\p{L}\p{N}\s_-]/gu, "")

@@ -1,5 +1,5 @@
 export { addToTask } from "./amend.js";
-export { draftFile, draftingTemplate, type DraftColumn } from "./draft.js";
+export { draftFile, draftingTemplate, nameFrom, type DraftColumn } from "./draft.js";
 export { templateFileSchema } from "./file-schema.js";
 export { fence, fenceMark } from "./fence.js";
 export { basisOf, changesBetween, fingerprinter, type Fingerprinter, type ModelIdentity, type Sha256 } from "./fingerprint.js";
