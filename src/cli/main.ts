@@ -12,7 +12,7 @@ const program = new Command("yoroshi")
   .exitOverride()
   .addHelpText(
     "after",
-    "\nThe order of work: new, check, try, samples, trial, fill, review, status. Begin with `yoroshi demo`.\nExit codes: 0 done; 1 done, but some cells failed; 2 the request or a file was wrong; 3 a model or a disk failed; 130 interrupted.",
+    "\nBegin with your own table: start. The order of work: new, check, try, samples, trial, fill, review, status. Learn with `yoroshi demo`.\nExit codes: 0 done; 1 done, but some cells failed; 2 the request or a file was wrong; 3 a model or a disk failed; 130 interrupted.",
   );
 
 const json = (): Option => new Option("--json", "print one JSON object on standard output");
@@ -257,6 +257,28 @@ program
   .option("--overwrite <path>", "let the bundle replace this file; may be given several times", collect)
   .addOption(json())
   .action(async (file, options) => finish((await import("./commands/bundle.js")).unpack(file, { ...options, ...program.opts() })));
+const model = program.command("model").description("name a model of a host, and find out what it can do");
+model
+  .command("add")
+  .description("write a model into yoroshi.yaml, with what its host was found to do by short requests; never a key")
+  .argument("<name>", "what it is called in the project")
+  .option("--endpoint <address>", "the host's address, up to and without /chat/completions")
+  .option("--id <model>", "the model, as the host names it")
+  .option("--key-env <variable>", "the environment variable with the key, which may stand in .env; YOROSHI_KEY when not given")
+  .option("--key-file <file>", "a file whose first line is the key, instead")
+  .option("--key-command <words>", "a command whose first line is the key, instead; no shell reads it")
+  .option("--input-price <amount>", "price of a million tokens read", amount)
+  .option("--output-price <amount>", "price of a million tokens written", amount)
+  .option("--confirm", "with --key-command: this project may run it on this machine")
+  .addOption(json())
+  .action(async (name, options) => finish((await import("./commands/model.js")).add(name, { ...options, ...program.opts() })));
+model
+  .command("check")
+  .description("ask what the hosts of the project's models can do, and hold it against yoroshi.yaml")
+  .argument("[name]", "a model; all of them when none is named")
+  .option("--confirm", "the project may run the command that gives the key, on this machine")
+  .addOption(json())
+  .action(async (name, options) => finish((await import("./commands/model.js")).check(name, { ...options, ...program.opts() })));
 const ledger = program.command("ledger").description("bring out what the ledger holds, or let it forget");
 ledger
   .command("export")

@@ -2,6 +2,7 @@
 export { checkFiles } from "./check-files.js";
 export { findKeys, lookAtTable } from "./look-at-table.js";
 export { numberRows, startProject } from "./start-project.js";
+export { addModel, checkModels } from "./models.js";
 export { addStep, newPlan, pointPlan } from "./plan-files.js";
 export { tryFirst } from "./try-first.js";
 export { packTemplates, unpackTemplates } from "./carry-templates.js";

@@ -23,7 +23,7 @@ export type TablePlace = z.output<typeof tablePlace>;
 
 const column = z.object({
   name: z.string(),
-  kind: z.enum(["text", "choice", "number", "date", "yesNo", "name", "empty"]),
+  looksLike: z.enum(["text", "choice", "number", "date", "yesNo", "name", "empty"]),
   filled: z.number(),
   distinct: count,
   meanChars: z.number(),
@@ -79,7 +79,7 @@ export const findKeys = defineFreeJob({
   name: "findKeys",
   summary: "Goes through a whole table and tells which columns name each of its rows.",
   input: z.strictObject({ folder: z.string(), place: tablePlace }),
-  report: z.object({ rows: count, candidates: z.array(z.string()) }),
+  report: z.object({ rows: count, candidates: z.array(z.object({ column: z.string(), blank: count })) }),
   async run({ folder, place }, { signal }: JobContext) {
     return withRows(folder, place, async (source) => {
       const finder = new KeyFinder(await source.columns());
@@ -183,7 +183,7 @@ async function withLanguages(
   const { franc } = await import("franc-min");
   return profiles.map(({ examples, written, ...profile }) => {
     const text =
-      profile.kind === "text"
+      profile.looksLike === "text"
         ? rows
             .map((row) => row[profile.name] ?? "")
             .join("\n")

@@ -89,7 +89,10 @@ export const newPlan = defineJob({
     const place: TablePlace = { file: table, ...(sheet === undefined ? {} : { sheet }), ...(headerRow === undefined ? {} : { headerRow }) };
     const look = await lookAtTable.run(undefined, { folder: project.root, place }, {});
     const keys =
-      key ?? (await findKeys.run(undefined, { folder: project.root, place: { ...place, ...chosenPart(look) } }, {})).candidates.slice(0, 1);
+      key ??
+      (await findKeys.run(undefined, { folder: project.root, place: { ...place, ...chosenPart(look) } }, {})).candidates
+        .slice(0, 1)
+        .map(({ column }) => column);
     if (keys.length === 0)
       throw new YoroshiError("badOption", {
         option: "--key",

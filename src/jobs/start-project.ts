@@ -100,7 +100,7 @@ function freeName(root: string, folder: string, base: string): string {
 function projectText(place: TablePlace): string {
   return [
     `yoroshi: ${PROJECT_FORMAT}`,
-    "# No model is named yet, so the offline stand-in answers. `yoroshi model add` names one; its key never stands in this file.",
+    "# Without a model here the offline stand-in answers. `yoroshi model add` names one; its key never stands in this file.",
     `timeZone: ${Intl.DateTimeFormat().resolvedOptions().timeZone || "UTC"}`,
     ...("database" in place ? ["databases:", `  main: { url: { env: ${place.database} } }`] : []),
     "",

@@ -151,8 +151,8 @@ async function whatOf(chooser: Chooser, { fill, say }: StartOptions): Promise<Wh
 /** The columns with the longest texts are the ones that are read. */
 async function columnsOf(chooser: Chooser, { columns }: TableLook, { from }: StartOptions): Promise<string[]> {
   if (from && from.length > 0) return [...from];
-  const filled = columns.filter(({ kind }) => kind !== "empty");
-  const texts = filled.filter(({ kind }) => kind === "text").sort((a, b) => b.meanChars - a.meanChars);
+  const filled = columns.filter(({ looksLike }) => looksLike !== "empty");
+  const texts = filled.filter(({ looksLike }) => looksLike === "text").sort((a, b) => b.meanChars - a.meanChars);
   const first = texts[0] ?? [...filled].sort((a, b) => b.meanChars - a.meanChars)[0];
   if (!first) throw new YoroshiError("badOption", { option: "--from", problem: "no column has a value." });
   const shown = [first, ...filled.filter((one) => one !== first).sort((a, b) => b.meanChars - a.meanChars)].slice(0, 40);
@@ -247,8 +247,8 @@ async function writingOf(
   { dates, numbers }: StartOptions,
 ): Promise<{ dates?: "dayFirst" | "monthFirst"; numbers?: "comma" | "point" }> {
   const unclear = columns.filter(({ name, written }) => from.includes(name) && written === "unclear");
-  const day = unclear.find(({ kind }) => kind === "date");
-  const number = unclear.find(({ kind }) => kind === "number");
+  const day = unclear.find(({ looksLike }) => looksLike === "date");
+  const number = unclear.find(({ looksLike }) => looksLike === "number");
   const found: { dates?: "dayFirst" | "monthFirst"; numbers?: "comma" | "point" } = {};
   if (dates) found.dates = dates;
   else if (day)
@@ -286,15 +286,23 @@ async function keyOf(
   const { candidates, rows } = counted;
   const [first] = candidates;
   if (first !== undefined) {
-    const named = /(^|[^\p{L}])(id|key|no|nr|number|ref|ticket|case)([^\p{L}]|$)|(Id|ID|No|Nr|Key)$/iu.test(first);
     // One that says so itself need not be asked about.
-    if (candidates.length === 1 || named) return { place, key: first };
-    const chosen = await chooser.one(
-      "Which column names a row? (it never repeats)",
-      candidates.slice(0, 20).map((value) => ({ value, about: cut(columns.find(({ name }) => name === value)?.examples[0] ?? "", 40) })),
-      first,
-    );
-    return { place, key: chosen };
+    const isNamed = /(^|[^\p{L}])(id|key|no|nr|number|ref|ticket|case)([^\p{L}]|$)|(Id|ID|No|Nr|Key)$/iu.test(first.column);
+    const example = (column: string): string => cut(columns.find(({ name }) => name === column)?.examples[0] ?? "", 40);
+    const taken =
+      candidates.length === 1 || isNamed
+        ? first.column
+        : await chooser.one(
+            "Which column names a row? (it never repeats)",
+            candidates.slice(0, 20).map(({ column }) => ({ value: column, about: example(column) })),
+            first.column,
+          );
+    const blank = candidates.find(({ column }) => column === taken)?.blank ?? 0;
+    if (blank > 0)
+      note(
+        `${plural(blank, "row")} of ${rows} without a \`${taken}\` ${blank === 1 ? "is" : "are"} left as ${blank === 1 ? "it is" : "they are"}.`,
+      );
+    return { place, key: taken };
   }
   const add = "add";
   const said = await chooser.one(
@@ -335,13 +343,13 @@ type FirstRows = JobReport<typeof tryFirst>;
 function printLook({ name, sheet, headerRow, columns, lookedAt }: TableLook): void {
   const where = [sheet && `sheet ${sheet}`, headerRow && `names in row ${headerRow}`].filter(Boolean).join(", ");
   out(`${heading(name)}  ${quiet([where, plural(columns.length, "column")].filter(Boolean).join(", "))}`);
-  const shown = columns.filter(({ kind }) => kind !== "empty").slice(0, 14);
+  const shown = columns.filter(({ looksLike }) => looksLike !== "empty").slice(0, 14);
   out(
     table(
       ["column", "", "filled", "for example"],
-      shown.map(({ name: column, kind, filled, language, examples }) => [
+      shown.map(({ name: column, looksLike, filled, language, examples }) => [
         cut(column, 30),
-        language === undefined ? KIND_WORDS[kind] : `${KIND_WORDS[kind]}, ${language}`,
+        language === undefined ? KIND_WORDS[looksLike] : `${KIND_WORDS[looksLike]}, ${language}`,
         `${Math.round(filled * 100)} %`,
         examples[0] ?? "",
       ]),
@@ -352,7 +360,7 @@ function printLook({ name, sheet, headerRow, columns, lookedAt }: TableLook): vo
   if (lookedAt >= 1_000) out(quiet(`  by the first ${lookedAt} rows`));
 }
 
-const KIND_WORDS: Readonly<Record<TableLook["columns"][number]["kind"], string>> = {
+const KIND_WORDS: Readonly<Record<TableLook["columns"][number]["looksLike"], string>> = {
   text: "text",
   choice: "a few words that repeat",
   number: "number",

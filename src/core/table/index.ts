@@ -32,4 +32,4 @@ export type {
   TopRow,
 } from "./table.js";
 export { plainText, asWrittenThere, type Wanted, type WritingOptions } from "./writing.js";
-export { guessHeader, KeyFinder, profileColumns, type ColumnProfile } from "./profile.js";
+export { guessHeader, KeyFinder, profileColumns, type ColumnProfile, type KeyCandidate } from "./profile.js";

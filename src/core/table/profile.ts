@@ -4,7 +4,7 @@ import type { TopRow } from "./table.js";
 export interface ColumnProfile {
   readonly name: string;
   /** `text`: words of any length; `choice`: a few words that repeat; `empty`: nothing. */
-  readonly kind: "text" | "choice" | "number" | "date" | "yesNo" | "name" | "empty";
+  readonly looksLike: "text" | "choice" | "number" | "date" | "yesNo" | "name" | "empty";
   /** The share of rows with a value, and how many different ones these have. */
   readonly filled: number;
   readonly distinct: number;
@@ -50,14 +50,14 @@ function profile(name: string, values: readonly string[], rows: number): ColumnP
     meanChars: Math.round(meanChars),
     examples: [...distinct].slice(0, EXAMPLES).map((text) => text.slice(0, EXAMPLE_CHARS)),
   };
-  if (values.length === 0) return { ...common, kind: "empty" };
+  if (values.length === 0) return { ...common, looksLike: "empty" };
   const are = (test: RegExp): boolean => values.filter((text) => test.test(text)).length >= values.length * ALMOST_ALL;
-  if (are(DAY)) return { ...common, kind: "date", written: daysWritten(values) };
-  if (are(YES_NO) && distinct.size <= 4) return { ...common, kind: "yesNo" };
-  if (are(NUMBER)) return { ...common, kind: "number", written: numbersWritten(values) };
+  if (are(DAY)) return { ...common, looksLike: "date", written: daysWritten(values) };
+  if (are(YES_NO) && distinct.size <= 4) return { ...common, looksLike: "yesNo" };
+  if (are(NUMBER)) return { ...common, looksLike: "number", written: numbersWritten(values) };
   const words = values.reduce((sum, text) => sum + text.split(/\s+/).length, 0) / values.length;
-  if (meanChars >= TEXT_CHARS || words >= TEXT_WORDS) return { ...common, kind: "text" };
-  return { ...common, kind: distinct.size <= Math.max(2, values.length / 4) ? "choice" : "name" };
+  if (meanChars >= TEXT_CHARS || words >= TEXT_WORDS) return { ...common, looksLike: "text" };
+  return { ...common, looksLike: distinct.size <= Math.max(2, values.length / 4) ? "choice" : "name" };
 }
 
 /** Which way the days of a column are written; `undefined` where they tell it themselves. */
@@ -109,13 +109,23 @@ export function guessHeader(top: readonly TopRow[]): { readonly row: number; rea
 const KEY_NAME =
   /(^|[^\p{L}])(id|key|no|nr|num|number|nummer|code|ref|reference|ticket|case|uuid)([^\p{L}]|$)|(Id|ID|No|Nr|Key|Number|Code)$/u;
 
-/** Watches rows go by and tells which columns name each of them: never blank, never twice. */
+/** A column that names rows, and in how many of them it is blank: a line of totals, a note below the table. */
+export interface KeyCandidate {
+  readonly column: string;
+  readonly blank: number;
+}
+
+/** So many rows may be without a key, or so great a share: they are left as they are when the table is filled. */
+const FEW_BLANK = 3;
+const FEW_BLANK_SHARE = 0.02;
+
+/** Watches rows go by and tells which columns name each of them: never twice, and hardly ever blank. */
 export class KeyFinder {
-  readonly #open: Map<string, Set<number>>;
+  readonly #open: Map<string, { readonly seen: Set<number>; blank: number }>;
   #rows = 0;
 
   constructor(readonly columns: readonly string[]) {
-    this.#open = new Map(columns.filter((name) => name !== "").map((name) => [name, new Set<number>()]));
+    this.#open = new Map(columns.filter((name) => name !== "").map((name) => [name, { seen: new Set<number>(), blank: 0 }]));
   }
 
   get rows(): number {
@@ -125,23 +135,27 @@ export class KeyFinder {
   add(rows: readonly Readonly<Record<string, string>>[]): void {
     for (const row of rows) {
       this.#rows++;
-      for (const [name, seen] of this.#open) {
+      for (const [name, column] of this.#open) {
         const text = (row[name] ?? "").trim();
+        if (text === "") {
+          if (++column.blank > Math.max(FEW_BLANK, this.#rows * FEW_BLANK_SHARE)) this.#open.delete(name);
+          continue;
+        }
         const mark = hash(text);
-        if (text === "" || seen.has(mark)) this.#open.delete(name);
-        else seen.add(mark);
+        if (column.seen.has(mark)) this.#open.delete(name);
+        else column.seen.add(mark);
       }
     }
   }
 
   /** The best first: by its name, then as the table has them; long texts are no keys. */
-  candidates(profiles: readonly ColumnProfile[]): string[] {
-    if (this.#rows === 0) return [];
+  candidates(profiles: readonly ColumnProfile[]): KeyCandidate[] {
     const rank = (name: string): number => {
       const of = profiles.find((one) => one.name === name);
-      return (KEY_NAME.test(name) ? 0 : 10) + (of?.kind === "text" ? 20 : 0) + (of?.kind === "date" ? 15 : 0);
+      return (KEY_NAME.test(name) ? 0 : 10) + (of?.looksLike === "text" ? 20 : 0) + (of?.looksLike === "date" ? 15 : 0);
     };
-    return [...this.#open.keys()].sort((a, b) => rank(a) - rank(b));
+    const found = [...this.#open].filter(([, { seen, blank }]) => seen.size > 0 && blank <= this.#rows / 2);
+    return found.map(([column, { blank }]) => ({ column, blank })).sort((a, b) => rank(a.column) - rank(b.column) || a.blank - b.blank);
   }
 }
 
