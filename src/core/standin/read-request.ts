@@ -1,6 +1,7 @@
 import { messageText, textMessage, type Json, type Message } from "../ground/index.js";
 import { kindNames, kindOf as kindByName } from "../kinds/index.js";
 import type { ModelRequest } from "../model/index.js";
+import type { WordSense } from "./word-sense.js";
 
 /** One part of the answer that a prompt asks for, as its words tell it. */
 export interface AskedPart {
@@ -41,6 +42,8 @@ export interface ReadRequest {
   /** Words that the prompt's rules forbid, and words that they want. */
   readonly forbidden: readonly string[];
   readonly wanted: readonly string[];
+  /** What words mean to each other, where that is known. */
+  readonly sense?: WordSense | undefined;
   readonly examples: readonly { readonly data: string; readonly answer: Readonly<Record<string, Json>> }[];
 }
 
@@ -57,7 +60,7 @@ const turnsOf = ({ messages }: Pick<ModelRequest, "messages">): Turn[] =>
   messages.map((message) => ({ role: message.role, text: messageText(message) }));
 
 /** Reads a prompt as a model would have to: what is asked, of what, in which form, with which examples. */
-export function readRequest(request: ModelRequest): ReadRequest {
+export function readRequest(request: ModelRequest, sense?: WordSense): ReadRequest {
   const messages = turnsOf(request);
   const last = messages.findLastIndex(
     (message) => message.role === "user" && ASKS.test(message.text) && !message.text.startsWith("That answer cannot be used"),
@@ -77,6 +80,7 @@ export function readRequest(request: ModelRequest): ReadRequest {
   return {
     instruction: [...system, task.replace(FENCED, " "), ...checks].join("\n"),
     noise: noiseOf(request),
+    sense,
     data: dataOf(task),
     forbidden: quotedAfter(question, /^Rule: Never use (.*)$/gm),
     wanted: quotedAfter(question, /^Rule: Use (.*)$/gm),

@@ -3,6 +3,7 @@ import { guessUsage, type Model, type ModelReply, type ModelRequest, type Price 
 import { readRequest, readRows } from "./read-request.js";
 import { sentences } from "../ground/index.js";
 import { sureOf, weigh } from "./weigh.js";
+import type { WordSense } from "./word-sense.js";
 
 export const STANDIN_ID = "standin-small";
 export const STANDIN_HOST = "standin";
@@ -10,7 +11,6 @@ export const STANDIN_HOST = "standin";
 /**
  * Answers a request by reading it: the task's words, the options with their meanings, the scale and the examples are
  * weighed against the fenced data. The same request always gets the same reply.
- *
  * @example
  * ```ts
  * import { textMessage } from "yoroshi";
@@ -19,11 +19,11 @@ export const STANDIN_HOST = "standin";
  * standinReply({ messages: [textMessage("user", "Sort this.")], maxTokens: 50 }).finish; // => "stop"
  * ```
  */
-export function standinReply(request: ModelRequest): ModelReply {
-  const read = readRequest(request);
+export function standinReply(request: ModelRequest, sense?: WordSense): ModelReply {
+  const read = readRequest(request, sense);
   const several = readRows(request);
   const text = several
-    ? JSON.stringify({ answers: several.map(({ mark, request: own }) => ({ row: mark, ...weigh(readRequest(own)) })) })
+    ? JSON.stringify({ answers: several.map(({ mark, request: own }) => ({ row: mark, ...weigh(readRequest(own, sense)) })) })
     : read.parts.length > 0
       ? JSON.stringify(weigh(read))
       : (sentences(read.data || read.instruction)[0] ?? "");
@@ -50,6 +50,7 @@ function tokensOf(text: string, sure: Readonly<Record<string, number>>): NonNull
 /**
  * The offline model, in process: for the browser, demos and tests.
  *
+ * @param options.sense what words mean to each other; without it only equal stems, and some everyday words, are taken for alike.
  * @param options.latencyMs how long a reply takes; needs a clock. Default 0.
  * @example
  * ```ts
@@ -60,14 +61,16 @@ function tokensOf(text: string, sure: Readonly<Record<string, number>>): NonNull
  * finish; // => "stop"
  * ```
  */
-export function standin(options: { readonly latencyMs?: number; readonly clock?: Clock; readonly price?: Price } = {}): Model {
+export function standin(
+  options: { readonly latencyMs?: number; readonly clock?: Clock; readonly price?: Price; readonly sense?: WordSense } = {},
+): Model {
   return {
     id: STANDIN_ID,
     host: STANDIN_HOST,
     price: options.price,
     ask: async (request, signal) => {
       if (options.latencyMs && options.clock) await options.clock.sleep(options.latencyMs, signal);
-      return standinReply(request);
+      return standinReply(request, options.sense);
     },
   };
 }

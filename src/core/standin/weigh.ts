@@ -1,7 +1,9 @@
 import { plainDay, plainDayTime } from "../kinds/index.js";
 import { seededChance, sentences, wordPattern, type Json } from "../ground/index.js";
 import type { AskedPart, ReadRequest } from "./read-request.js";
-import { alarmOf, bestLikeness, isAlarmWord, likeness, stems, terms, type Term } from "./words.js";
+import { gladness, gravity, isFaulty, isIdle, settledIn } from "./tone.js";
+import type { WordSense } from "./word-sense.js";
+import { alarmOf, isAlarmWord, likeness, stems, terms, type Term } from "./words.js";
 
 /** How probable the stand-in finds each choice that it makes, by part. */
 export function sureOf(request: ReadRequest): Record<string, number> {
@@ -58,9 +60,9 @@ function valueOf(
     case "choices":
       return several(part, known ?? choose(part, words, request));
     case "score":
-      return score(part, request.data, words);
+      return score(part, request, words);
     case "yesNo":
-      return yesNo(part, request.data, words);
+      return yesNo(part, request, words);
     case "date":
       return (part.inWords ? dayWords(request.data) : null) ?? dateIn(request.data, part.time === true);
     case "number":
@@ -132,11 +134,11 @@ function choose(part: AskedPart, words: readonly Term[], request: ReadRequest): 
     for (const [stem, count] of seen) {
       let best = 0;
       for (const [own, weight] of profile) {
-        const like = likeness(stem, own);
+        const like = likenessIn(stem, own, request.sense);
         if (like > 0) best = Math.max(best, like * weight * Math.log(1 + profiles.length / spread.get(own)!));
       }
       if (best > 0) because.add(stem);
-      sum += best * count;
+      sum += best * count * (request.sense ? 0.5 + 0.5 * request.sense.telling(stem) : 1);
     }
     return {
       option: part.options[index]!,
@@ -164,6 +166,18 @@ function choose(part: AskedPart, words: readonly Term[], request: ReadRequest): 
     because: chosen?.because ?? new Set(),
   };
 }
+
+/** 1 for the same stem, less for words that mean something like it. */
+function likenessIn(a: string, b: string, sense: WordSense | undefined): number {
+  const listed = likeness(a, b);
+  if (listed > 0 || !sense) return listed;
+  const alike = sense.alike(a, b);
+  return alike === undefined || alike < ALIKE ? 0 : Math.min(0.75, (alike - ALIKE) * ALIKE_SLOPE + 0.12);
+}
+
+/** Below this, words have little to do with each other. */
+const ALIKE = 0.44;
+const ALIKE_SLOPE = 1.4;
 
 /** How far chance moves an option's weight at temperature 1. */
 const NOISE = 1.2;
@@ -239,56 +253,161 @@ function profileOf(option: { readonly name: string; readonly about: string }, pa
   return profile;
 }
 
-function score(part: AskedPart, text: string, words: readonly Term[]): number {
+/** A point's tone, as its description sounds. */
+interface PointTone {
+  readonly point: number;
+  readonly about: string;
+  readonly glad: number;
+  readonly grave: number;
+}
+
+/**
+ * Where a text stands on a scale. What the scale is about is read from its points: whether they go from sad to glad, or from harmless to
+ * grave; then the text's own tone is placed between theirs, and points whose words it speaks draw it towards them.
+ */
+function score(part: AskedPart, request: ReadRequest, words: readonly Term[]): number {
+  const { data: text, sense } = request;
   const from = part.from ?? 1;
   const to = part.to ?? 5;
   const step = part.step ?? 1;
-  const onScale = (value: number): number => Number((from + Math.round((value - from) / step) * step).toFixed(6));
-  const alarming =
-    part.scale.length === 0 ||
-    part.scale.some(({ about }) => [...stems(about)].some(isAlarmWord)) ||
-    /sever|urgen|risk|bad|danger|harm|serious/i.test(part.about);
-  // Whoever writes at length without a grave word still writes about something.
-  let level = Math.max(alarmOf(text), Math.min(0.35, 0.04 * words.length));
-  if (!alarming) level = 1 - level;
-  const toned = from + level * (to - from);
-  const matches = part.scale
-    .map(({ point, about }) => ({ point, overlap: overlap(words, stems(about)) }))
-    .filter(({ overlap: share }) => share > 0.2);
-  if (matches.length === 0) return onScale(toned);
-  // A described point that the text speaks of draws the score towards it.
-  const pull = Math.min(0.6, Math.max(...matches.map(({ overlap: share }) => share)));
-  const total = matches.reduce((sum, { overlap: share }) => sum + share, 0);
-  const described = matches.reduce((sum, { point, overlap: share }) => sum + (point * share) / total, 0);
-  return onScale(toned * (1 - pull) + described * pull);
+  const onScale = (value: number): number =>
+    Math.max(from, Math.min(to, Number((from + Math.round((value - from) / step) * step).toFixed(6))));
+  const points = part.scale.map(({ point, about }): PointTone => ({
+    point,
+    about,
+    glad: gladness(about, sense),
+    grave: pointGravity(about, sense),
+  }));
+  const [low, high] = [points[0], points.at(-1)];
+  const gladSpan = low && high ? high.glad - low.glad : 0;
+  const graveSpan = low && high ? high.grave - low.grave : 0;
+  const asksOfHarm = /sever|urgen|risk|bad|danger|harm|serious|grav/i.test(part.about);
+  // A scale that rises from nothing to harm falls in gladness, too, and yet is about harm.
+  const isOfGladness = !asksOfHarm && Math.abs(gladSpan) > 0.5 && graveSpan <= 0.3;
+  const ends = low && high && points.length > 1;
+  let placed: number;
+  if (ends && isOfGladness) {
+    const glad = gladness(text, sense);
+    const share = (glad * 0.9 + 1) / 2;
+    placed = gladSpan > 0 ? from + share * (to - from) : to - share * (to - from);
+  } else {
+    const alarming =
+      part.scale.length === 0 ||
+      asksOfHarm ||
+      Math.abs(graveSpan) > 0.1 ||
+      part.scale.some(({ about }) => [...stems(about)].some(isAlarmWord));
+    // Whoever writes at length without a grave word still writes about something.
+    let level = Math.max(1.15 * gravity(text, sense), isIdle(text) ? 0 : Math.min(0.35, 0.04 * words.length) * (1 - settledIn(text)));
+    if (!alarming || graveSpan < -0.1) level = 1 - level;
+    placed = from + Math.min(1, level) * (to - from);
+  }
+  if (points.length < 2) return onScale(placed);
+  const shares = points.map(({ point, about }) => ({ point, share: described(about, text, words, request) }));
+  const best = Math.max(...shares.map(({ share }) => share));
+  // A mere question, or thanks, is what a point that says so is for.
+  const idle = isIdle(text)
+    ? points.find(({ about }) => /\bquestion\b/i.test(about))
+    : settledIn(text) >= 0.5
+      ? points.find(({ about }) => DONE_POINT.test(about))
+      : undefined;
+  if (idle) return onScale(idle.point * 0.85 + placed * 0.15);
+  if (best <= 0.12) return onScale(placed);
+  // Points that the text speaks of draw it towards them, the likelier ones more.
+  const weights = shares.map(({ point, share }) => ({ point, weight: share ** 2 * Math.exp(-0.25 * Math.abs(point - placed)) }));
+  const total = weights.reduce((sum, { weight }) => sum + weight, 0);
+  const spoken = weights.reduce((sum, { point, weight }) => sum + (point * weight) / total, 0);
+  const pull = Math.min(0.85, best * 0.7 + Math.max(0, best - 0.5) * 0.8);
+  return onScale(placed * (1 - pull) + spoken * pull);
 }
 
-/** Share of a description's words that a text speaks of without negating them. */
-function overlap(words: readonly Term[], described: ReadonlySet<string>): number {
-  if (described.size === 0) return 0;
-  const said = new Set(words.filter((word) => !word.negated).map((word) => word.stem));
-  let hits = 0;
-  for (const stem of described) hits += bestLikeness(stem, said);
-  return hits / described.size;
+const DONE_POINT = /\b(thanks|thank|settled|mended|over|resolved|done already)\b/i;
+
+/** Descriptions tell gravity by what they name first; what stands behind a colon are cases of it. */
+const pointGravity = (about: string, sense: WordSense | undefined): number =>
+  /\bnothing\b|\bno care\b|\bnot? needed\b|\bcan wait\b|\broutine\b|\bsmall\b/i.test(about.split(":")[0]!) ? 0 : gravity(about, sense);
+
+/** How much a text speaks of what a description says, 0 to 1: its telling words count, each as well as some word of the text meets it. */
+function described(about: string, text: string, words: readonly Term[], { sense }: ReadRequest): number {
+  // Each case that a description lists stands by itself: one of them is enough.
+  const cases = about
+    .split(/[:;,]| or /)
+    .map((one) => terms(one))
+    .filter((own) => own.length > 0);
+  let best = 0;
+  for (const own of cases) {
+    let [hit, of] = [0, 0];
+    for (const { stem, negated } of own) {
+      const weight = sense ? sense.telling(stem) : 1;
+      let near = 0;
+      for (const word of words) {
+        const like = likenessIn(word.stem, stem, sense);
+        near = Math.max(near, word.negated === negated ? like : like * 0.3);
+      }
+      hit += near * weight;
+      of += weight;
+    }
+    // A case that is half met may be about quite another thing of the same kind.
+    best = Math.max(best, of === 0 ? 0 : (hit / of) ** 2 * Math.min(1, 0.55 + 0.2 * own.length));
+  }
+  const says = (cue: RegExp): boolean => cue.test(about);
+  if (says(/\bquestion\b/i) && isIdle(text)) best = Math.max(best, 0.7);
+  if (says(/\b(thanks|thank|settled|done|mended|over)\b/i) && settledIn(text) > 0) best = Math.max(best, 0.4 + 0.5 * settledIn(text));
+  return best;
 }
 
 const WANTED =
   /\b(please|need(s|ed)?|must|should|can (someone|somebody|you|we)|could (someone|somebody)|request(ed|ing)?|require[sd]?|urgent(ly)?|asap|to be (replaced|repaired|checked|fixed|inspected|ordered)|still (broken|leaking|loose|missing|out)|not (yet )?(fixed|repaired|replaced|working)|won't|out of (order|service)|awaiting|pending|follow[- ]?up|investigate|order(ed)? (a )?new|unserviceable|defect(ive)?)\b/gi;
-const SETTLED =
+const DONE =
   /\b(all (ok|good|fine|clear|normal)|no (further )?(action|issues?|damage|injur(y|ies))|(?<!\b(?:be|not|been|get) )(?:fixed|repaired|replaced|resolved|cleaned up|sorted)|working again|made safe|completed|dealt with|nothing (further|to report|more))\b/gi;
 
-function yesNo(part: AskedPart, text: string, words: readonly Term[]): boolean {
-  const question = part.about.replace(/true \(.*?\) or false \(.*?\)/gi, " ");
-  if (
-    /\b(act|action|follow|followup|fix|repair|respond|reply|do something|attention)\b/i.test(
-      `${part.name.replace(/([A-Z])/g, " $1")} ${question}`,
-    )
-  ) {
-    const wanted = [...text.matchAll(WANTED)].length;
-    const settled = [...text.matchAll(SETTLED)].length;
-    return wanted > settled || (wanted === settled && alarmOf(text) > 0.6);
+/** What a question says of its yes and its no: `yes: it is broken; no: a question`, `true (act) or false (leave)`. */
+function meaningsOf(about: string): { readonly yes: string; readonly no: string } {
+  const [, yesWord = "", noWord = ""] = /true \((.*?)\) or false \((.*?)\)/i.exec(about) ?? [];
+  const told = about.replace(/true \(.*?\) or false \(.*?\)/gi, " ");
+  const part = (word: string): string =>
+    new RegExp(`\\b${word}\\b(?: (?:if|when|where|means))?:?\\s*([^;.]+)`, "i").exec(told)?.[1]?.trim() ?? "";
+  const own = (word: string): string => (/^(yes|no)$/i.test(word) ? "" : word);
+  return {
+    yes: [/\b(yes|true)\b *(:|if|when|where|means)/i.test(told) ? part("(?:yes|true)") : "", own(yesWord)].filter(Boolean).join(", "),
+    no: [/\b(no|false)\b *(:|if|when|where|means)/i.test(told) ? part("(?:no|false)") : "", own(noWord)].filter(Boolean).join(", "),
+  };
+}
+
+function yesNo(part: AskedPart, request: ReadRequest, words: readonly Term[]): boolean {
+  const { data: text, sense } = request;
+  const { yes, no } = meaningsOf(part.about);
+  const question = part.about.replace(/true \(.*?\) or false \(.*?\)/gi, " ").replace(/\b(yes|no)\s*:[^;.]*[;.]?/gi, " ");
+  const isOfActing = /\b(act|action|follow|followup|fix|repair|respond|reply|do something|attention|come|visit)\b/i.test(
+    `${part.name.replace(/([A-Z])/g, " $1")} ${question}`,
+  );
+  const wanted = [...text.matchAll(WANTED)].length;
+  const settled = [...text.matchAll(DONE)].length + settledIn(text);
+  if (yes === "" && no === "") {
+    if (isOfActing) return wanted > settled || (wanted === settled && alarmOf(text) > 0.6);
+    return overlap(words, stems(question), sense) >= 0.34;
   }
-  return overlap(words, stems(question)) >= 0.34;
+  // Described: the side that the text speaks of more, and whose tone it has.
+  const [forYes, forNo] = [described(yes || question, text, words, request), no === "" ? 0.15 : described(no, text, words, request)];
+  const tone = (of: (about: string, by: WordSense | undefined) => number): number => {
+    const span = of(yes || question, sense) - of(no, sense);
+    const middle = (of(yes || question, sense) + of(no, sense)) / 2;
+    return Math.abs(span) < 0.2 ? 0 : Math.sign(span) * (of(text, sense) - middle);
+  };
+  // Faults speak for a yes that is about what is broken.
+  const isOfFaults = /\b(broken|repair\w*|fault\w*|mend\w*|not work\w*|does not|fix\w*|defect\w*)\b/i.test(yes);
+  const faulty = isOfFaults ? (isFaulty(text) ? 0.35 : -0.1) : 0;
+  const done =
+    (isOfActing ? 0.5 * (Math.min(2, wanted) * 0.5 - settled) : 0) + faulty - (isIdle(text) && /\bquestion\b/i.test(no) ? 0.4 : 0);
+  return forYes - forNo + 0.7 * tone(gladness) + 0.7 * tone(gravity) + done > 0;
+}
+
+/** Share of a question's words that a text speaks of without negating them. */
+function overlap(words: readonly Term[], asked: ReadonlySet<string>, sense: WordSense | undefined): number {
+  if (asked.size === 0) return 0;
+  const said = words.filter((word) => !word.negated);
+  let hits = 0;
+  for (const stem of asked) hits += Math.max(0, ...said.map((word) => likenessIn(word.stem, stem, sense)));
+  return hits / asked.size;
 }
 
 function dateIn(text: string, withTime: boolean): string | null {

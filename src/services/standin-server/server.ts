@@ -7,6 +7,7 @@ import { Hono, type Context } from "hono";
 import * as z from "zod";
 import { textMessage, type ModelReply } from "../../core/index.js";
 import { STANDIN_ID, standinReply } from "../../core/standin/index.js";
+import { wordSense } from "./sense.js";
 import { faultPicker, spoil, type Fault, type FaultShares } from "./faults.js";
 
 /** How the stand-in is served. */
@@ -120,14 +121,17 @@ async function reply(c: Context<{ Bindings: Bindings }>, options: StandinServerO
   const broken = breakOff(c, fault);
   if (broken) return broken;
   const said = spoil(
-    standinReply({
-      messages: parsed.data.messages.map(({ role, content }) => textMessage(role, content)),
-      maxTokens: parsed.data.max_tokens ?? 1_000,
-      schema: schema as never,
-      temperature: parsed.data.temperature,
-      seed: parsed.data.seed,
-      logProbabilities: parsed.data.logprobs,
-    }),
+    standinReply(
+      {
+        messages: parsed.data.messages.map(({ role, content }) => textMessage(role, content)),
+        maxTokens: parsed.data.max_tokens ?? 1_000,
+        schema: schema as never,
+        temperature: parsed.data.temperature,
+        seed: parsed.data.seed,
+        logProbabilities: parsed.data.logprobs,
+      },
+      wordSense(),
+    ),
     fault,
   );
   return c.json(completion(said, fault !== "noUsage"));
