@@ -110,6 +110,13 @@ samples
   .addOption(json())
   .action(async (file, options) => finish((await import("./commands/samples.js")).label(file, { ...options, ...program.opts() })));
 samples
+  .command("settle")
+  .description("bring two people's labels together: what they agree on is taken, the rest is asked in a third pass")
+  .argument("<file>", "a samples file")
+  .option("--template <name>", "the template, where the file is not named after it")
+  .addOption(json())
+  .action(async (file, options) => finish((await import("./commands/samples.js")).settle(file, { ...options, ...program.opts() })));
+samples
   .command("seal")
   .description("keep a share of the samples for the last word: trials leave them alone until --sealed")
   .argument("<file>", "a samples file")

@@ -29,7 +29,15 @@ const row = z.object({
   open: z.boolean(),
 });
 
-const sheet = z.object({ file: z.string(), parts: z.array(partShape), inputs: z.array(z.string()), rows: z.array(row), open: count });
+const sheet = z.object({
+  /** What the model is asked: the template's task, as it is written. */
+  task: z.string(),
+  file: z.string(),
+  parts: z.array(partShape),
+  inputs: z.array(z.string()),
+  rows: z.array(row),
+  open: count,
+});
 
 export type LabelSheet = z.output<typeof sheet>;
 
@@ -55,6 +63,8 @@ export const labelRow = defineJob({
     mark: z.string().optional(),
     /** Part -> value as a cell has it, or an option's name; "" takes the label away. */
     values: z.record(z.string(), z.string()),
+    /** How long the person looked at it. */
+    tookMs: z.number().min(0).optional(),
     /** False: only tells whether the values fit. Default true. */
     save: z.boolean().optional(),
   }),
@@ -65,7 +75,7 @@ export const labelRow = defineJob({
     unfit: z.array(z.string()),
     saved: z.boolean(),
   }),
-  async run(project, { file, template, person, row: number, mark, values, save = true }) {
+  async run(project, { file, template, person, row: number, mark, values, tookMs, save = true }) {
     const labelling = await openLabelling(project, file, template, person);
     const { samples, parts, inputs } = labelling;
     const found = samples.rows[number - 1];
@@ -84,10 +94,71 @@ export const labelRow = defineJob({
     const isLabelled = parts.some(({ name }) => found[labelColumn(name, person)]);
     if (isLabelled) found[MARK_COLUMN] = markOf(inputs, found);
     const saved = save && unfit.length === 0;
+    if (isLabelled && saved && tookMs !== undefined) {
+      const column = labelColumn(SECONDS_COLUMN, person);
+      if (!samples.columns.includes(column)) samples.columns.push(column);
+      // Looked at again, the times add up.
+      found[column] = String(Math.round((Number(found[column] || 0) + tookMs / 1000) * 10) / 10);
+    }
     if (saved) await saveSamples(project, samples);
     return { file, ...rowOf(labelling, found, number), unfit, saved };
   },
 });
+
+const dispute = z.object({
+  ...row.shape,
+  part: z.string(),
+  /** Person -> what they said. */
+  said: z.record(z.string(), z.string()),
+});
+
+/** Brings the labels of several people together: where they say the same it is taken; the rest is for a third pass. */
+export const settleSamples = defineJob({
+  name: "settleSamples",
+  summary: "Takes the labels on which several people agree as the right values, and gives the rows on which they do not, for a third pass.",
+  input: z.strictObject({ file: z.string(), template: z.string().optional() }),
+  report: z.object({
+    file: z.string(),
+    people: z.array(z.string()),
+    parts: z.array(partShape),
+    /** Values that were taken since all said the same; values that stood already. */
+    taken: count,
+    stood: count,
+    disputes: z.array(dispute),
+  }),
+  async run(project, { file, template }) {
+    const labelling = await openLabelling(project, file, template, undefined);
+    const { samples, parts, inputs } = labelling;
+    const people = [...new Set(samples.columns.flatMap((column) => peopleIn(column, parts)))];
+    if (people.length < 2)
+      throw new YoroshiError("samplesUnfit", {
+        file,
+        problem: "it has labels of fewer than two people. Each labels with `--as <person>`.",
+      });
+    const report = { taken: 0, stood: 0, disputes: [] as z.input<typeof dispute>[] };
+    samples.rows.forEach((found, index) => {
+      for (const shape of parts) {
+        const said = Object.fromEntries(
+          people.flatMap((one) => (found[`${shape.name}@${one}`]?.trim() ? [[one, found[`${shape.name}@${one}`]!.trim()]] : [])),
+        );
+        if (found[shape.name]?.trim()) report.stood++;
+        else if (Object.keys(said).length < 2) continue;
+        else if (new Set(Object.values(said).map((value) => labelValue(shape, value) ?? value)).size === 1) {
+          found[shape.name] = Object.values(said)[0]!;
+          found[MARK_COLUMN] = markOf(inputs, found);
+          report.taken++;
+        } else report.disputes.push({ ...rowOf(labelling, found, index + 1), part: shape.name, said });
+      }
+    });
+    if (report.taken > 0) await saveSamples(project, samples);
+    return { file, people, parts: parts.map(partTold), ...report };
+  },
+});
+
+function peopleIn(column: string, parts: readonly NamedShape[]): string[] {
+  const at = column.indexOf("@");
+  return at > 0 && parts.some(({ name }) => name === column.slice(0, at)) ? [column.slice(at + 1)] : [];
+}
 
 /** A samples file with what of its template a person labels. */
 interface LabelFile {
@@ -97,10 +168,13 @@ interface LabelFile {
   /** Further columns of the file, by which a person knows the row. */
   readonly context: readonly string[];
   readonly person: string | undefined;
+  readonly task: string;
 }
 
 /** Columns of a samples file that tell of the sample, not of the row. */
 const NOT_CONTEXT: readonly string[] = [MARK_COLUMN, SET_COLUMN, FROM_COLUMN];
+/** How long a person looked at the row; beside others, with their name as labels have it. */
+const SECONDS_COLUMN = "labelSeconds";
 
 const labelColumn = (part: string, person: string | undefined): string => (person === undefined ? part : `${part}@${person}`);
 
@@ -117,18 +191,19 @@ async function openLabelling(project: Project, file: string, template: string | 
   const context = samples.columns.filter(
     (column) =>
       !NOT_CONTEXT.includes(column) &&
+      column.split("@")[0] !== SECONDS_COLUMN &&
       !inputs.includes(column) &&
       !prepared.parts.some((one) => column === one.name || column.startsWith(`${one.name}@`) || column.startsWith(`${one.name}.`)),
   );
   for (const column of [...parts.map((one) => labelColumn(one.name, person)), MARK_COLUMN])
     if (!samples.columns.includes(column)) samples.columns.push(column);
-  return { samples, parts, inputs, context, person };
+  return { samples, parts, inputs, context, person, task: prepared.template.task };
 }
 
 function sheetOf(labelling: LabelFile): LabelSheet {
-  const { samples, parts, inputs } = labelling;
+  const { samples, parts, inputs, task } = labelling;
   const rows = samples.rows.map((one, index) => rowOf(labelling, one, index + 1));
-  return { file: samples.file, parts: parts.map(partTold), inputs: [...inputs], rows, open: rows.filter(({ open }) => open).length };
+  return { task, file: samples.file, parts: parts.map(partTold), inputs: [...inputs], rows, open: rows.filter(({ open }) => open).length };
 }
 
 function rowOf(

@@ -123,7 +123,10 @@ const chosen = ({ sheet, headerRow }: Partial<Chosen>): Partial<Chosen> => ({
 
 /** The sheet that is meant, or looks most like a table, and its header, also below a title. */
 async function chooseSheet(folder: string, { file, sheet, headerRow }: Extract<TablePlace, { file: string }>): Promise<Chosen> {
-  if (!/\.xls[xm]$/i.test(file)) return { sheets: [], otherHeaders: [] };
+  if (!/\.xls[xm]$/i.test(file)) {
+    await checkFirstRow(folder, file);
+    return { sheets: [], otherHeaders: [] };
+  }
   const all = await sheetsOf(folder, file);
   const names = all.map(({ name }) => name);
   if (sheet !== undefined && !names.includes(sheet))
@@ -161,6 +164,27 @@ async function chooseSheet(folder: string, { file, sheet, headerRow }: Extract<T
               .slice(0, 5),
           })),
   };
+}
+
+/** Of a CSV file the names stand in its first row; where a title stands above them, it is said what to do. */
+async function checkFirstRow(folder: string, file: string): Promise<void> {
+  const loose = looseTables(folder, {}, () => undefined);
+  try {
+    const top = (await (await loose.tables.table({ file: path.relative(folder, path.resolve(folder, file)), key: "" })).topRows?.()) ?? [];
+    const guess = guessHeader(top);
+    const row = top.find((one) => one.row === guess?.row);
+    if (row && guess!.row > 1 && row.cells.filter((cell) => cell !== "").length > 1)
+      throw new YoroshiError("tableBroken", {
+        table: file,
+        place: "row 1",
+        problem: `the columns' names seem to stand in row ${guess!.row} (${row.cells
+          .filter((cell) => cell !== "")
+          .slice(0, 4)
+          .join(", ")}). Remove the rows above them, or save it as a workbook.`,
+      });
+  } finally {
+    await loose.close();
+  }
 }
 
 function checkTable(name: string, columns: readonly string[], rows: number): void {

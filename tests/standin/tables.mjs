@@ -30,7 +30,8 @@ export const TABLES = {
       4: "must be seen to today: no heating, no toilet, a door that stays open",
       5: "somebody is in danger right now: gas, fire, electric shock, flood, violence",
     },
-    question: "Does somebody have to come to the flat? yes: something there is broken and must be repaired or looked at; no: a question, thanks, noise, money, or it is mended already",
+    question:
+      "Does somebody have to come to the flat? yes: something there is broken and must be repaired or looked at; no: a question, thanks, noise, money, or it is mended already",
   },
   hotel: {
     rows: rowsOf("hotel"),

@@ -6,10 +6,12 @@ import {
   readLabels,
   runJob,
   sealSamples,
+  settleSamples,
   type LabelledPart,
   type LabelSheet,
   type Project,
 } from "../../jobs/index.js";
+import { personAtTerminal } from "../person.js";
 import { block, good, heading, note, out, outJson, quiet, warn } from "../print/print.js";
 import { visible } from "../print/visible.js";
 import { withProject, type CommonOptions } from "../with-project.js";
@@ -108,6 +110,8 @@ class Labelling {
       return done ? undefined : String(value).trim();
     };
     out(quiet(HELP));
+    // What the model is shown, too: the task, and what options and points mean.
+    out(block(this.sheet.task.trim()));
     for (const part of this.sheet.parts) for (const line of legendOf(part)) out(line);
     for (let row = this.open[0]; row; row = this.open[0]) {
       if ((await this.#labelRow(row, ask)) === "quit") break;
@@ -118,6 +122,7 @@ class Labelling {
 
   async #labelRow(row: LabelRow, ask: (question: string) => Promise<string | undefined>): Promise<"next" | "quit"> {
     this.#show(row);
+    const began = Date.now();
     const given: Record<string, string> = {};
     for (const part of this.sheet.parts) {
       for (;;) {
@@ -139,7 +144,7 @@ class Labelling {
     // A row that was left wholly blank is done with for this sitting.
     this.#passed.add(row.row);
     if (Object.values(given).some((value) => value !== "")) {
-      await this.#give(row, given);
+      await this.#give(row, given, Date.now() - began);
       this.#done.push({ row: row.row, before: row.labels });
     }
     return "next";
@@ -169,7 +174,7 @@ class Labelling {
     return report.unfit.length === 0;
   }
 
-  async #give({ row, mark }: LabelRow, values: Labels): Promise<void> {
+  async #give({ row, mark }: LabelRow, values: Labels, tookMs?: number): Promise<void> {
     const {
       row: number,
       mark: now,
@@ -182,9 +187,64 @@ class Labelling {
       row,
       mark,
       values,
+      tookMs,
     });
     this.#rows[number - 1] = { row: number, mark: now, context, inputs, labels, open };
   }
+}
+
+interface SettleOptions extends CommonOptions {
+  readonly template?: string | undefined;
+}
+
+/** `yoroshi samples settle`: two people's labels are brought together; where they differ, a third pass says what is right. */
+export async function settle(file: string, options: SettleOptions): Promise<number> {
+  return withProject(options, async (project) => {
+    const { template } = options;
+    const report = await runJob(settleSamples, project, { file, template });
+    if (options.json) {
+      outJson(report);
+      return 0;
+    }
+    const { people, taken, stood, disputes, parts } = report;
+    out(
+      `${good("taken")}  ${plural(taken, "value")} on which ${people.join(" and ")} agree${stood > 0 ? quiet(`; ${stood} stood already`) : ""}`,
+    );
+    if (disputes.length === 0) return 0;
+    out(quiet(`${plural(disputes.length, "value")} on which they do not: a number or the value itself; Enter leaves it, q ends.`));
+    const person = personAtTerminal();
+    let settled = 0;
+    try {
+      for (const one of disputes) {
+        const part = parts.find(({ name }) => name === one.part)!;
+        out(
+          `\n${heading(`Row ${one.row}`)}  ${quiet(
+            Object.entries(one.context)
+              .map(([column, value]) => `${column}: ${value}`)
+              .join(" · "),
+          )}`,
+        );
+        for (const value of Object.values(one.inputs)) out(block(value));
+        for (const [who, said] of Object.entries(one.said)) out(`  ${who}: ${said}`);
+        const said = await person.line(`${one.part} ${quiet(choicesOf(part))} `);
+        if (said === undefined || said === "q") break;
+        if (said === "") continue;
+        const saved = await runJob(labelRow, project, {
+          file,
+          template,
+          row: one.row,
+          mark: one.mark,
+          values: { [one.part]: namedBy(part, said) },
+        });
+        if (saved.saved) settled++;
+        else note(warn(`\`${said.slice(0, 40)}\` is no value of ${one.part}.`));
+      }
+    } finally {
+      person.close();
+    }
+    out(`\n${plural(settled, "value")} settled, ${disputes.length - settled} still open. ${quiet("The same command goes on.")}`);
+    return 0;
+  });
 }
 
 /** What a part's options or points mean, a line each; options with the numbers by which they are given. */
