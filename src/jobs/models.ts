@@ -195,7 +195,7 @@ function limitsOf({ requestsPerMinute, tokensPerMinute }: HostAbilities): Pick<M
   };
 }
 
-const plainAbilities = ({ answers: _, ...found }: HostAbilities): Plain => found as Plain;
+const plainAbilities = (found: HostAbilities): Plain => ({ ...found }) as Plain;
 
 function differences({ can, limits }: ModelEntry, found: HostAbilities): string[] {
   const told: string[] = [];

@@ -4,8 +4,6 @@ import type { Received, Send } from "./send.js";
 
 /** What a host was found to do, by real requests. */
 export interface HostAbilities {
-  /** It answered in the chat-completions protocol. */
-  readonly answers: true;
   readonly jsonSchema: boolean;
   readonly logProbabilities: boolean;
   readonly images: boolean;
@@ -71,7 +69,6 @@ export async function probeHost(probe: HostProbe): Promise<HostAbilities> {
     ],
   });
   return {
-    answers: true,
     jsonSchema: await can(requestBody(id, { ...asked, schema, schemaName: "probe" }, true), ({ text }) => isOk(text)),
     logProbabilities: await can(requestBody(id, { ...asked, logProbabilities: true }, false), ({ tokens }) => (tokens?.length ?? 0) > 0),
     images: await can(image, ({ text, finish }) => text.trim() !== "" && finish !== "refused"),
