@@ -105,4 +105,5 @@ export const BRANCHES = new RegExp(`(?:\\bkind|\\.kind)\\s*[!=]==\\s*"(?:${KINDS
  * Who may: the kinds themselves; the stand-in, which reads its own words for them; what drafts a template from a model's words; SQL has
  * kinds of columns; one of the things that `start` fills is called like a kind.
  */
-export const MAY_BRANCH = /^(core\/(kinds|standin)\/|core\/template\/draft\.ts|adapters\/sql\/|jobs\/start-files\.ts|cli\/commands\/start\.ts)/;
+export const MAY_BRANCH =
+  /^(core\/(kinds|standin)\/|core\/template\/draft\.ts|adapters\/sql\/|jobs\/start-files\.ts|cli\/commands\/start\.ts)/;

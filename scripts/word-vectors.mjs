@@ -36,7 +36,9 @@ for (const row of rows) for (let i = 0; i < 100; i++) row[i] -= mean[i];
 
 // Principal directions by Jacobi rotations of the covariance.
 const n = 100;
-const a = Array.from({ length: n }, (_, i) => Array.from({ length: n }, (_, j) => rows.reduce((sum, row) => sum + row[i] * row[j], 0) / rows.length));
+const a = Array.from({ length: n }, (_, i) =>
+  Array.from({ length: n }, (_, j) => rows.reduce((sum, row) => sum + row[i] * row[j], 0) / rows.length),
+);
 const v = Array.from({ length: n }, (_, i) => Array.from({ length: n }, (_, j) => (i === j ? 1 : 0)));
 for (let sweep = 0; sweep < 30; sweep++) {
   let off = 0;
@@ -64,7 +66,11 @@ for (let sweep = 0; sweep < 30; sweep++) {
     }
   if (off < 1e-18) break;
 }
-const order = a.map((row, i) => [row[i], i]).sort((x, y) => y[0] - x[0]).slice(DROPPED, DROPPED + DIMS).map(([, i]) => i);
+const order = a
+  .map((row, i) => [row[i], i])
+  .sort((x, y) => y[0] - x[0])
+  .slice(DROPPED, DROPPED + DIMS)
+  .map(([, i]) => i);
 const names = Buffer.from(`${stems.join(" ")}\n`, "utf8");
 const head = Buffer.alloc(8);
 head.writeUInt32LE(stems.length, 0);
