@@ -22,7 +22,11 @@ const MOST_BYTES = 64 * 1024;
 export function projectKeys(root: string, environment: Environment): Keys {
   const check: Keys["check"] = (name, { key }) => {
     if (!key) return;
-    if ("env" in key && !environment(key.env)) throw new YoroshiError("keyMissing", { model: name, env: key.env });
+    if ("env" in key) {
+      const set = environment(key.env);
+      if (!set) throw new YoroshiError("keyMissing", { model: name, env: key.env });
+      checkKey(name, key.env, set);
+    }
     if ("command" in key && !isConfirmed(root, key.command))
       throw new YoroshiError("keyCommandUnconfirmed", { model: name, command: key.command });
   };
@@ -35,11 +39,15 @@ export function projectKeys(root: string, environment: Environment): Keys {
       const from = "env" in key ? key.env : "file" in key ? key.file : key.command[0]!;
       const text =
         "env" in key ? environment(key.env)! : "file" in key ? await fileKey(root, name, key.file) : await commandKey(name, key.command);
-      const problem = keyProblem(text);
-      if (problem !== undefined) throw new YoroshiError("keyUnfit", { model: name, env: from, problem });
+      checkKey(name, from, text);
       return text;
     },
   };
+}
+
+function checkKey(model: string, env: string, key: string): void {
+  const problem = keyProblem(key);
+  if (problem !== undefined) throw new YoroshiError("keyUnfit", { model, env, problem });
 }
 
 /** The first line of a file in the project, or of one named from the root of the disk or the home folder. */

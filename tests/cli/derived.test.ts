@@ -38,12 +38,12 @@ it("rows made of items: one command fills both plans, a person's words stay, a s
   expect(new Set(seen.map((row) => row["seenId"])).size).toBe(items.length);
   expect(seen.find((row) => Number(row["how"]) >= 0.5)!["line"]).toMatch(/^MV \w+, /);
 
-  edit(folder, "seen.csv", (text) => text.replace(/^(R-002\/1,.*),0,/m, "$1,1,"));
+  edit(folder, "seen.csv", (text) => text.replace(/^(R-002\/1,.*),0\.5,/m, "$1,1,"));
   const again = await run(["fill", "seen", "--json"], folder);
   expect(again.json()).toMatchObject({ newEdits: 1, asked: 0 });
   expect(rowsOf(folder, "seen.csv")[0]).toMatchObject({ seenId: "R-002/1", how: "1", line: expect.stringContaining("MV Dipper") });
   expect((await run(["fill", "seen", "--json"], folder)).json()).toMatchObject({ written: false });
-  expect((await run(["status", "seen", "--cell", "R-002/1", "--column", "how"], folder)).out).toMatch(/item 1 of R-002[\s\S]+how +0 +1/);
+  expect((await run(["status", "seen", "--cell", "R-002/1", "--column", "how"], folder)).out).toMatch(/item 1 of R-002[\s\S]+how +0\.5 +1/);
   expect((await run(["fill", "details"], folder)).err).toContain("Made of its rows: seen. `yoroshi fill details --derived` fills it, too.");
 });
 

@@ -119,6 +119,12 @@ const NEGATED = 0.15;
 /** Below this the words of an option hardly occur, and what fits none of the others is the better answer. */
 const HARDLY = 0.9;
 
+interface Weighed {
+  readonly option: { readonly name: string; readonly about: string };
+  readonly sum: number;
+  readonly because: ReadonlySet<string>;
+}
+
 function choose(part: AskedPart, words: readonly Term[], request: ReadRequest): Verdict {
   const profiles = part.options.map((option) => profileOf(option, part, request));
   const spread = new Map<string, number>();
@@ -127,25 +133,30 @@ function choose(part: AskedPart, words: readonly Term[], request: ReadRequest): 
   for (const { stem, negated } of words)
     seen.set(stem, Math.min(1.6, (seen.get(stem) ?? 0) + (negated ? NEGATED : 1) * (seen.has(stem) ? 0.3 : 1)));
 
-  const chance = seededChance(request.noise.seed);
-  const results = profiles.map((profile, index) => {
-    let sum = 0;
-    const because = new Set<string>();
-    for (const [stem, count] of seen) {
-      let best = 0;
-      for (const [own, weight] of profile) {
-        const like = likenessIn(stem, own, request.sense);
-        if (like > 0) best = Math.max(best, like * weight * Math.log(1 + profiles.length / spread.get(own)!));
+  const weighed = (withSense: boolean): Weighed[] =>
+    profiles.map((profile, index) => {
+      let sum = 0;
+      const because = new Set<string>();
+      for (const [stem, count] of seen) {
+        let best = 0;
+        for (const [own, weight] of profile) {
+          const listed = likeness(stem, own);
+          const like = listed > 0 || !withSense ? listed : SENSE_WEIGHT * likenessIn(stem, own, request.sense);
+          if (like > 0) best = Math.max(best, like * weight * Math.log(1 + profiles.length / spread.get(own)!));
+        }
+        if (best > 0) because.add(stem);
+        sum += best * count;
       }
-      if (best > 0) because.add(stem);
-      sum += best * count * (request.sense ? 0.5 + 0.5 * request.sense.telling(stem) : 1);
-    }
-    return {
-      option: part.options[index]!,
-      sum: sum + (request.noise.strength > 0 ? NOISE * request.noise.strength * (chance.whole(1000) / 500 - 1) : 0),
-      because,
-    };
-  });
+      return { option: part.options[index]!, sum, because };
+    });
+  // Where no option is named in so many words, it counts what the words mean something like.
+  const named = weighed(false);
+  const isNamed = named.some(({ sum }) => sum >= HARDLY);
+  const chance = seededChance(request.noise.seed);
+  const results = (isNamed || !request.sense ? named : weighed(true)).map(({ sum, ...rest }) => ({
+    ...rest,
+    sum: sum + (request.noise.strength > 0 ? NOISE * request.noise.strength * (chance.whole(1000) / 500 - 1) : 0),
+  }));
   const other = results.find(
     ({ option }) =>
       /fits none of the others|none of (these|the above)|(any|every)thing else/i.test(option.about) ||
@@ -166,6 +177,9 @@ function choose(part: AskedPart, words: readonly Term[], request: ReadRequest): 
     because: chosen?.because ?? new Set(),
   };
 }
+
+/** How much it counts that words mean something like an option's, where none is named. */
+const SENSE_WEIGHT = 0.4;
 
 /** 1 for the same stem, less for words that mean something like it. */
 function likenessIn(a: string, b: string, sense: WordSense | undefined): number {
