@@ -41,7 +41,7 @@ describe("yoroshi start", () => {
       const made = await run(["start", file, "--yes"], folder);
       expect(made.code, made.err).toBe(0);
       expect(made.out).toMatch(/sheet Inbox 2026, names in row 4/);
-      expect(made.out).toMatch(/What they say\s+text, eng/);
+      expect(made.out).toMatch(/What they say\s+text, English/);
       expect(made.out.match(/→ topic: /g)).toHaveLength(3);
       expect(made.err).toMatch(/1 row of 41 without a `Ref\. No`/);
       expect(yaml(folder, "plans/letters-2026.yaml")).toMatchObject({

@@ -170,7 +170,7 @@ interface Detail {
 }
 
 const TOPICS =
-  "problem: something is broken, wrong, missing or late; question: somebody wants to know something; request: somebody wants something done; praise: somebody is content; other: none of these";
+  "problem: something is broken, wrong, missing, dangerous or late; question: somebody asks when, how or whether, and wants to know something; request: please, could I have, somebody wants something given or done; praise: thanks and praise, somebody is content and glad; other: none of these";
 const POINTS = "nothing has to be done; it can wait; this week; today; at once, somebody is or may be harmed";
 
 async function detailOf(chooser: Chooser, what: What, { say }: StartOptions): Promise<Detail> {
@@ -349,7 +349,7 @@ function printLook({ name, sheet, headerRow, columns, lookedAt }: TableLook): vo
       ["column", "", "filled", "for example"],
       shown.map(({ name: column, looksLike, filled, language, examples }) => [
         cut(column, 30),
-        language === undefined ? KIND_WORDS[looksLike] : `${KIND_WORDS[looksLike]}, ${language}`,
+        language === undefined ? KIND_WORDS[looksLike] : `${KIND_WORDS[looksLike]}, ${LANGUAGES.of(language) ?? language}`,
         `${Math.round(filled * 100)} %`,
         examples[0] ?? "",
       ]),
@@ -359,6 +359,8 @@ function printLook({ name, sheet, headerRow, columns, lookedAt }: TableLook): vo
   if (columns.length > shown.length) out(quiet(`  … and ${columns.length - shown.length} more`));
   if (lookedAt >= 1_000) out(quiet(`  by the first ${lookedAt} rows`));
 }
+
+const LANGUAGES = new Intl.DisplayNames("en", { type: "language" });
 
 const KIND_WORDS: Readonly<Record<TableLook["columns"][number]["looksLike"], string>> = {
   text: "text",

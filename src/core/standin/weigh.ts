@@ -119,6 +119,18 @@ const NEGATED = 0.15;
 /** Below this the words of an option hardly occur, and what fits none of the others is the better answer. */
 const HARDLY = 0.9;
 
+/** An option that is for what sounds glad, or for mere questions, is spoken for by how a text sounds. */
+function toneBonus({ name, about }: Weighed["option"], { data, sense }: ReadRequest): number {
+  const words = `${name} ${about}`;
+  const glad = gladness(words, sense);
+  const asks = /\bquestions?\b/i.test(words) && isIdle(data) ? 1 : 0;
+  return (
+    asks +
+    (glad > 0.5 ? Math.max(0, gladness(data, sense)) * 1.2 : 0) +
+    (/\b(problem|fault|broken|defect)\w*/i.test(words) && isFaulty(data) ? 0.8 : 0)
+  );
+}
+
 interface Weighed {
   readonly option: { readonly name: string; readonly about: string };
   readonly sum: number;
@@ -155,7 +167,10 @@ function choose(part: AskedPart, words: readonly Term[], request: ReadRequest): 
   const chance = seededChance(request.noise.seed);
   const results = (isNamed || !request.sense ? named : weighed(true)).map(({ sum, ...rest }) => ({
     ...rest,
-    sum: sum + (request.noise.strength > 0 ? NOISE * request.noise.strength * (chance.whole(1000) / 500 - 1) : 0),
+    sum:
+      sum +
+      (isNamed ? 0 : toneBonus(rest.option, request)) +
+      (request.noise.strength > 0 ? NOISE * request.noise.strength * (chance.whole(1000) / 500 - 1) : 0),
   }));
   const other = results.find(
     ({ option }) =>
