@@ -65,7 +65,7 @@ async function fileKey(root: string, name: string, file: string): Promise<string
   }
 }
 
-/** What a program prints, run without a shell, for so long and no longer. What it says on standard error is not shown: a key may be in it. */
+/** What a program prints, run without a shell, for so long and no longer. Its standard error is not shown: a key may be in it. */
 function commandKey(name: string, [program, ...rest]: readonly string[]): Promise<string> {
   return new Promise((resolve, reject) => {
     execFile(program!, rest, { timeout: COMMAND_MS, maxBuffer: MOST_BYTES, windowsHide: true, shell: false }, (error, stdout) => {
