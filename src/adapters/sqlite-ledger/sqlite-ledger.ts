@@ -157,13 +157,12 @@ export function sqliteLedger(file: string): Ledger {
           }
         }
       },
-      async held(plan, step, { after = null, like, limit }) {
+      async held(plan, step, { after, like, limit }) {
         group.settle();
-        const place = placeOf(plan, step);
-        const rows = (
-          like === undefined ? sql.held.all(place, after, after, limit) : sql.heldAlike.all(place, like, after, after, limit)
-        ) as CellRow[];
-        return rows.map((row) => cellRecord(plan, step, row));
+        const about = [placeOf(plan, step), ...(like === undefined ? [] : [like]), ...(after === undefined ? [] : [after]), limit];
+        const statement =
+          like === undefined ? (after === undefined ? sql.held : sql.heldAfter) : after === undefined ? sql.heldAlike : sql.heldAlikeAfter;
+        return (statement.all(...about) as CellRow[]).map((row) => cellRecord(plan, step, row));
       },
       async countHeld(plan, step, like) {
         group.settle();
@@ -328,12 +327,11 @@ function statements(db: Database.Database) {
     replacedBy: db
       .prepare(`SELECT ${CELL_COLUMNS} FROM replaced WHERE by_run = ? AND place = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?`)
       .raw(),
-    held: db
-      .prepare(`SELECT ${CELL_COLUMNS} FROM cells WHERE place = ? AND alike > '' AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?`)
-      .raw(),
-    heldAlike: db
-      .prepare(`SELECT ${CELL_COLUMNS} FROM cells WHERE place = ? AND alike = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?`)
-      .raw(),
+    // One statement for where a page begins, so that none scans what stands before it.
+    held: heldStatement(db, "alike > ''", false),
+    heldAfter: heldStatement(db, "alike > ''", true),
+    heldAlike: heldStatement(db, "alike = ?", false),
+    heldAlikeAfter: heldStatement(db, "alike = ?", true),
     countHeld: db.prepare("SELECT count(*) AS rows FROM cells WHERE place = ? AND alike > ''"),
     countAlike: db.prepare("SELECT count(*) AS rows FROM cells WHERE place = ? AND alike = ?"),
     dropPlan: ["cells", "replaced", "decisions"]
@@ -388,3 +386,6 @@ function statements(db: Database.Database) {
     dropReservation: db.prepare("DELETE FROM reservations WHERE holder = ?"),
   };
 }
+
+const heldStatement = (db: Database.Database, which: string, isAfter: boolean): Database.Statement =>
+  db.prepare(`SELECT ${CELL_COLUMNS} FROM cells WHERE place = ? AND ${which}${isAfter ? " AND key > ?" : ""} ORDER BY key LIMIT ?`).raw();

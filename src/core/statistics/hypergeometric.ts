@@ -1,4 +1,4 @@
-import { binomialMass } from "./special.js";
+import { binomialMass, logGamma } from "./special.js";
 
 /** A range of whole numbers, both ends included. */
 export interface CountBounds {
@@ -27,8 +27,10 @@ export function hypergeometricBounds(population: number, sample: number, found: 
   const rare = 1 - level;
   const [least, most] = [found, population - (sample - found)];
   /** P(at most `found`) falls as more have it, P(at least `found`) grows. */
-  const high = lastWhere(least, most, (having) => hypergeometricTails(population, sample, found, having).atMost > rare);
-  const low = most - lastWhere(0, most - least, (back) => hypergeometricTails(population, sample, found, most - back).atLeast > rare);
+  const [below, above] = nearBounds(population, sample, found);
+  const high = lastWhere(least, most, (having) => hypergeometricTails(population, sample, found, having).atMost > rare, above);
+  const isMore = (back: number): boolean => hypergeometricTails(population, sample, found, most - back).atLeast > rare;
+  const low = most - lastWhere(0, most - least, isMore, most - below);
   return { low, high };
 }
 
@@ -93,9 +95,41 @@ export function rowsToShow(
   return lastWhere(Math.max(sample, found), population, (rows) => !shows(rows)) + 1;
 }
 
-/** The last whole number from `from` to `to` for which a condition holds that first holds and then does not. */
-function lastWhere(from: number, to: number, holds: (value: number) => boolean): number {
+/** Where bounds are to be looked for, by a normal curve: it saves steps and decides nothing. */
+function nearBounds(population: number, sample: number, found: number): readonly [number, number] {
+  const share = (found + 1) / (sample + 2);
+  const spread = 1.8 * population * Math.sqrt((share * (1 - share) * (1 - sample / (population + 1))) / sample);
+  return [Math.round(share * population - spread), Math.round(share * population + spread)];
+}
+
+/**
+ * The last whole number from `from` to `to` for which a condition holds that first holds and then does not.
+ *
+ * @param near where it is likely to be: it is looked for around there first, in steps that double.
+ */
+function lastWhere(from: number, to: number, holds: (value: number) => boolean, near?: number): number {
   let [low, high] = [from, to];
+  if (near !== undefined && near > from && near < to) {
+    if (holds(near)) {
+      low = near;
+      for (let step = 1; low + step < to; step *= 2) {
+        if (!holds(low + step)) {
+          high = low + step - 1;
+          break;
+        }
+        low += step;
+      }
+    } else {
+      high = near - 1;
+      for (let step = 1; high - step > from; step *= 2) {
+        if (holds(high - step)) {
+          low = high - step;
+          break;
+        }
+        high -= step + 1;
+      }
+    }
+  }
   while (low < high) {
     const middle = Math.ceil((low + high) / 2);
     if (holds(middle)) low = middle;
@@ -157,11 +191,20 @@ function logMass(population: number, sample: number, found: number, having: numb
   );
 }
 
+/** So many quotients are multiplied one by one; beyond, the gamma functions of large numbers are precise enough. */
+const MOST_QUOTIENTS = 3_000;
+
 /** ln P(found) of a beta-binomial distribution. */
 function logBetaBinomial(sample: number, found: number, a: number, b: number): number {
+  if (sample > MOST_QUOTIENTS) {
+    const choose = logGamma(sample + 1) - logGamma(found + 1) - logGamma(sample - found + 1);
+    return choose + logBeta(found + a, sample - found + b) - logBeta(a, b);
+  }
   // A product of `sample` quotients, so that no large logarithms cancel.
   let sum = 0;
   for (let k = 0; k < found; k++) sum += Math.log(((sample - k) * (a + k)) / ((k + 1) * (a + b + k)));
   for (let k = 0; k < sample - found; k++) sum += Math.log((b + k) / (a + b + found + k));
   return sum;
 }
+
+const logBeta = (a: number, b: number): number => logGamma(a) + logGamma(b) - logGamma(a + b);
