@@ -1,4 +1,4 @@
-import { readFileSync } from "node:fs";
+import { readFileSync, writeFileSync } from "node:fs";
 import path from "node:path";
 import { parse } from "csv-parse/sync";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
@@ -161,6 +161,48 @@ print(json.dumps([lists, s.freeze_panes]))`,
     expect(["1", "2"]).toContain(cell(folder, key, "safeSeverity"));
   });
 
+  it("offers the rows that say the same together, shows them, and decides about each", async () => {
+    const { rows } = (await run(["review", "reviewed", "--json", "--rows", "1000"], folder)).json<{
+      rows: { key: string; alike: number }[];
+    }>();
+    const [first] = rows;
+    const ran = await said(folder, ["review", "reviewed", "--as", "eve"], ["l", "n", "l", "y", "q"]);
+    expect(ran.out).toContain(`Accept all ${first!.alike}, each with its own words?`);
+    const left = (await run(["review", "reviewed", "--json", "--rows", "1000"], folder)).json<Waiting>().rows;
+    expect(left).toHaveLength(rows.length - first!.alike);
+    expect(cell(folder, first!.key, "safeSeverity")).not.toBe("");
+  });
+
+  it("warns of a check that is too small for its release, before anybody checks a row", async () => {
+    const plan = path.join(folder, "plans/small.yaml");
+    writeFileSync(
+      plan,
+      "yoroshi: plan/1\nname: small\ntable: { file: deck-log.csv, key: reportId }\nsteps:\n  one: { template: one-line, inputs: { report: report, vessel: vessel }, fill: { line: summary } }\nreview:\n  hold: { odd: row.lin == 1, release: row.line == 2 }\n  spotCheck: { rows: 20 }\n  release: { wrongAtMost: 0.05 }\nedits: { sumary: refuse }\n",
+    );
+    const wrong = await run(["check", "small"], folder);
+    expect(wrong.out).toMatch(/`release` is a rule of Yoroshi's own/);
+    writeFileSync(plan, readFileSync(plan, "utf8").replace(", release: row.line == 2", ""));
+    const mistakes = (await run(["check", "small"], folder)).out;
+    expect(mistakes).toMatch(/deck-log\.csv has no column `lin`\. Did you mean `line`\?/);
+    expect(mistakes).toMatch(/No step fills `sumary`/);
+    writeFileSync(plan, readFileSync(plan, "utf8").replace("row.lin ==", "row.line ==").replace("sumary", "line"));
+    expect((await run(["check", "small"], folder)).out).toMatch(
+      /20 rows cannot show that at most 5 % are wrong, 95 % sure: .*it takes 92 rows/,
+    );
+  });
+
+  it.skipIf(!HAS_TERMINAL)("labels on a terminal, with the task and the meanings that the model is shown", async () => {
+    writeFileSync(path.join(folder, "samples/few.csv"), "reportId,report\nX-1,The line parted at the aft bitts.\n");
+    const { code, seen, left } = await atTerminal(["samples", "label", "samples/few.csv", "--template", "hazard-triage"], folder, [
+      ["hazard (", "1\r"],
+      ["severity (", "4\r"],
+    ]);
+    expect([code, left]).toEqual([0, []]);
+    expect(seen).toContain("Decide which hazard this report is mainly about");
+    expect(seen).toContain("somebody could have died");
+    expect(readFileSync(path.join(folder, "samples/few.csv"), "utf8")).toMatch(/X-1,.*,mooring,4,/);
+  });
+
   it.skipIf(!HAS_TERMINAL)("takes single keys on a terminal", async () => {
     const { code, seen, left } = await atTerminal(["review", "reviewed", "--as", "dee"], folder, [
       ["? ", "a"],
@@ -177,7 +219,6 @@ describe("versions and runs", () => {
   it("keeps a step to an approved version while the file is worked on", async () => {
     const folder = demoProject();
     const plan = path.join(folder, "plans/headlines.yaml");
-    const { writeFileSync } = await import("node:fs");
     writeFileSync(plan, readFileSync(plan, "utf8").replace("template: one-line", "template: one-line\n    version: approved"));
     expect((await run(["check", "headlines"], folder)).out).toContain("No version of the template one-line has been approved yet");
     expect((await run(["versions", "one-line", "--approve", "1", "--as", "ada"], folder)).out).toContain("approved  version 1");
@@ -194,9 +235,11 @@ describe("versions and runs", () => {
     const folder = demoProject();
     await run(["fill", "triage"], folder);
     const before = readFileSync(path.join(folder, "deck-log.filled.csv"), "utf8");
-    const { writeFileSync } = await import("node:fs");
     const file = path.join(folder, "templates/hazard-triage.yaml");
-    writeFileSync(file, readFileSync(file, "utf8").replace("task: |", "task: |\n  Fire counts most."));
+    writeFileSync(
+      file,
+      readFileSync(file, "utf8").replace("task: |", "task: |\n  A deck, a door, a line, a car, a passenger or the crew is fire."),
+    );
     await run(["fill", "triage"], folder);
     expect(readFileSync(path.join(folder, "deck-log.filled.csv"), "utf8")).not.toBe(before);
     expect((await run(["fill", "triage", "--undo", "last"], folder)).out).toMatch(/put back .*triage: 2\d\d rows/);

@@ -214,8 +214,10 @@ describe("yoroshi plan", () => {
     expect((await run(["fill", "log", "--json"], folder)).json<object>()).toMatchObject({ asked: 0, newEdits: 0 });
     expect(readFileSync(result, "utf8")).toMatch(/flames",spill/);
     // Carried: the edit goes over to the row with the same key.
-    await run(["plan", "log", "--table", "monday.csv", "--carry"], folder);
-    expect(readFileSync(path.join(folder, "plans/log.yaml"), "utf8")).toContain("monday.csv");
+    writeFileSync(path.join(folder, "tuesday.csv"), NOTES);
+    await run(["plan", "log", "--table", "tuesday.csv", "--carry"], folder);
+    expect((await run(["fill", "log", "--json"], folder)).json<object>()).toMatchObject({ asked: 0, edited: 0 });
+    expect(readFileSync(path.join(folder, "tuesday.filled.csv"), "utf8")).toMatch(/flames",spill/);
   });
 
   it("says which column it misses, and takes another for it", async () => {

@@ -1,4 +1,3 @@
-import { createInterface } from "node:readline";
 import { plural } from "../../core/ground/index.js";
 import {
   drawSamples,
@@ -13,7 +12,6 @@ import {
 } from "../../jobs/index.js";
 import { personAtTerminal } from "../person.js";
 import { block, good, heading, note, out, outJson, quiet, warn } from "../print/print.js";
-import { visible } from "../print/visible.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
 interface DrawCommandOptions extends CommonOptions {
@@ -103,20 +101,18 @@ class Labelling {
   }
 
   async run(): Promise<number> {
-    const lines = createInterface({ input: process.stdin, terminal: false })[Symbol.asyncIterator]();
-    const ask = async (question: string): Promise<string | undefined> => {
-      process.stdout.write(visible(question));
-      const { value, done } = await lines.next();
-      return done ? undefined : String(value).trim();
-    };
+    const person = personAtTerminal();
     out(quiet(HELP));
     // What the model is shown, too: the task, and what options and points mean.
     out(block(this.sheet.task.trim()));
     for (const part of this.sheet.parts) for (const line of legendOf(part)) out(line);
-    for (let row = this.open[0]; row; row = this.open[0]) {
-      if ((await this.#labelRow(row, ask)) === "quit") break;
+    try {
+      for (let row = this.open[0]; row; row = this.open[0]) {
+        if ((await this.#labelRow(row, (question) => person.line(question))) === "quit") break;
+      }
+    } finally {
+      person.close();
     }
-    await lines.return?.();
     return this.#done.length;
   }
 
