@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { checkFigures, currentCheck, peopleFigures, stepsOf, type WrongFigures } from "../core/index.js";
+import { checkFigures, currentCheck, mapValues, peopleFigures, stepsOf, type WrongFigures } from "../core/index.js";
 import { defineJob } from "./job.js";
 import { checkTold } from "./review-rows.js";
 import { count } from "./schemas.js";
@@ -87,8 +87,8 @@ export const showReview = defineJob({
         columns: columns.map(({ column: name, byValue, bySlice, release, isReleased, ...figures }) => ({
           column: name,
           ...plainFigures(figures),
-          byValue: mapped(byValue, plainFigures),
-          bySlice: mapped(bySlice, (slices) => mapped(slices, plainFigures)),
+          byValue: mapValues(byValue, plainFigures),
+          bySlice: mapValues(bySlice, (slices) => mapValues(slices, plainFigures)),
           ...(release ? { release: { ...release } } : {}),
           isReleased,
         })),
@@ -109,7 +109,3 @@ export const showReview = defineJob({
     };
   },
 });
-
-function mapped<T, U>(record: Readonly<Record<string, T>>, change: (value: T) => U): Record<string, U> {
-  return Object.fromEntries(Object.entries(record).map(([name, value]) => [name, change(value)]));
-}

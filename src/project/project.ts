@@ -11,6 +11,7 @@ import {
   inputCellsOf,
   itemRows,
   keyColumnsOf,
+  mapValues,
   prepare,
   readAs,
   readInputs,
@@ -334,7 +335,7 @@ class OpenProject implements Project {
     const loaded: Record<string, LoadedTemplate> = {};
     for (const { name, step } of templateSteps(written)) loaded[name] = await this.stepTemplate(step);
     const { table: opened, plan } = await this.#tableOf(written, inPlace, within);
-    const templates = mapped(loaded, ({ template }) => template);
+    const templates = mapValues(loaded, ({ template }) => template);
     const wanted = wantedOnce([...Object.entries(readAs(plan, templates)), ...Object.entries(reads)]);
     const table = plainTable(opened, plan.table, wanted, this.onNotice);
     const found = await checkAgainst(written, templates, document, sourceName(plan.table), table);
@@ -393,8 +394,4 @@ class OpenProject implements Project {
     for (const related of this.#open) await related.close();
     await this.#ledger?.close();
   }
-}
-
-function mapped<T, U>(record: Readonly<Record<string, T>>, change: (value: T) => U): Record<string, U> {
-  return Object.fromEntries(Object.entries(record).map(([name, value]) => [name, change(value)]));
 }

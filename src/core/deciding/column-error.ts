@@ -1,5 +1,6 @@
 import type { FillSetup } from "../cells/index.js";
 import { forgetSettled } from "../fill/index.js";
+import { mapValues } from "../ground/index.js";
 import type { CheckRecord, DecisionRecord } from "../ledger/index.js";
 import { keepRelease, readReleases, releaseFigures, wrongFigures, type ReleaseFigures, type WrongFigures } from "../review/index.js";
 import { checkDecisions, rowsToCheck } from "./check.js";
@@ -41,14 +42,14 @@ export async function checkFigures(setup: FillSetup, check: CheckRecord): Promis
     return {
       column,
       ...figures,
-      byValue: mapped(check.values[column] ?? {}, (rows, value) =>
+      byValue: mapValues(check.values[column] ?? {}, (rows, value) =>
         of(
           rows,
           judged.filter((one) => one.value === value),
         ),
       ),
-      bySlice: mapped(check.slices, (counts, slice) =>
-        mapped(counts, (rows, value) =>
+      bySlice: mapValues(check.slices, (counts, slice) =>
+        mapValues(counts, (rows, value) =>
           of(
             rows,
             judged.filter(({ row }) => row.slices?.[slice] === value),
@@ -87,8 +88,4 @@ export async function releaseShown(setup: FillSetup, { check, columns }: CheckFi
   });
   await forgetSettled(setup);
   return shown;
-}
-
-function mapped<T, U>(record: Readonly<Record<string, T>>, change: (value: T, name: string) => U): Record<string, U> {
-  return Object.fromEntries(Object.entries(record).map(([name, value]) => [name, change(value, name)]));
 }

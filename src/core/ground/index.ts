@@ -10,6 +10,7 @@ export { readDocument } from "./read-document.js";
 export { ERRORS, YoroshiError, isYoroshiError, type AnyYoroshiError, type ErrorCode, type ErrorDetails } from "./errors.js";
 export { readExpression, readFormula, readTest, type Expression, type Formula, type Test } from "./expression.js";
 export { formatMoney, toMicros, type Micros } from "./money.js";
+export { mapValues } from "./map-values.js";
 export { nearest } from "./nearest.js";
 export {
   columnsSourceShapes,

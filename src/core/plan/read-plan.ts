@@ -3,6 +3,7 @@ import {
   checkShape,
   complain,
   documentOf,
+  mapValues,
   readDocument,
   readTest,
   rowsSourceShape,
@@ -315,16 +316,14 @@ function readPlanDocument(document: SourceDocument, advise: Advise = (_source, p
   const { yoroshi: _, review: looked, edits, ...made } = value;
   const plan = {
     ...made,
-    ...(looked ? { review: { ...looked, hold: mapped(looked.hold, (rule) => (typeof rule === "string" ? { when: rule } : rule)) } } : {}),
+    ...(looked
+      ? { review: { ...looked, hold: mapValues(looked.hold, (rule) => (typeof rule === "string" ? { when: rule } : rule)) } }
+      : {}),
     ...(edits
       ? { edits: typeof edits === "string" ? Object.fromEntries([...writer.keys()].map((column) => [column, edits])) : edits }
       : {}),
   };
   return { plan: plan as Plan, document, complaints: [] };
-}
-
-function mapped<T, U>(record: Readonly<Record<string, T>>, change: (value: T) => U): Record<string, U> {
-  return Object.fromEntries(Object.entries(record).map(([name, value]) => [name, change(value)]));
 }
 
 /** Rules of review, and `freeze`, that cannot be read. */
