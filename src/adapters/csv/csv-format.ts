@@ -19,6 +19,8 @@ export function csvFormat(keyColumns: KeyColumns, onNotice: (text: string) => vo
   const key = keyColumnsOf(keyColumns);
   /** A result that needs characters which its encoding does not have. */
   let asUtf8 = false;
+  /** Files whose encoding was told: a fill reads its source more than once. */
+  const told = new Set<string>();
   return {
     columns: async (from) => (await readHeader(from)).columns,
     async topRows({ file, name }) {
@@ -28,7 +30,10 @@ export function csvFormat(keyColumns: KeyColumns, onNotice: (text: string) => vo
     },
     async *rows(from, { tell = false } = {}) {
       const header = await readHeader(from);
-      if (tell && header.style.encoding === "windows-1252") onNotice(`${from.name} is not UTF-8; it is read as Windows-1252.`);
+      if (tell && header.style.encoding === "windows-1252" && !told.has(from.name)) {
+        told.add(from.name);
+        onNotice(`${from.name} is not UTF-8; it is read as Windows-1252.`);
+      }
       const identify = identifier(header, key, from.name);
       for await (const { records, firstRow, share } of readRecords(from.file, from.name, header.style)) {
         const rows: FileRow[] = [];
