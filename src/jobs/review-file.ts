@@ -220,6 +220,8 @@ async function takeLine(
 ): Promise<void> {
   const step = values[STEP]!;
   const row = await waitingRowOf(setup, step, key);
+  if (!row && !(await setup.ledger.cells.find(setup.plan.name, step, [key])).has(key))
+    return fault("no row with this key has been answered; keys stay as they were written");
   if (!row || lineMark(row) !== values[MARK]) return void report.movedOn.push(key);
   const columns: Record<string, RowVerdict> = {};
   for (const { column } of row.values) {

@@ -211,7 +211,7 @@ function stepWork(setup: FillSetup, name: string, needs: readonly string[], orde
     condition,
     targets: targetsOf(setup, name),
     rowsPerRequest: isTemplateStep(step) ? (step.rowsPerRequest ?? 1) : 1,
-    holds: readyHolds(setup.plan, name, order),
+    holds: isTemplateStep(step) ? readyHolds(setup.plan, name, order, Object.keys(askingOf(setup, name).prepared.template.answer)) : [],
     unreleased: unreleasedColumns(setup.plan, name),
     holdsBack: setup.plan.review?.waits ?? true,
   };

@@ -111,8 +111,15 @@ describe("values that are held", () => {
     expect((await survey(one)).columns).toMatchObject({ level: { held: 1 }, because: { filled: 1 } });
   });
 
+  it("are those of the answer that has the part which a rule names, and no other step's", async () => {
+    const one = world(["hit 5", "slip 2"], { review: { hold: { grave: "answer.parts.level >= 4" } } });
+    await fill(one);
+    expect(one.table.rows[1]).toMatchObject({ level: "2", action: "wait" });
+    expect((await waitingRows(one)).map(({ step, key }) => [step, key])).toEqual([["sort", "r0"]]);
+  });
+
   it("are held where a rule cannot be evaluated, and go once the plan has no such rule any more", async () => {
-    const one = world(["slip 2"], { review: { hold: { doubtful: "answer.confidence < 0.7" } } });
+    const one = world(["slip 2"], { review: { hold: { odd: "row.text > 3" } } });
     await fill(one);
     expect(one.table.rows[0]!["level"]).toBe("");
     expect(await fill({ ...one, plan: makePlan({ name: "p", table: { file: "t.csv", key: "id" }, steps }) })).toMatchObject({ asked: 1 });

@@ -74,13 +74,13 @@ function longest(value: unknown, withTexts: boolean): number {
 export function readExpression(source: string, variable: string): { expression?: Expression; problem?: string } {
   const { test, problem } = readTest(source, [variable]);
   if (!test) return { problem: problem! };
-  return { expression: { members: test.members[variable]!, test: (value) => test.test({ [variable]: value }) } };
+  return { expression: { members: test.membersOf(variable), test: (value) => test.test({ [variable]: value }) } };
 }
 
 /** A CEL expression over several variables that gives true or false. */
 export interface Test {
-  /** Variable -> the members of it that it names. */
-  readonly members: Readonly<Record<string, readonly string[]>>;
+  /** The members that it names of a variable, or below one: `severity` of `answer`, `parts` in `answer.parts.severity`. */
+  membersOf(variable: string, ...path: readonly string[]): readonly string[];
   test(values: Variables): boolean | { readonly reason: string };
 }
 
@@ -93,7 +93,7 @@ export function readTest(source: string, variables: readonly string[]): { test?:
   if (type !== undefined && !["bool", "dyn"].includes(type)) return { problem: `its result is ${type}, not true or false` };
   return {
     test: {
-      members: formula.members,
+      membersOf: (...path) => formula.membersOf(path),
       test: (values) => {
         const result = formula.evaluate(values);
         if ("reason" in result) return result;
@@ -107,12 +107,12 @@ export function readTest(source: string, variables: readonly string[]): { test?:
 export function readFormula(source: string, variable: string): { formula?: Formula; type?: string; problem?: string } {
   const { formula, ...read } = readOver(source, [variable]);
   if (!formula) return read;
-  return { ...read, formula: { members: formula.members[variable]!, evaluate: (value) => formula.evaluate({ [variable]: value }) } };
+  return { ...read, formula: { members: formula.membersOf([variable]), evaluate: (value) => formula.evaluate({ [variable]: value }) } };
 }
 
 /** A formula over several variables. */
 interface Over {
-  readonly members: Readonly<Record<string, readonly string[]>>;
+  membersOf(path: readonly string[]): readonly string[];
   evaluate(values: Variables): ReturnType<Formula["evaluate"]>;
 }
 
@@ -127,17 +127,10 @@ function readOver(source: string, variables: readonly string[]): { formula?: Ove
     if (bad !== undefined) return { problem: bad };
     const depth = loopDepth(evaluate.ast);
     const takesApart = /\bsplit\s*\(/.test(source);
-    const members = Object.fromEntries(
-      variables.map((variable) => {
-        const found = new Set<string>();
-        collectMembers(evaluate.ast, variable, found);
-        return [variable, [...found]];
-      }),
-    );
     return {
       ...(check.type === undefined ? {} : { type: String(check.type) }),
       formula: {
-        members,
+        membersOf: (path) => [...new Set(namedPaths(evaluate.ast).flatMap((named) => memberBelow(named, path)))],
         evaluate: (values) => {
           if (
             depth > 1 &&
@@ -185,19 +178,23 @@ function badPattern(node: unknown): string | undefined {
   return badPattern(args);
 }
 
-/** Finds `row.name` and `row["name"]`. */
-function collectMembers(node: unknown, variable: string, into: Set<string>): void {
-  if (Array.isArray(node)) {
-    for (const item of node) collectMembers(item, variable, into);
-    return;
-  }
-  if (node === null || typeof node !== "object" || !("op" in node)) return;
-  const { op, args } = node as AstNode;
-  if ((op === "." || op === "[]") && Array.isArray(args)) {
-    const [target, member] = args as [AstNode, unknown];
-    const name =
-      typeof member === "string" ? member : (member as AstNode | undefined)?.op === "value" ? (member as AstNode).args : undefined;
-    if (target?.op === "id" && target.args === variable && typeof name === "string") into.add(name);
-  }
-  collectMembers(args, variable, into);
+/** Every path that it names from a variable on, such as `row.name`, `row["name"]` and `answer.parts.name`. */
+function namedPaths(node: unknown): string[][] {
+  if (Array.isArray(node)) return node.flatMap(namedPaths);
+  if (node === null || typeof node !== "object" || !("op" in node)) return [];
+  const path = pathOf(node as AstNode);
+  const inner = namedPaths((node as AstNode).args);
+  return path ? [path, ...inner] : inner;
 }
+
+function pathOf({ op, args }: AstNode): string[] | undefined {
+  if (op === "id") return [String(args)];
+  if ((op !== "." && op !== "[]") || !Array.isArray(args)) return undefined;
+  const [target, member] = args as [AstNode, unknown];
+  const name = typeof member === "string" ? member : (member as AstNode | undefined)?.op === "value" ? (member as AstNode).args : undefined;
+  const before = typeof name === "string" ? pathOf(target) : undefined;
+  return before && [...before, name as string];
+}
+
+const memberBelow = (named: readonly string[], path: readonly string[]): string[] =>
+  named.length > path.length && path.every((name, index) => name === named[index]) ? [named[path.length]!] : [];

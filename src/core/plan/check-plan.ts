@@ -35,7 +35,7 @@ export function checkPlan(
     if (isTemplateStep(step) && template) found.push(...checkTemplateStep(plan, name, step, template, document));
     if (table) found.push(...checkColumns(plan, name, step, template, document, table));
   }
-  found.push(...checkReview(plan, document, table));
+  found.push(...checkReview(plan, templates, document, table));
   const ordered = orderSteps(plan, templates);
   if ("cycle" in ordered) found.push(complain("stepsInCircle", document.atKey(["steps", ordered.cycle[0]!.step]), { path: ordered.cycle }));
   return table ? [...found, ...checkRelated(plan, document, table)] : found;

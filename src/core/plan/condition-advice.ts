@@ -14,9 +14,16 @@ const ADVICE: readonly (readonly [RegExp, (found: RegExpExecArray) => string])[]
 
 const UNKNOWN = /Unknown variable: ([\p{L}\d_]+)/u;
 
-/** The problem of a condition with what to type instead, where that is known. */
-export function adviseCondition(source: string, problem: string): string {
+/** What a rule of review sees of an answer. */
+export const OF_ANSWER = ["parts", "confidence", "notes"];
+
+/** The problem of a condition with what to type instead, where that is known; `ofAnswer` where it may ask about the answer, too. */
+export function adviseCondition(source: string, problem: string, ofAnswer = false): string {
   const unknown = UNKNOWN.exec(problem)?.[1];
+  if (unknown !== undefined && ofAnswer)
+    return OF_ANSWER.includes(unknown)
+      ? `there is no \`${unknown}\` by itself. Write \`answer.${unknown}\``
+      : `there is no \`${unknown}\` by itself. Of a column write \`row.${unknown}\`, of a part \`answer.parts.${unknown}\`, of a text \`"${unknown}"\``;
   if (unknown !== undefined)
     return `there is no \`${unknown}\` by itself. Of a column write \`row.${unknown}\`, of a text \`"${unknown}"\``;
   // What stands in quotes is a text.

@@ -44,6 +44,16 @@ describe("reading a plan", () => {
     ["a condition that is not CEL", PLAN.replace('row.text != ""', "row.text ="), "p.yaml:9:11  This condition cannot be read as CEL"],
     ["a condition that is not true or false", PLAN.replace('row.text != ""', "size(row.text)"), "its result is int, not true or false"],
     ["a condition about something else", PLAN.replace("row.text", "text"), "there is no `text` by itself. Of a column write `row.text`"],
+    [
+      "a rule of review that asks for the answer's own by itself",
+      `${PLAN.trimEnd()}\nreview: { hold: { grave: parts.level > 3 } }\n`,
+      "there is no `parts` by itself. Write `answer.parts`",
+    ],
+    [
+      "a rule of review that asks for a part by itself",
+      `${PLAN.trimEnd()}\nreview: { hold: { grave: level > 3 } }\n`,
+      "Of a column write `row.level`, of a part `answer.parts.level`",
+    ],
     ["a step that fills nothing", PLAN.replace("{ topic: topic, level: level }", "{}"), "Say which column takes which part"],
     [
       "two steps that fill one column",
@@ -115,6 +125,24 @@ describe("reading a plan", () => {
     const read = readPlan(PLAN.replace("limits", `${steps}limits`), "p.yaml");
     expect(read.complaints).toEqual([]);
     expect(checkPlan(read.plan!, { sort: template! }, read.document!, table).map(formatComplaint).join("\n")).toContain(expected);
+  });
+
+  const rival = readTemplate(
+    "yoroshi: template/1\nname: rival\ninputs: { note: { kind: text } }\ntask: '{{ note }}'\nanswer: { tone: { kind: yesNo } }\n",
+    "rival.yaml",
+  ).template!;
+  it.each([
+    ["a part that no answer has", "answer.parts.lewel > 3", "The answer has no part `lewel`. Did you mean `level`?"],
+    ["what no answer has", "answer.sure > 3", "`answer.sure` is none of `answer.parts`, `answer.confidence` and `answer.notes`."],
+    ["confidence that nobody states", "answer.confidence < 0.5", "is known only where the template has `doubt`"],
+    ["parts of two answers", "answer.parts.level > 3.0 && answer.parts.tone", "No single answer has the parts `level`, `tone`."],
+    ["another answer's column", "row.tone == 'true' && answer.parts.level > 3.0", "The answer that has `level` does not fill `tone`."],
+  ])("of rules of review, complains of %s", (_, rule, expected) => {
+    const steps = "  rival: { template: rival, inputs: { note: text }, fill: { tone: tone } }\n";
+    const read = readPlan(`${PLAN.replace("limits", `${steps}limits`)}review: { hold: { grave: "${rule}" } }\n`, "p.yaml");
+    expect(read.complaints).toEqual([]);
+    const complaints = checkPlan(read.plan!, { sort: template!, rival }, read.document!, table).map(formatComplaint).join("\n");
+    expect(complaints).toContain(expected);
   });
 
   it("finds nothing wrong where nothing is", () => {

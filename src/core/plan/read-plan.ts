@@ -249,7 +249,7 @@ function conditionFaults(groups: GroupsSource | undefined, document: SourceDocum
 }
 
 /** Says what to type instead of a condition that cannot be read; a plan that comes from code needs no such words. */
-type Advise = (source: string, problem: string) => string;
+type Advise = (source: string, problem: string, ofAnswer?: boolean) => string;
 
 function readPlanDocument(document: SourceDocument, advise: Advise = (_source, problem) => problem): PlanReading {
   const { value, complaints } = checkShape(planFile, document.value, document);
@@ -337,7 +337,7 @@ function reviewFaults({ review: looked, freeze }: z.output<typeof planFile>, doc
     const { problem } = readTest(when, ["row", "answer"]);
     if (problem)
       found.push(
-        complain("badCondition", document.at(typeof said === "string" ? at : [...at, "when"]), { problem: advise(when, problem) }),
+        complain("badCondition", document.at(typeof said === "string" ? at : [...at, "when"]), { problem: advise(when, problem, true) }),
       );
   }
   const { problem } = freeze === undefined ? {} : readCondition(freeze);

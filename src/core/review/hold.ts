@@ -24,21 +24,25 @@ export type HeldBy = Readonly<Record<string, readonly string[]>>;
 
 /**
  * The rules of a plan that are tried on what a step gives: those that name its columns; else those that read a column that it fills, the
- * last such step where there are several; else, where a rule reads nothing that is filled, every step that asks.
+ * last such step where there are several; else, where a rule reads nothing that is filled, every step that asks. A rule that names parts of
+ * the answer is tried only where the answer has them.
  *
  * @param order the plan's steps, each after those that it needs.
+ * @param parts the parts that the step's template asks for.
  */
-export function readyHolds(plan: Plan, step: string, order: readonly string[]): ReadyHold[] {
+export function readyHolds(plan: Plan, step: string, order: readonly string[], parts: readonly string[]): ReadyHold[] {
   const own = plan.steps[step]!;
   if (!isTemplateStep(own)) return [];
   return Object.entries(plan.review?.hold ?? {}).flatMap(([name, rule]) => {
     const test = readTest(rule.when, ["row", "answer"]).test!;
     const filled = columnsOf(own);
     const columns = rule.columns === undefined ? filled : filled.filter((column) => rule.columns!.includes(column));
-    const writers = [...(test.members["row"] ?? []), ...(rule.columns ?? [])].flatMap((column) => writerOf(plan, column) ?? []);
+    const writers = [...test.membersOf("row"), ...(rule.columns ?? [])].flatMap((column) => writerOf(plan, column) ?? []);
     const asking = writers.filter((writer) => isTemplateStep(plan.steps[writer]!));
     const last = order.findLast((one) => asking.includes(one));
-    const isMine = rule.columns ? columns.length > 0 : last === undefined || last === step;
+    const isMine =
+      test.membersOf("answer", "parts").every((part) => parts.includes(part)) &&
+      (rule.columns ? columns.length > 0 : last === undefined || last === step);
     return isMine ? [{ name, columns, test }] : [];
   });
 }
