@@ -73,12 +73,13 @@ export const newPlan = defineJob({
     map: mapping.optional(),
   }),
   report: z.object({ ...stepReport.shape, key: z.array(z.string()) }),
-  async run(project, { plan: name, template: wanted, file: table, sheet, headerRow, key, map = {} }) {
+  async run(project, { plan: name, template: wanted, file: given, sheet, headerRow, key, map = {} }) {
     if (!/^[a-z0-9][a-z0-9-]*$/.test(name))
       throw new YoroshiError("badOption", {
         option: name,
         problem: "a name is made of small letters, digits and hyphens (for example `deck-log`).",
       });
+    const table = nameInPlans(project, given);
     const file = path.join("plans", `${name}.yaml`);
     if (existsSync(path.join(project.root, file)))
       throw new YoroshiError("badOption", {
@@ -123,6 +124,9 @@ const chosenPart = ({
   ...(headerRow === undefined ? {} : { headerRow }),
 });
 
+/** A file as plans name it: from the project's folder on, whatever way it was said. */
+const nameInPlans = ({ root }: Project, file: string): string => path.relative(root, path.resolve(root, file)).split(path.sep).join("/");
+
 /** A plan that stands, pointed at the next file: Monday's workbook. */
 export const pointPlan = defineJob({
   name: "pointPlan",
@@ -148,12 +152,19 @@ export const pointPlan = defineJob({
     /** Whether the plan was at this table before, so that what was known of its rows is back. */
     isBack: z.boolean(),
   }),
-  async run(project, { plan: name, file: table, carry = false, map = {} }) {
+  async run(project, { plan: name, file: given, carry = false, map = {} }) {
     const plan = await project.plan(name);
     if (!("file" in plan.table) || plan.table.items || plan.table.groups)
       throw new YoroshiError("badOption", {
         option: "--table",
         problem: `the plan ${plan.name} is at no file of its own. Change its table in an editor.`,
+      });
+    const table = nameInPlans(project, given);
+    const wasThere = (await project.ledger().facts.get(asideNote(plan.name, table))) === true;
+    if (carry && wasThere)
+      throw new YoroshiError("badOption", {
+        option: "--carry",
+        problem: `the plan was at ${table} before, and what was edited and decided there comes back. Leave --carry out.`,
       });
     const file = await planFile(project, plan.name);
     const reads = [...new Set([...keyColumnsOf(plan.table.key), ...(await columnsOfSteps(project, plan))])];
@@ -171,21 +182,21 @@ export const pointPlan = defineJob({
   },
 });
 
+/** The name that cells of a plan have while the plan is at another file. */
+const asideName = (plan: string, file: string): string => `${plan} (${file})`;
+const asideNote = (plan: string, file: string): string => `aside:${asideName(plan, file)}`;
+
 /** What was known of the old table's rows is put aside, and what was known of the new one's comes back. */
 async function swapCells(project: Project, plan: string, from: string, to: string): Promise<boolean> {
-  const ledger = project.ledger();
-  const aside = (file: string): string => `${plan} (${file})`;
-  await ledger.cells.rename(plan, aside(from));
-  const steps = Object.keys((await project.plan(plan)).steps);
-  const note = `aside:${aside(to)}`;
-  const isBack = (await ledger.facts.get(note)) === true;
+  const { cells, facts } = project.ledger();
+  await cells.rename(plan, asideName(plan, from));
+  const isBack = (await facts.get(asideNote(plan, to))) === true;
   if (isBack) {
-    await ledger.cells.rename(aside(to), plan);
-    await ledger.facts.set(note, null);
+    await cells.rename(asideName(plan, to), plan);
+    await facts.set(asideNote(plan, to), null);
   }
-  await ledger.facts.set(`aside:${aside(from)}`, true);
-  await ledger.facts.set(`settled:${plan}`, null);
-  void steps;
+  await facts.set(asideNote(plan, from), true);
+  await facts.set(`settled:${plan}`, null);
   return isBack;
 }
 

@@ -218,6 +218,11 @@ describe("yoroshi plan", () => {
     await run(["plan", "log", "--table", "tuesday.csv", "--carry"], folder);
     expect((await run(["fill", "log", "--json"], folder)).json<object>()).toMatchObject({ asked: 0, edited: 0 });
     expect(readFileSync(path.join(folder, "tuesday.filled.csv"), "utf8")).toMatch(/flames",spill/);
+    // Where the plan was before, what was decided there comes back; nothing is put over it.
+    const over = await run(["plan", "log", "--table", path.join(folder, "monday.csv"), "--carry"], path.join(folder, "plans"));
+    expect([over.code, over.err]).toEqual([2, expect.stringMatching(/was at monday\.csv before/)]);
+    expect((await run(["plan", "log", "--table", "../monday.csv"], path.join(folder, "plans"))).out).toContain("monday.csv from now on");
+    expect(readFileSync(path.join(folder, "plans/log.yaml"), "utf8")).toMatch(/file: monday\.csv,/);
   });
 
   it("says which column it misses, and takes another for it", async () => {

@@ -1,3 +1,5 @@
+import { existsSync } from "node:fs";
+import path from "node:path";
 import { YoroshiError } from "../../core/ground/index.js";
 import { addStep, newPlan, pointPlan, runJob } from "../../jobs/index.js";
 import { good, out, outJson, quiet, table } from "../print/print.js";
@@ -19,7 +21,9 @@ interface PlanOptions extends CommonOptions {
 export async function planCommand(plan: string, options: PlanOptions): Promise<number> {
   const map = mapOf(options.map);
   return withProject(options, async (project) => {
-    const { template, table: file, add, step, sheet, headerRow, key, carry } = options;
+    const { template, table: typed, add, step, sheet, headerRow, key, carry } = options;
+    // As typed where one stands; else from the project's folder.
+    const file = typed !== undefined && existsSync(typed) ? path.resolve(typed) : typed;
     if (add !== undefined) {
       const report = await runJob(addStep, project, { plan, template: add, step, map });
       if (options.json) outJson(report);
