@@ -78,6 +78,11 @@ describe("reading a template", () => {
       "t.yaml:1:10  The file says `yoroshi: plan/1` where `yoroshi: template/1` is expected.",
     ],
     [
+      "a format that is no text",
+      GOOD.replace("template/1", "{{ a | b }}"),
+      'The file says `yoroshi: {"{ a | b }":null}` where `yoroshi: template/1` is expected.',
+    ],
+    [
       "no format",
       GOOD.replace("yoroshi: template/1\n", ""),
       "The file does not say what it is. Add `yoroshi: template/1` as its first line.",

@@ -194,7 +194,9 @@ export function template<const Inputs extends Readonly<Record<string, InputSpec>
 export function checkFormat(document: SourceDocument, expected: string): Complaint | undefined {
   const found = (document.value as { yoroshi?: unknown } | null)?.yoroshi;
   if (found === undefined) return complain("missingFormat", { file: document.file, line: 1, column: 1 }, { expected });
-  return found === expected ? undefined : complain("wrongFormat", document.at(["yoroshi"]), { found: String(found), expected });
+  if (found === expected) return undefined;
+  const told = typeof found === "object" ? JSON.stringify(found) : String(found);
+  return complain("wrongFormat", document.at(["yoroshi"]), { found: told.length > 40 ? `${told.slice(0, 40)}…` : told, expected });
 }
 
 function checkDocument(document: SourceDocument): TemplateReading {
