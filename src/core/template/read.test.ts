@@ -80,7 +80,7 @@ describe("reading a template", () => {
     [
       "a format that is no text",
       GOOD.replace("template/1", "{{ a | b }}"),
-      'The file says `yoroshi: {"{ a | b }":null}` where `yoroshi: template/1` is expected.',
+      "The file says `yoroshi: {…}` where `yoroshi: template/1` is expected.",
     ],
     [
       "no format",

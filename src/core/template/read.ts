@@ -195,8 +195,9 @@ export function checkFormat(document: SourceDocument, expected: string): Complai
   const found = (document.value as { yoroshi?: unknown } | null)?.yoroshi;
   if (found === undefined) return complain("missingFormat", { file: document.file, line: 1, column: 1 }, { expected });
   if (found === expected) return undefined;
-  const told = typeof found === "object" ? JSON.stringify(found) : String(found);
-  return complain("wrongFormat", document.at(["yoroshi"]), { found: told.length > 40 ? `${told.slice(0, 40)}…` : told, expected });
+  // A list or a map may be long, and may hold itself.
+  const told = Array.isArray(found) ? "[…]" : found !== null && typeof found === "object" ? "{…}" : String(found);
+  return complain("wrongFormat", document.at(["yoroshi"]), { found: told, expected });
 }
 
 function checkDocument(document: SourceDocument): TemplateReading {
