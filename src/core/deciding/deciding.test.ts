@@ -4,7 +4,7 @@ import { fenced, scriptedModel, type ScriptedModel } from "../../../tests/helper
 import { survey, type FillSetup } from "../cells/index.js";
 import { fill } from "../fill/index.js";
 import { messageText, sentenceOf } from "../ground/index.js";
-import { memoryLedger, type Ledger } from "../ledger/index.js";
+import { claim, memoryLedger, type Ledger } from "../ledger/index.js";
 import { plan as makePlan, type PlanShape } from "../plan/index.js";
 import { memoryTable, type MemoryTable } from "../table/index.js";
 import { prepare, template } from "../template/index.js";
@@ -202,6 +202,17 @@ describe("a decision", () => {
     const [row] = await waitingRows(one);
     expect(row!.rules).toEqual(["decidedBefore"]);
     expect(row!.values).toMatchObject([{ column: "level", value: 2, stands: 4, earlier: [{ how: "edit", given: 4, by: "ada" }] }]);
+  });
+
+  it("is refused while another process is at the row, and nothing is kept", async () => {
+    const one = world(["hit 5"], grave);
+    await fill(one);
+    const letGo = (await claim(one.ledger, one.clock, "decide:p sort r0"))!;
+    const said = { step: "sort", key: "r0", columns: { level: { how: "accept" as const } }, by: "ada" };
+    await expect(decideRow(one, said)).rejects.toMatchObject({ code: "rowBusy" });
+    expect((await waitingRows(one)).map(({ key }) => key)).toEqual(["r0"]);
+    await letGo();
+    expect((await decideRow(one, said)).columns).toEqual({ level: "decided" });
   });
 
   it("needs two who say the same where the plan wants that, at the same moment, too", async () => {
