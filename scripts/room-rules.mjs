@@ -16,6 +16,7 @@ const CORE_ROOMS = [
   "fill",
   "deciding",
   "derive",
+  "view",
   "standin",
 ];
 

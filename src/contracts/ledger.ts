@@ -119,6 +119,18 @@ const CASES: Readonly<Record<string, (ledger: Ledger) => Promise<void>>> = {
     await ledger.facts.set("n", { a: [1] });
     await ledger.facts.set("n", { a: [2] });
     expectSame("a fact set twice", await ledger.facts.get("n"), { a: [2] });
+    await ledger.facts.set("n:2", 2);
+    await ledger.facts.set("n:1", 1);
+    await ledger.facts.set("n:3", null);
+    await ledger.facts.set("m:1", 1);
+    expectSame(
+      "facts by how their names begin",
+      [...(await ledger.facts.find("n:"))],
+      [
+        ["n:1", 1],
+        ["n:2", 2],
+      ],
+    );
   },
 
   async "adds up what requests cost by model and step, and tells it by subject and by day"(ledger) {
@@ -136,6 +148,14 @@ const CASES: Readonly<Record<string, (ledger: Ledger) => Promise<void>>> = {
       { model: "m", step: "s", requests: 2, tokensIn: 8, tokensOut: 5, spent: 9, unsure: 0 },
     ]);
     expectSame("what another subject cost", await ledger.charges.of("other"), []);
+    const common = { kind: "fill", subject: "p" };
+    const figures = { requests: 1, tokensIn: 5, tokensOut: 1, unsure: 0 };
+    expectSame("day by day", await ledger.charges.byDay(day), [
+      { day: day + 1, ...common, model: "m", step: "", requests: 0, tokensIn: 0, tokensOut: 0, spent: 1, unsure: 30 },
+      { day, ...common, model: "dear", step: "s", ...figures, spent: 10 },
+      { day, ...common, model: "m", step: "s", requests: 2, tokensIn: 8, tokensOut: 5, spent: 9, unsure: 0 },
+    ]);
+    expectSame("from the second day on", (await ledger.charges.byDay(day + 1)).length, 1);
     expectSame("since a month's start", await ledger.charges.since(monthStart(Date.UTC(2026, 2, 31))), 31);
     expectSame("since the month before", await ledger.charges.since(monthStart(Date.UTC(2026, 1, 1))), 31 + 19);
   },
@@ -206,6 +226,19 @@ const CASES: Readonly<Record<string, (ledger: Ledger) => Promise<void>>> = {
       { id: "run1", kind: "fill", subject: "p", startedAt: 1 },
     ]);
     expectThat("a limit of runs is kept", (await ledger.runs.find("fill", "p", 1)).length === 1);
+    const ids = async (about: Parameters<Ledger["runs"]["recent"]>[0]): Promise<string[]> =>
+      (await ledger.runs.recent(about)).map(({ id }) => id);
+    expectSame("recent runs", await ids({ limit: 9 }), ["run3", "run2", "run1"]);
+    expectSame("those before", await ids({ limit: 1, before: 3 }), ["run2"]);
+    expectSame("of a kind", await ids({ limit: 9, kind: "trial", subject: "p" }), ["run3"]);
+    expectSame("of another", await ids({ limit: 9, subject: "q" }), []);
+  },
+
+  async "knows whose cells were recorded since"(ledger) {
+    await ledger.record({ cells: [cell("a", { at: 5 }), cell("b", { at: 7 }), cell("c", { at: 9, plan: "q" })] });
+    expectSame("since a moment", await ledger.cells.changedSince("p", "s", 7), ["b"]);
+    expectSame("of all", (await ledger.cells.changedSince("p", "s", 0)).sort(), ["a", "b"]);
+    expectThat("a mark is given", typeof (await ledger.mark()) === "string");
   },
 
   async "can be flushed and closed after many records at once"(ledger) {

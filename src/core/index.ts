@@ -15,3 +15,4 @@ export * from "./statistics/index.js";
 export * from "./table/index.js";
 export * from "./template/index.js";
 export * from "./trial/index.js";
+export * from "./view/index.js";

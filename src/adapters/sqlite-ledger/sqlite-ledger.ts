@@ -8,6 +8,7 @@ import {
   type Json,
   type Ledger,
   type Reservation,
+  type DaySpendRecord,
   type SpendRecord,
   type VersionRecord,
 } from "../../core/index.js";
@@ -169,6 +170,10 @@ export function sqliteLedger(file: string): Ledger {
         const place = placeOf(plan, step);
         return ((like === undefined ? sql.countHeld.get(place) : sql.countAlike.get(place, like)) as { rows: number }).rows;
       },
+      async changedSince(plan, step, at) {
+        group.settle();
+        return (sql.changedSince.all(placeOf(plan, step), at) as [string][]).map(([key]) => key);
+      },
       async rename(plan, to) {
         group.settle();
         rename.immediate(plan, to);
@@ -225,6 +230,10 @@ export function sqliteLedger(file: string): Ledger {
     },
     charges: {
       of: async (subject) => sql.chargesOf.all(subject) as SpendRecord[],
+      byDay: async (since) => {
+        group.settle();
+        return sql.chargesByDay.all(since) as DaySpendRecord[];
+      },
       since: async (day) => (sql.chargedSince.get(day) as { spent: number }).spent,
       async reserve(about) {
         // What is on its way to be charged is no longer in its holder's reservation.
@@ -246,6 +255,12 @@ export function sqliteLedger(file: string): Ledger {
         }),
       end: (run) => group.write(() => sql.endRun.run(run.endedAt, run.end, JSON.stringify(run.tally), run.id)),
       find: async (kind, subject, limit) => (sql.runs.all(kind, subject, limit) as RunRow[]).map(runRecord),
+      recent: async ({ limit, before, kind, subject }) => {
+        group.settle();
+        return (sql.recentRuns.all({ limit, before: before ?? null, kind: kind ?? null, subject: subject ?? null }) as RunRow[]).map(
+          runRecord,
+        );
+      },
     },
     versions: {
       async of(template, { hash, text, at }) {
@@ -264,6 +279,11 @@ export function sqliteLedger(file: string): Ledger {
         return row && (JSON.parse(row.value) as Json);
       },
       set: (name, value) => group.write(() => sql.setFact.run(name, JSON.stringify(value))),
+      find: async (beginning) => {
+        group.settle();
+        const rows = sql.facts.all(beginning, `${beginning}\u{10ffff}`) as { name: string; value: string }[];
+        return new Map(rows.map(({ name, value }) => [name, JSON.parse(value) as Json]));
+      },
       swap: async (name, expected, value) => swap.immediate(name, expected, value),
     },
     leases: {
@@ -287,6 +307,7 @@ export function sqliteLedger(file: string): Ledger {
         if (undone) sql.undo.run(JSON.stringify({ by: undone.by, at: undone.at }), undone.act);
         if (holder !== undefined && release.length > 0) letGo(holder, release);
       }),
+    mark: async () => String(db.pragma("data_version", { simple: true })),
     async flush() {
       group.settle();
       db.pragma("wal_checkpoint(FULL)");
@@ -332,6 +353,7 @@ function statements(db: Database.Database) {
     heldAfter: heldStatement(db, "alike > ''", true),
     heldAlike: heldStatement(db, "alike = ?", false),
     heldAlikeAfter: heldStatement(db, "alike = ?", true),
+    changedSince: db.prepare("SELECT key FROM cells WHERE place = ? AND at >= ?").raw(),
     countHeld: db.prepare("SELECT count(*) AS rows FROM cells WHERE place = ? AND alike > ''"),
     countAlike: db.prepare("SELECT count(*) AS rows FROM cells WHERE place = ? AND alike = ?"),
     dropPlan: ["cells", "replaced", "decisions"]
@@ -357,12 +379,18 @@ function statements(db: Database.Database) {
     runs: db.prepare(
       "SELECT id, kind, subject, started, ended, outcome, tally FROM runs WHERE kind = ? AND subject = ? ORDER BY started DESC LIMIT ?",
     ),
+    recentRuns: db.prepare(`SELECT id, kind, subject, started, ended, outcome, tally FROM runs
+      WHERE (@before IS NULL OR started < @before) AND (@kind IS NULL OR kind = @kind) AND (@subject IS NULL OR subject = @subject)
+      ORDER BY started DESC LIMIT @limit`),
     addCharge:
       db.prepare(`INSERT INTO charges (run, step, model, day, requests, tokens_in, tokens_out, spent, unsure) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
       ON CONFLICT DO UPDATE SET requests = requests + excluded.requests, tokens_in = tokens_in + excluded.tokens_in, tokens_out = tokens_out + excluded.tokens_out, spent = spent + excluded.spent, unsure = unsure + excluded.unsure`),
     chargesOf:
       db.prepare(`SELECT model, step, sum(requests) AS requests, sum(tokens_in) AS tokensIn, sum(tokens_out) AS tokensOut, sum(spent) AS spent, sum(unsure) AS unsure
       FROM charges WHERE run IN (SELECT id FROM runs WHERE subject = ?) GROUP BY model, step ORDER BY model, step`),
+    chargesByDay:
+      db.prepare(`SELECT day, kind, subject, model, step, sum(requests) AS requests, sum(tokens_in) AS tokensIn, sum(tokens_out) AS tokensOut, sum(spent) AS spent, sum(unsure) AS unsure
+      FROM charges JOIN runs ON runs.id = charges.run WHERE day >= ? GROUP BY day, kind, subject, model, step ORDER BY day DESC, kind, subject, model, step`),
     chargedSince: db.prepare("SELECT coalesce(sum(spent + unsure), 0) AS spent FROM charges WHERE day >= ?"),
     someAnswers: db.prepare(
       "SELECT id, fingerprint, template, version, model, run, at, basis, answer FROM answers WHERE id > ? ORDER BY id LIMIT ?",
@@ -373,6 +401,7 @@ function statements(db: Database.Database) {
       AND (@subject IS NULL OR run IN (SELECT id FROM runs WHERE subject = @subject))
       AND fingerprint NOT IN (SELECT fingerprint FROM cells WHERE fingerprint IS NOT NULL)`),
     fact: db.prepare("SELECT value FROM notes WHERE name = ?"),
+    facts: db.prepare("SELECT name, value FROM notes WHERE name >= ? AND name < ? AND value <> 'null' ORDER BY name"),
     setFact: db.prepare("INSERT OR REPLACE INTO notes (name, value) VALUES (?, ?)"),
     takeLeases: db.prepare(
       "INSERT INTO leases (name, holder, process, until) SELECT value, ?, ?, ? FROM json_each(?) WHERE true ON CONFLICT DO NOTHING",

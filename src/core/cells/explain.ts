@@ -5,7 +5,7 @@ import { changesOf } from "./changes.js";
 import { absorbEdits } from "./edits.js";
 import { inputsFor, type Passing } from "./passing.js";
 import { workOf, type FillSetup, type StepWork } from "./setup.js";
-import { stateOf } from "./survey.js";
+import { stateOf } from "./seen.js";
 import { considerAll, type Considered } from "./walk.js";
 
 /** Everything that is known of the cells that one step fills in one row. */

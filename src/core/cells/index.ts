@@ -4,8 +4,18 @@ export { absorbEdits } from "./edits.js";
 export { explainCells, type CellExplanation } from "./explain.js";
 export type { FilledRow } from "./filled-row.js";
 export { columnState, shownRow } from "./hold-values.js";
-export { handOn, inputsFor, notesRead, rowFor, type Passing, type RowState } from "./passing.js";
-export { answeredCells, givenCells, leftCells, markedCells, releasedCells, restandingCells, setCells, type Asked } from "./record.js";
+export { handOn, inputsFor, notesRead, rowFor, typed, type Passing, type RowState } from "./passing.js";
+export {
+  answeredCells,
+  givenCells,
+  leftCells,
+  markedCells,
+  releasedCells,
+  restandingCells,
+  setCells,
+  valuesOf,
+  type Asked,
+} from "./record.js";
 export {
   askingOf,
   givesUp,
@@ -19,10 +29,12 @@ export {
   type FillSetup,
   type Progress,
   type StepWork,
+  type Target,
   type Work,
 } from "./setup.js";
 export { IN_TIME, settleHeld, withoutColumns, type CellVerdict } from "./settle-held.js";
 export { renewsStanding } from "./standing.js";
+export { seenRows, type SeenCell, type SeenRow } from "./seen.js";
 export { survey, type OpenCell, type Survey } from "./survey.js";
 export { Told, type ToldNote } from "./told.js";
 export { consider, considerAll, filledMark, filledRows, inputCells, walk } from "./walk.js";

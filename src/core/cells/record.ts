@@ -259,8 +259,9 @@ function keptEdits(work: Work, record: CellRecord | undefined): CellRecord["edit
   return kept.length > 0 ? Object.fromEntries(kept) : undefined;
 }
 
-function valuesOf(
-  { targets }: StepWork,
+/** Column -> what an answer's parts put into it. */
+export function valuesOf(
+  { targets }: Pick<StepWork, "targets">,
   parts: Readonly<Record<string, unknown>>,
   confidence: number | undefined,
 ): Record<string, CellValue> {

@@ -1,11 +1,10 @@
 import { patternsReady, remark, sentenceOf, type Remark } from "../ground/index.js";
-import type { CellRecord, CellState } from "../ledger/index.js";
+import type { CellState } from "../ledger/index.js";
 import { PROMPT_FORM } from "../template/index.js";
 import { changesOf } from "./changes.js";
-import type { Decision } from "./decide.js";
 import { editRemarks } from "./edit-remarks.js";
-import { columnState } from "./hold-values.js";
 import { absorbEdits } from "./edits.js";
+import { ownState, reasonOf, stateOf } from "./seen.js";
 import { isRuled, workOf, type FillSetup } from "./setup.js";
 import { KEYS_SHOWN, Told, type ToldNote } from "./told.js";
 import { considerAll } from "./walk.js";
@@ -105,23 +104,4 @@ function addTo<About extends object>(groups: Map<string, Group<About>>, name: st
   group.rows++;
   if (group.keys.length < KEYS_SHOWN) group.keys.push(key);
   groups.set(name, group);
-}
-
-/** How one column stands in a row whose cells stand so. */
-function ownState(record: CellRecord | undefined, column: string, state: CellState): CellState {
-  const own = columnState(record, column);
-  return own === "edited" || (state === "held" && record?.held) || own === "skipped" ? own : state;
-}
-
-/** The state in which a row's cells stand before anything is done about them. */
-export function stateOf(decision: Decision): CellState {
-  if (decision.do === "give" || decision.do === "set") return "blank";
-  if (decision.do === "release") return "held";
-  return decision.do === "answer" ? decision.was : decision.state;
-}
-
-function reasonOf(decision: Decision, recorded: Remark | undefined, state: CellState, changed: Remark | undefined): Remark {
-  if (decision.do === "leave" || decision.do === "mark") return decision.reason ?? recorded ?? remark("unknown");
-  if (state === "stale") return recorded?.code === "notRenewed" ? recorded : (changed ?? recorded ?? remark("changed"));
-  return state === "failed" ? (recorded ?? remark("failed")) : remark("notYet");
 }

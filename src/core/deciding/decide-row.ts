@@ -100,18 +100,24 @@ export async function decidingWork(setup: FillSetup): Promise<Work> {
   return { ...workOf(setup), writtenAt };
 }
 
-/** Nobody else decides about a row meanwhile, in whatever process. @throws YoroshiError `rowBusy`, `nothingToDecide`. */
+/**
+ * Nobody else decides about a row meanwhile, in whatever process.
+ *
+ * @param blank what counts as the row's record where it has none. Default: that is an error.
+ * @throws YoroshiError `rowBusy`, `nothingToDecide`.
+ */
 export async function withRow<T>(
   work: Work,
   step: string,
   key: string,
   act: (one: StepWork, record: CellRecord) => Promise<T>,
+  blank?: CellRecord,
 ): Promise<T> {
   const one = askingStep(work, step);
   const letGo = await claimRow(work, `decide:${work.plan.name} ${step} ${key}`);
   if (!letGo) throw new YoroshiError("rowBusy", { key });
   try {
-    const record = (await work.ledger.cells.find(work.plan.name, step, [key])).get(key);
+    const record = (await work.ledger.cells.find(work.plan.name, step, [key])).get(key) ?? blank;
     if (!record) throw new YoroshiError("nothingToDecide", { plan: work.plan.name, key });
     return await act(one, record);
   } finally {

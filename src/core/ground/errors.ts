@@ -154,6 +154,12 @@ export const ERRORS = {
     (d: { target: string; columns: readonly string[] }) =>
       `${d.target} holds values in \`${d.columns.join("`, `")}\` that the ledger knows nothing of (was it lost?). --standing renew writes them anew and keeps the file as a backup; --standing keep takes them for a person's.`,
   ),
+  tableTooLarge: entry(
+    2,
+    409,
+    (d: { table: string; rows: number }) =>
+      `${d.table} has more than ${d.rows.toLocaleString("en")} rows, too many to be looked at as a whole. Fills and review go on all the same; point the plan at a part of it to look at its rows.`,
+  ),
   badInput: entry(2, 400, (d: { job: string; problems: readonly string[] }) => `${d.job}: ${d.problems.join("; ")}.`),
   badOption: entry(2, 400, (d: { option: string; problem: string }) => `${d.option}: ${d.problem}`),
   keyNotFound: entry(

@@ -10,6 +10,7 @@ export type {
   ChargeStore,
   CheckedRow,
   CheckRecord,
+  DaySpendRecord,
   DecidedCell,
   DecisionRecord,
   DecisionStore,

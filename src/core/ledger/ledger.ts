@@ -199,6 +199,15 @@ export interface SpendRecord {
   readonly unsure: Micros;
 }
 
+/** What was spent on one day, by what it was spent on. */
+export interface DaySpendRecord extends SpendRecord {
+  /** Days since 1970 UTC. */
+  readonly day: number;
+  readonly kind: RunRecord["kind"];
+  /** The plan of fills, the template of trials and tries. */
+  readonly subject: string;
+}
+
 /** What is recorded at once. */
 export interface Entry {
   /** The first answer of a fingerprint wins, unless `replace` says that these were asked afresh. */
@@ -250,6 +259,8 @@ export interface CellStore {
   ): Promise<CellRecord[]>;
   /** How many there are. */
   countHeld(plan: string, step: string, like?: string): Promise<number>;
+  /** The keys of rows whose cells of a step were recorded at a moment or later, milliseconds since 1970. */
+  changedSince(plan: string, step: string, at: number): Promise<string[]>;
   /**
    * Gives all cells of a plan, with what was decided about them, another plan's name; what that name had goes. So a plan can be pointed at
    * another table and back.
@@ -294,6 +305,8 @@ export interface Reservation {
 export interface ChargeStore {
   /** What all runs of a subject were charged, by model and step. */
   of(subject: string): Promise<SpendRecord[]>;
+  /** What runs were charged from a day on (days since 1970 UTC), day by day, newest first. */
+  byDay(since: number): Promise<DaySpendRecord[]>;
   /** What all runs were charged from a day on (days since 1970 UTC), what may have been charged included. */
   since(day: number): Promise<Micros>;
   /**
@@ -312,6 +325,14 @@ export interface RunStore {
   end(run: Required<Pick<RunRecord, "id" | "endedAt" | "end">> & { readonly tally: Json }): Promise<void>;
   /** Runs of a kind about a subject, newest first. */
   find(kind: RunRecord["kind"], subject: string, limit: number): Promise<RunRecord[]>;
+  /** Runs of all kinds about all subjects, newest first. */
+  recent(about: {
+    readonly limit: number;
+    /** Only those that began before a moment. */
+    readonly before?: number | undefined;
+    readonly kind?: RunRecord["kind"] | undefined;
+    readonly subject?: string | undefined;
+  }): Promise<RunRecord[]>;
 }
 
 export interface VersionStore {
@@ -324,6 +345,8 @@ export interface VersionStore {
 export interface FactStore {
   get(name: string): Promise<Json | undefined>;
   set(name: string, value: Json): Promise<void>;
+  /** Every fact whose name begins so, by name; those set to null are left out. */
+  find(beginning: string): Promise<Map<string, Json>>;
   /**
    * Sets a fact only where it still is what the caller knows of it (compare and set).
    *
@@ -360,6 +383,8 @@ export interface Ledger {
   readonly leases: LeaseStore;
   /** Keeps answers, cells and charges together, and lets go of what was held for them: all of it or nothing. */
   record(entry: Entry): Promise<void>;
+  /** A mark that changes when another process has recorded something. */
+  mark(): Promise<string>;
   /** Resolves once all that was recorded survives the loss of power. */
   flush(): Promise<void>;
   /** Flushes, and lets go of what was opened. */

@@ -1,6 +1,16 @@
 import { canonicalJson, type Json } from "../ground/index.js";
 import { addCharge, type Charge } from "./charges.js";
-import type { AnswerRecord, CellRecord, CheckRecord, DecisionRecord, Ledger, RunRecord, SpendRecord, VersionRecord } from "./ledger.js";
+import type {
+  AnswerRecord,
+  CellRecord,
+  CheckRecord,
+  DaySpendRecord,
+  DecisionRecord,
+  Ledger,
+  RunRecord,
+  SpendRecord,
+  VersionRecord,
+} from "./ledger.js";
 import { grantOf } from "./reserve.js";
 
 /**
@@ -74,6 +84,8 @@ export function memoryLedger(): Ledger {
           .filter(({ key }) => after === undefined || key > after)
           .slice(0, limit),
       countHeld: async (plan, step, like) => heldOf(plan, step, like).length,
+      changedSince: async (plan, step, at) =>
+        [...cells.values()].filter((one) => one.plan === plan && one.step === step && one.at >= at).map(({ key }) => key),
       rename: async (plan, to) => {
         const moved = [...cells.values()].filter((one) => one.plan === plan);
         for (const [id, one] of cells) if (one.plan === plan || one.plan === to) cells.delete(id);
@@ -110,6 +122,26 @@ export function memoryLedger(): Ledger {
         }));
         return records.sort((one, other) => (one.model < other.model || (one.model === other.model && one.step < other.step) ? -1 : 1));
       },
+      byDay: async (since) => {
+        const days = new Map<string, DaySpendRecord>();
+        for (const { run, step, model, day, requests, tokensIn, tokensOut, spent, unsure } of charges.values()) {
+          const about = runs.get(run);
+          if (day < since || !about) continue;
+          const { kind, subject } = about;
+          const id = JSON.stringify([day, kind, subject, model, step]);
+          const sum = days.get(id) ?? { day, kind, subject, model, step, requests: 0, tokensIn: 0, tokensOut: 0, spent: 0, unsure: 0 };
+          days.set(id, {
+            ...sum,
+            requests: sum.requests + requests,
+            tokensIn: sum.tokensIn + tokensIn,
+            tokensOut: sum.tokensOut + tokensOut,
+            spent: sum.spent + spent,
+            unsure: sum.unsure + unsure,
+          });
+        }
+        const order = ({ kind, subject, model, step }: DaySpendRecord): string => JSON.stringify([kind, subject, model, step]);
+        return [...days.values()].sort((a, b) => b.day - a.day || (order(a) < order(b) ? -1 : 1));
+      },
       since: async (day) => chargedSince(day),
       reserve: async (about) => {
         const others = [...reserved].reduce(
@@ -133,6 +165,14 @@ export function memoryLedger(): Ledger {
           .filter((run) => run.kind === kind && run.subject === subject)
           .sort((a, b) => b.startedAt - a.startedAt)
           .slice(0, limit),
+      recent: async ({ limit, before = Number.POSITIVE_INFINITY, kind, subject }) =>
+        [...runs.values()]
+          .filter(
+            (run) =>
+              run.startedAt < before && (kind === undefined || run.kind === kind) && (subject === undefined || run.subject === subject),
+          )
+          .sort((a, b) => b.startedAt - a.startedAt)
+          .slice(0, limit),
     },
     versions: {
       of: async (template, { hash, text, at }) => {
@@ -148,6 +188,8 @@ export function memoryLedger(): Ledger {
     facts: {
       get: async (name) => facts.get(name),
       set: async (name, value) => void facts.set(name, value),
+      find: async (beginning) =>
+        new Map([...facts].filter(([name, value]) => name.startsWith(beginning) && value !== null).sort(([a], [b]) => (a < b ? -1 : 1))),
       swap: async (name, expected, value) => {
         const now = facts.get(name);
         const isSame = now === undefined || expected === undefined ? now === expected : canonicalJson(now) === canonicalJson(expected);
@@ -189,6 +231,7 @@ export function memoryLedger(): Ledger {
         );
       if (entry.holder !== undefined) release(entry.holder, entry.release ?? []);
     },
+    mark: async () => "",
     flush: async () => undefined,
     close: async () => undefined,
   };

@@ -1,0 +1,280 @@
+import { sentenceOf, YoroshiError } from "../ground/index.js";
+import { seenRows, typed, workOf, type FillSetup, type SeenRow, type Target } from "../cells/index.js";
+import type { CellState } from "../ledger/index.js";
+import type { Row } from "../table/index.js";
+import { columnNamed, isNumber, rowTest, type QueriedRow, type ViewQuery, type ViewSort } from "./query.js";
+
+/** A column of a table, as a person sees it. */
+export interface ViewColumn {
+  readonly name: string;
+  /** Of a column that the plan fills: the step, and the kind of the answer's part; a plain column has none. */
+  readonly filled?: { readonly step: string; readonly part?: string | undefined; readonly kind?: string | undefined } | undefined;
+}
+
+/** How a filled cell stands; left out of a page where it is simply filled. */
+export interface ViewState {
+  readonly state: CellState;
+  readonly reason?: string | undefined;
+  /** What waits for a decision. */
+  readonly held?: string | undefined;
+}
+
+export interface ViewRow {
+  readonly key: string;
+  readonly place: string;
+  /** In the order of the columns. */
+  readonly values: readonly string[];
+  /** Column -> how its cell stands, where it is not simply filled. */
+  readonly states: Readonly<Record<string, ViewState>>;
+  /** Why the row cannot be used. */
+  readonly problem?: string | undefined;
+}
+
+export interface ViewPage {
+  /** All rows of the table; those that the query finds; the first of the page among them. */
+  readonly rows: number;
+  readonly found: number;
+  readonly from: number;
+  readonly page: readonly ViewRow[];
+}
+
+/** The most rows that a view holds: beyond, a table is filled and reviewed all the same, but not looked at as a whole. */
+const MOST_ROWS = 1_000_000;
+const CACHED = 12;
+const STATES: readonly CellState[] = ["blank", "filled", "stale", "edited", "held", "failed", "skipped"];
+
+/** What the view keeps of a filled column. */
+interface FilledColumn {
+  readonly target: Target;
+  readonly step: string;
+  readonly values: string[];
+  readonly states: Uint8Array;
+  readonly reasons: Uint32Array;
+  /** Row -> what waits. */
+  readonly held: Map<number, string>;
+}
+
+/**
+ * A plan's table as it stood at one moment, with the columns that the plan fills: for pages of rows, sorted, filtered and searched, and for
+ * figures of a column. It holds all rows, so that a page takes no longer than a look over them; what changes in the ledger is brought in by
+ * `renew`.
+ */
+export interface TableView {
+  readonly columns: readonly ViewColumn[];
+  readonly rows: number;
+  /** @throws YoroshiError `notFound` for a column that is not there, `badOption` for a condition that cannot be read. */
+  page(query: ViewQuery, about: { readonly from: number; readonly limit: number }): ViewPage;
+  /** The values, and states where it is filled, of one column in the rows that a query finds, in the table's order. */
+  column(name: string, query: ViewQuery): { readonly values: readonly string[]; readonly states: readonly CellState[] | undefined };
+  /** Brings in how the cells of these rows stand now; keys that the table lacks are left out. Returns how many rows were looked at. */
+  renew(keys: Iterable<string>): Promise<number>;
+}
+
+/**
+ * Reads a plan's table into a view. Asks nothing.
+ *
+ * @param onShare told how much of the table has been read, 0 to 1.
+ * @throws YoroshiError `tableTooLarge` beyond a million rows.
+ */
+export async function openView(setup: FillSetup, onShare?: (rows: number) => void): Promise<TableView> {
+  const rows: Row[] = [];
+  const source = await setup.table.columns();
+  const filled = filledColumns(setup);
+  const reasons = new Reasons();
+  const chunks: SeenRow[] = [];
+  for await (const seen of seenRows(setup)) {
+    if (rows.length + seen.length > MOST_ROWS) throw new YoroshiError("tableTooLarge", { table: setup.table.name, rows: MOST_ROWS });
+    for (const one of seen) {
+      rows.push(one.row);
+      chunks.push(one);
+    }
+    onShare?.(rows.length);
+  }
+  const kept = filled.map(({ target, step }): FilledColumn => ({
+    target,
+    step,
+    values: Array.from({ length: rows.length }, () => ""),
+    states: new Uint8Array(rows.length),
+    reasons: new Uint32Array(rows.length),
+    held: new Map(),
+  }));
+  const view = new HeldView(setup, source, rows, kept, reasons);
+  for (const [index, one] of chunks.entries()) view.put(index, one);
+  return view;
+}
+
+function filledColumns(setup: FillSetup): { readonly target: Target; readonly step: string }[] {
+  return workOf(setup).steps.flatMap(({ name, targets }) => targets.map((target) => ({ target, step: name })));
+}
+
+/** Sentences, each kept once. */
+class Reasons {
+  readonly #sentences = [""];
+  readonly #numbers = new Map<string, number>();
+
+  numberOf(sentence: string): number {
+    let number = this.#numbers.get(sentence);
+    if (number === undefined) this.#numbers.set(sentence, (number = this.#sentences.push(sentence) - 1));
+    return number;
+  }
+
+  at(number: number): string {
+    return this.#sentences[number]!;
+  }
+}
+
+class HeldView implements TableView {
+  readonly columns: readonly ViewColumn[];
+  readonly #names: readonly string[];
+  readonly #filled: ReadonlyMap<string, FilledColumn>;
+  readonly #places = new Map<string, number>();
+  /** Column -> the place of each row when sorted by it; equal values have the same. */
+  readonly #ranks = new Map<string, Uint32Array>();
+  readonly #found = new Map<string, Uint32Array>();
+  readonly #sorted = new Map<string, Uint32Array>();
+
+  constructor(
+    readonly setup: FillSetup,
+    source: readonly string[],
+    readonly all: readonly Row[],
+    filled: readonly FilledColumn[],
+    readonly reasons: Reasons,
+  ) {
+    this.#filled = new Map(filled.map((one) => [one.target.name, one]));
+    this.#names = [...source, ...filled.map(({ target }) => target.name).filter((name) => !source.includes(name))];
+    this.columns = this.#names.map((name) => {
+      const own = this.#filled.get(name);
+      if (!own) return { name };
+      const { part } = own.target;
+      return { name, filled: { step: own.step, ...(part ? { part: part.name, kind: part.spec.kind } : {}) } };
+    });
+    for (const [index, row] of all.entries()) if (!this.#places.has(row.key)) this.#places.set(row.key, index);
+  }
+
+  get rows(): number {
+    return this.all.length;
+  }
+
+  put(index: number, { cells }: SeenRow): void {
+    for (const { column, value, state, reason, held } of cells) {
+      const own = this.#filled.get(column)!;
+      own.values[index] = value;
+      own.states[index] = STATES.indexOf(state);
+      own.reasons[index] = reason ? this.reasons.numberOf(sentenceOf(reason)) : 0;
+      if (held === undefined) own.held.delete(index);
+      else own.held.set(index, held);
+    }
+  }
+
+  async renew(keys: Iterable<string>): Promise<number> {
+    const places = [...new Set(keys)].flatMap((key) => this.#places.get(key) ?? []);
+    if (places.length === 0) return 0;
+    const rows = places.map((place) => this.all[place]!);
+    let next = 0;
+    for await (const seen of seenRows(this.setup, rows)) for (const one of seen) this.put(places[next++]!, one);
+    this.#ranks.clear();
+    this.#found.clear();
+    this.#sorted.clear();
+    return places.length;
+  }
+
+  page(query: ViewQuery, { from, limit }: { readonly from: number; readonly limit: number }): ViewPage {
+    const found = this.#sort(query);
+    const page = [...found.subarray(from, from + limit)].map((index) => this.#rowAt(index));
+    return { rows: this.rows, found: found.length, from, page };
+  }
+
+  column(name: string, query: ViewQuery): { readonly values: readonly string[]; readonly states: readonly CellState[] | undefined } {
+    columnNamed(this.#names, name);
+    const found = [...this.#find(query)];
+    const own = this.#filled.get(name);
+    return { values: found.map((index) => this.#value(name, index)), states: own && found.map((index) => STATES[own.states[index]!]!) };
+  }
+
+  #rowAt(index: number): ViewRow {
+    const row = this.all[index]!;
+    const states: Record<string, ViewState> = {};
+    for (const [name, own] of this.#filled) {
+      const state = STATES[own.states[index]!]!;
+      const reason = this.reasons.at(own.reasons[index]!);
+      const held = own.held.get(index);
+      if (state !== "filled" || held !== undefined)
+        states[name] = { state, ...(reason === "" ? {} : { reason }), ...(held === undefined ? {} : { held }) };
+    }
+    const values = this.#names.map((name) => this.#value(name, index));
+    return { key: row.key, place: row.place, values, states, ...(row.problem === undefined ? {} : { problem: row.problem }) };
+  }
+
+  #value(column: string, index: number): string {
+    return this.#filled.get(column)?.values[index] ?? this.all[index]!.values[column] ?? "";
+  }
+
+  /** The rows that a query finds, in the table's order. */
+  #find(query: ViewQuery): Uint32Array {
+    const { search, filters, where } = query;
+    return cached(this.#found, JSON.stringify([search, filters, where]), () => {
+      const test = rowTest(query, this.#names);
+      const found = new Uint32Array(this.rows);
+      let count = 0;
+      let at = 0;
+      const row: QueriedRow = {
+        value: (column) => this.#value(column, at),
+        state: (column) => STATES[this.#filled.get(column)?.states[at] ?? -1],
+        typed: () => this.#typed(at),
+      };
+      for (at = 0; at < this.rows; at++) if (test(row)) found[count++] = at;
+      return found.slice(0, count);
+    });
+  }
+
+  #typed(index: number): Record<string, unknown> {
+    const { values, numbers } = this.all[index]!;
+    const row: Record<string, unknown> = { ...values, ...numbers };
+    for (const [name, { target, values: own }] of this.#filled) row[name] = typed(target, own[index]!);
+    return row;
+  }
+
+  #sort(query: ViewQuery): Uint32Array {
+    const { sort = [] } = query;
+    const found = this.#find(query);
+    if (sort.length === 0) return found;
+    return cached(this.#sorted, JSON.stringify(query), () => {
+      const keys = sort.map((one) => this.#sortKey(one));
+      return found.slice().sort((a, b) => {
+        for (const key of keys) if (key[a] !== key[b]) return key[a]! - key[b]!;
+        return a - b;
+      });
+    });
+  }
+
+  /** A number for each row by which it sorts; what is blank comes last, whichever way it is sorted. */
+  #sortKey({ column, descending = false }: ViewSort): Uint32Array {
+    const ranks = cached(this.#ranks, columnNamed(this.#names, column), () =>
+      ranked(Array.from({ length: this.rows }, (_, at) => this.#value(column, at))),
+    );
+    return descending ? ranks.map((rank) => (rank === LAST ? LAST : LAST - 1 - rank)) : ranks;
+  }
+}
+
+function cached<T>(kept: Map<string, T>, name: string, make: () => T): T {
+  let found = kept.get(name);
+  if (found === undefined) {
+    found = make();
+    if (kept.size >= CACHED) kept.delete(kept.keys().next().value!);
+  } else kept.delete(name);
+  kept.set(name, found);
+  return found;
+}
+
+const LAST = 0xffff_ffff;
+/** Words as people sort them, numbers inside them by their size. */
+const byWords = new Intl.Collator(undefined, { numeric: true, sensitivity: "variant" });
+
+/** The place of each value among the different ones: numbers first, by size, then words, then what is blank. */
+function ranked(values: readonly string[]): Uint32Array {
+  const different = [...new Set(values)].filter((value) => value !== "");
+  const numbers = different.filter(isNumber).sort((a, b) => Number(a) - Number(b));
+  const words = different.filter((value) => !isNumber(value)).sort(byWords.compare);
+  const places = new Map([...numbers, ...words].map((value, place) => [value, place]));
+  return Uint32Array.from(values, (value) => places.get(value) ?? LAST);
+}
