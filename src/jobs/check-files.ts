@@ -48,7 +48,7 @@ export const checkFiles = defineJob({
 });
 
 /** As one reads the file. */
-const inOrder = <T extends Complaint | Warning>(told: readonly T[]): T[] =>
+export const inOrder = <T extends Complaint | Warning>(told: readonly T[]): T[] =>
   [...told].sort((a, b) => a.place.line - b.place.line || a.place.column - b.place.column);
 
 async function chosenFiles(project: Project, names: readonly string[]): Promise<{ what: "template" | "plan"; name: string }[]> {

@@ -9,7 +9,6 @@ import {
   type FillOptions,
   type FillReport,
   type FillSetup,
-  type Progress,
 } from "../core/index.js";
 import { tokenizer } from "../files/index.js";
 import type { Project } from "../project/index.js";
@@ -69,16 +68,31 @@ const report = z.object({
 export type FilledPlan = z.output<typeof filled>;
 export type FillPlanReport = z.output<typeof report>;
 
-export type FillPlanEvent =
+const event = z.discriminatedUnion("type", [
   /** A plan is about to be filled. */
-  | { readonly type: "begin"; readonly plan: string }
+  z.object({ type: z.literal("begin"), plan: z.string() }),
   /** Something that a person should know before it begins. */
-  | { readonly type: "notice"; readonly text: string; readonly isWarning: boolean }
-  | { readonly type: "progress"; readonly progress: Progress }
+  z.object({ type: z.literal("notice"), text: z.string(), isWarning: z.boolean() }),
+  z.object({
+    type: z.literal("progress"),
+    progress: z.object({
+      /** How much of the table is done with or in flight, 0 to 1. */
+      share: z.number(),
+      rows: count,
+      asked: count,
+      reused: count,
+      failed: count,
+      inFlight: count,
+      spent: money,
+    }),
+  }),
   /** A model's host keeps failing, so that the run waits for it, or answers again. */
-  | { readonly type: "host"; readonly host: string; readonly state: "open" | "closed"; readonly problem: string | undefined }
+  z.object({ type: z.literal("host"), host: z.string(), state: z.enum(["open", "closed"]), problem: z.string().optional() }),
   /** A plan is filled, as far as it could be. */
-  | { readonly type: "end"; readonly filled: FilledPlan };
+  z.object({ type: z.literal("end"), filled }),
+]);
+
+export type FillPlanEvent = z.output<typeof event>;
 
 /** Fills a plan, and those made of its rows where that is asked for. */
 export const fillPlan = defineJob<typeof input, typeof report, FillPlanEvent>({
@@ -86,6 +100,7 @@ export const fillPlan = defineJob<typeof input, typeof report, FillPlanEvent>({
   summary: "Fills the columns of a plan: asks what is needed and not known, and writes the table.",
   input,
   report,
+  event,
   async run(project, choice, context) {
     const first = await fillOne(project, choice, context);
     const feeds = [...(await project.derivedFrom(choice.plan))];
@@ -155,10 +170,10 @@ async function runFill(
       stop,
       signal,
       on: {
-        progress: (progress) => on?.({ type: "progress", progress }),
+        progress: (progress) => on?.({ type: "progress", progress: { ...progress, spent: progress.spent / 1e6 } }),
         breaker: ({ id, host }, state, failure) => {
           log.note(state === "open" ? "host down" : "host back", { model: id, kind: failure?.kind });
-          on?.({ type: "host", host, state, problem: failure?.message });
+          on?.({ type: "host", host, state, ...(failure ? { problem: failure.message } : {}) });
         },
       },
     });

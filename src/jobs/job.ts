@@ -8,6 +8,8 @@ export interface JobContext<Event = never> {
   readonly signal?: AbortSignal | undefined;
   /** Aborted before `signal`: nothing new is begun, what is in flight is finished. */
   readonly stop?: AbortSignal | undefined;
+  /** Called before a question is asked whose answer is not known; what it throws refuses the question. Only where a job says so. */
+  readonly admit?: (() => Promise<void>) | undefined;
   /** Told what goes on. */
   readonly on?: ((event: Event) => void) | undefined;
 }
@@ -22,14 +24,19 @@ export interface Job<Input extends z.ZodType = z.ZodType, Report extends z.ZodTy
   readonly summary: string;
   readonly input: Input;
   readonly report: Report;
+  /** What it tells on the way, where it tells anything. */
+  readonly event?: z.ZodType<Event> | undefined;
   /** Does it. */
   run(subject: Subject, input: z.output<Input>, context: JobContext<Event>): Promise<z.input<Report>>;
 }
 
-/** What a job takes, what it gives, and what it tells on the way. */
-export type JobInput<J> = J extends Job<infer Input, z.ZodType, never, never> ? z.input<Input> : never;
+/** What a job takes. */
+export type JobInput<J> = J extends { readonly input: infer Input extends z.ZodType } ? z.input<Input> : never;
 /** What a job gives. */
-export type JobReport<J> = J extends Job<z.ZodType, infer Report, never, never> ? z.output<Report> : never;
+export type JobReport<J> = J extends { readonly report: infer Report extends z.ZodType } ? z.output<Report> : never;
+
+/** What a job tells on the way. */
+export type JobEvent<J> = J extends { readonly event?: z.ZodType<infer Event> | undefined } ? Event : never;
 
 export const defineJob = <Input extends z.ZodType, Report extends z.ZodType, Event = never, Subject = Project>(
   job: Job<Input, Report, Event, Subject>,

@@ -22,10 +22,9 @@ const input = z.strictObject({
 const report = z.object({ endpoint: z.string() });
 
 /** The stand-in listens at this address. */
-export interface StandinEvent {
-  readonly type: "listening";
-  readonly endpoint: string;
-}
+const event = z.object({ type: z.literal("listening"), endpoint: z.string() });
+
+export type StandinEvent = z.output<typeof event>;
 
 /** What can be made to go wrong, and what happens then. */
 export const listFaults = defineFreeJob({
@@ -44,6 +43,7 @@ export const serveStandin = defineFreeJob<typeof input, typeof report, StandinEv
   summary: "Serves the offline stand-in model over HTTP on this machine.",
   input,
   report,
+  event,
   async run({ faults = {}, ...options }, { signal, stop, on }) {
     checkFaults(faults);
     const server = await standinServer({ ...options, faults }).catch((error: unknown) => {

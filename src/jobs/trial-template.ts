@@ -6,7 +6,7 @@ import type { Project } from "../project/index.js";
 import { runContest, type ContestOptions, type ContestResult } from "./contest.js";
 import { defineJob } from "./job.js";
 import { modelError } from "./known-error.js";
-import { money, plain } from "./schemas.js";
+import { count, money, plain } from "./schemas.js";
 import { suggestVersion } from "./suggest-version.js";
 
 const input = z.strictObject({
@@ -76,11 +76,9 @@ export type TrialTemplateReport = z.output<typeof report>;
 export type TrialContestant = z.output<typeof contestant>;
 
 /** How far the samples are. */
-export interface TrialTemplateEvent {
-  readonly type: "progress";
-  readonly done: number;
-  readonly total: number;
-}
+const event = z.object({ type: z.literal("progress"), done: count, total: count });
+
+export type TrialTemplateEvent = z.output<typeof event>;
 
 const DEFAULT_HALF_WIDTH = 0.05;
 
@@ -90,6 +88,7 @@ export const trialTemplate = defineJob<typeof input, typeof report, TrialTemplat
   summary: "Grades a template on samples whose right answers are known, and compares it with others.",
   input,
   report,
+  event,
   async run(project, choice, { signal, on }) {
     const options: ContestOptions = {
       samples: choice.samples,

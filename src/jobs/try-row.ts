@@ -1,6 +1,12 @@
 import * as z from "zod";
 import {
+  answerTokens,
+  costOf,
+  dearestUsage,
   inputCells,
+  mapValues,
+  messageText,
+  type ModelRequest,
   ModelFailure,
   readInputs,
   sentenceOf,
@@ -11,12 +17,13 @@ import {
   type Row,
 } from "../core/index.js";
 import type { LoadedTemplate, Project } from "../project/index.js";
+import { tokenizer } from "../files/index.js";
 import { defineJob } from "./job.js";
 import { modelError } from "./known-error.js";
-import { answerShape, message } from "./schemas.js";
+import { answerShape, count, message, money } from "./schemas.js";
 import { toldAnswer, toldPrompt } from "./told.js";
 
-const input = z.strictObject({
+const question = {
   /** A template or a plan, by its name or path. */
   of: z.string(),
   /** Of a plan: the row by its key. Default: the first that can be read. */
@@ -25,6 +32,10 @@ const input = z.strictObject({
   step: z.string().optional(),
   /** Values of inputs as a cell has them, instead of the row's or the template's own samples. */
   inputs: z.record(z.string(), z.string()).optional(),
+};
+
+const input = z.strictObject({
+  ...question,
   /** Ask even where the ledger has an answer. */
   fresh: z.boolean().optional(),
 });
@@ -70,9 +81,7 @@ export const tryRow = defineJob({
   input,
   report,
   async run(project, { of, row, step, inputs = {}, fresh = false }, { signal }) {
-    const { loaded, cells, notes, from } = (await project.isPlan(of))
-      ? await ofPlan(project, of, row, step, inputs)
-      : await ofTemplate(project, of, row, inputs);
+    const { loaded, cells, notes, from } = await questionOf(project, { of, row, step, inputs });
     const template = loaded.template.name;
     const prepared = await project.prepare(loaded.template);
     const reading = readInputs(prepared, cells);
@@ -103,6 +112,72 @@ export const tryRow = defineJob({
     };
   },
 });
+
+const shownPrompt = z.union([
+  z.object({ ...about, state: z.literal("declined"), reason: z.string(), reasonCode: z.string() }),
+  z.object({
+    ...about,
+    state: z.literal("ready"),
+    model: z.string(),
+    standin: z.boolean(),
+    inputNotes: z.array(z.string()),
+    shortened: z.record(z.string(), z.string()),
+    prompt: z.array(message),
+    /** Tokens of the prompt, and about as many as the answer will have. */
+    tokensIn: count,
+    tokensOut: count,
+    /** What the request will cost about, and at most; null where the model has no price. */
+    cost: money.nullable(),
+    dearest: money.nullable(),
+  }),
+]);
+
+/** The exact prompt about one row, with its tokens and its cost. Asks nothing. */
+export const showPrompt = defineJob({
+  name: "showPrompt",
+  summary: "Shows the exact prompt about one row, or about values given, with its tokens and cost. Asks nothing.",
+  input: z.strictObject(question),
+  report: shownPrompt,
+  async run(project, { inputs = {}, ...asked }) {
+    const { loaded, cells, notes, from } = await questionOf(project, { ...asked, inputs });
+    const template = loaded.template.name;
+    const prepared = await project.prepare(loaded.template);
+    const reading = readInputs(prepared, cells);
+    if (reading.state !== "ready")
+      return { template, from, state: "declined" as const, reason: sentenceOf(reading.reason), reasonCode: reading.reason.code };
+    const { model, isStandin } = await project.openModels(loaded.template, { asks: false });
+    const countTokens = await tokenizer();
+    const messages = prepared.render(reading.inputs);
+    const usage = {
+      tokensIn: messages.reduce((sum, one) => sum + countTokens(messageText(one)), 0),
+      tokensOut: answerTokens(prepared, countTokens),
+    };
+    const request = { messages, schema: prepared.schema, maxTokens: prepared.maxTokens };
+    return {
+      template,
+      from,
+      state: "ready" as const,
+      model: model.id,
+      standin: isStandin,
+      inputNotes: notes.map(sentenceOf),
+      shortened: mapValues(reading.shortened ?? {}, sentenceOf),
+      prompt: toldPrompt(messages),
+      ...usage,
+      cost: model.price ? costOf(usage, model.price) / 1e6 : null,
+      dearest: model.price ? costOf(dearestUsage(request as ModelRequest), model.price) / 1e6 : null,
+    };
+  },
+});
+
+interface QuestionChoice {
+  readonly of: string;
+  readonly row?: string | undefined;
+  readonly step?: string | undefined;
+  readonly inputs: Readonly<Record<string, string>>;
+}
+
+const questionOf = async (project: Project, { of, row, step, inputs }: QuestionChoice): Promise<Question> =>
+  (await project.isPlan(of)) ? ofPlan(project, of, row, step, inputs) : ofTemplate(project, of, row, inputs);
 
 async function ofTemplate(
   project: Project,

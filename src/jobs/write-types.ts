@@ -29,8 +29,12 @@ const report = z.object({
 
 export type TypesReport = z.output<typeof report>;
 
-export type TypesEvent =
-  { readonly type: "written"; readonly report: TypesReport } | { readonly type: "problem"; readonly message: string };
+const event = z.discriminatedUnion("type", [
+  z.object({ type: z.literal("written"), report }),
+  z.object({ type: z.literal("problem"), message: z.string() }),
+]);
+
+export type TypesEvent = z.output<typeof event>;
 
 /** The TypeScript types of the project's templates in one file. */
 export const writeTypes = defineJob<typeof input, typeof report, TypesEvent>({
@@ -38,6 +42,7 @@ export const writeTypes = defineJob<typeof input, typeof report, TypesEvent>({
   summary: "Writes TypeScript types of the project's templates into a file, and again whenever one changes where that is asked for.",
   input,
   report,
+  event,
   async run(project, { file = DEFAULT_FILE, watch: keeps = false }, context) {
     const target = path.resolve(project.root, file);
     const write = (): Promise<TypesReport> => writeOnce(project, target, context);

@@ -43,6 +43,8 @@ export interface Asked {
 export interface AskedOptions {
   /** Ask even where the ledger has an answer. */
   readonly fresh?: boolean | undefined;
+  /** Called before a question is asked whose answer is not known; what it throws refuses the question. */
+  readonly admit?: (() => Promise<void>) | undefined;
   /** Aborted: the caller waits no longer; a request that nobody waits for is dropped. */
   readonly signal?: CancelSignal | undefined;
 }
@@ -89,11 +91,12 @@ export class ProjectAsking {
     }
   }
 
-  async #ask(asked: Asked, { fresh = false, signal }: AskedOptions): Promise<{ readonly answer: Answer; readonly known: boolean }> {
+  async #ask(asked: Asked, { fresh = false, signal, admit }: AskedOptions): Promise<{ readonly answer: Answer; readonly known: boolean }> {
     const asking = await this.#readyAsking(asked);
     const fingerprint = asking.fingerprint(asked.inputs);
     const [record] = fresh ? [] : await this.project.ledger().answers.find([fingerprint]);
     if (record) return { answer: record.answer, known: true };
+    await admit?.();
     // A fresh answer is asked for in a run of its own, which knows no earlier one.
     const open = fresh ? await this.#openRun(asked.subject, asking) : await this.#runOf(asked.subject, asking);
     try {

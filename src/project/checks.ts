@@ -28,19 +28,34 @@ import { readPassages } from "./surroundings.js";
 /** A project, and where the person who names files in it stands. */
 export interface Checked extends Project {
   readonly cwd: string;
+  readonly confined: boolean;
+}
+
+/** A file's text as it stands, or as it would be: of a text that is given the file need not be there yet. */
+async function sourceOf(
+  project: Checked,
+  what: "template" | "plan",
+  nameOrPath: string,
+  text: string | undefined,
+): Promise<{ readonly file: string; readonly text: string }> {
+  const folder = what === "template" ? "templates" : "plans";
+  const found = await findFile(project, folder, what, nameOrPath).catch((error: unknown) => {
+    if (text === undefined || (error as { code?: string }).code !== "notFound") throw error;
+    return { file: path.posix.join(folder, `${nameOrPath}.yaml`) };
+  });
+  return { file: found.file, text: text ?? (await readText(path.resolve(project.root, found.file), found.file)) };
 }
 
 /** Reads a plan; where its key is missing or unknown, the complaint has the columns that could be one. */
-export async function readPlanFile(project: Checked, nameOrPath: string): Promise<ReturnType<typeof readPlan>> {
-  const { file } = await findFile(project.root, project.cwd, "plans", "plan", nameOrPath);
-  const read = readPlan(await readText(path.resolve(project.root, file), file), file);
+export async function readPlanFile(project: Checked, nameOrPath: string, given?: string): Promise<ReturnType<typeof readPlan>> {
+  const { file, text } = await sourceOf(project, "plan", nameOrPath, given);
+  const read = readPlan(text, file);
   return read.plan ? read : { ...read, complaints: await withKeyCandidates(project.tables, read.document, read.complaints) };
 }
 
 /** Every mistake in a template, and in what it names. */
-export async function checkTemplateFile(project: Checked, nameOrPath: string): Promise<readonly Complaint[]> {
-  const { file } = await findFile(project.root, project.cwd, "templates", "template", nameOrPath);
-  const text = await readText(path.resolve(project.root, file), file);
+export async function checkTemplateFile(project: Checked, nameOrPath: string, given?: string): Promise<readonly Complaint[]> {
+  const { file, text } = await sourceOf(project, "template", nameOrPath, given);
   readTemplate(text, file);
   // A pattern that was met is now held against what will match it.
   await patternsReady();
@@ -69,10 +84,10 @@ export async function checkTemplateFile(project: Checked, nameOrPath: string): P
 }
 
 /** Every mistake in a plan, also against its templates and its table. */
-export async function checkPlanFile(project: Checked, nameOrPath: string): Promise<readonly Complaint[]> {
-  await readPlanFile(project, nameOrPath);
+export async function checkPlanFile(project: Checked, nameOrPath: string, text?: string): Promise<readonly Complaint[]> {
+  await readPlanFile(project, nameOrPath, text);
   await patternsReady();
-  const { plan, document, complaints } = await readPlanFile(project, nameOrPath);
+  const { plan, document, complaints } = await readPlanFile(project, nameOrPath, text);
   if (!plan || !document) return complaints;
   const known = (await project.listTemplates()).map((template) => template.name);
   const templates: Record<string, Template> = {};
@@ -104,8 +119,8 @@ export async function checkPlanFile(project: Checked, nameOrPath: string): Promi
 }
 
 /** What works in a plan and is yet likely to give worse answers; told until it has filled. */
-export async function planWarnings(project: Checked, nameOrPath: string): Promise<readonly Warning[]> {
-  const { plan, document } = await readPlanFile(project, nameOrPath);
+export async function planWarnings(project: Checked, nameOrPath: string, text?: string): Promise<readonly Warning[]> {
+  const { plan, document } = await readPlanFile(project, nameOrPath, text);
   if (!plan || !document || (await hasFilled(project, plan))) return [];
   try {
     return warnPlan(plan, document, { name: sourceName(plan.table), columns: await (await project.table(plan)).columns() });
@@ -121,9 +136,9 @@ async function hasFilled(project: Checked, { name }: Plan): Promise<boolean> {
 }
 
 /** What works in a template and is yet likely to give worse answers; none while it has mistakes. */
-export async function templateWarnings(project: Checked, nameOrPath: string): Promise<readonly Warning[]> {
-  const { file } = await findFile(project.root, project.cwd, "templates", "template", nameOrPath);
-  const { template, document } = readTemplate(await readText(path.resolve(project.root, file), file), file);
+export async function templateWarnings(project: Checked, nameOrPath: string, given?: string): Promise<readonly Warning[]> {
+  const { file, text } = await sourceOf(project, "template", nameOrPath, given);
+  const { template, document } = readTemplate(text, file);
   if (!template || !document) return [];
   const prepared = await project.prepare(template).catch((error: unknown) => {
     if (error instanceof YoroshiError) return undefined; // a mistake, told as one

@@ -97,14 +97,22 @@ export async function listFiles(root: string, folder: string): Promise<NamedFile
     .sort((a, b) => a.name.localeCompare(b.name));
 }
 
+/** Where files are looked for. */
+export interface FilesPlace {
+  readonly root: string;
+  readonly cwd: string;
+  /** Only inside the project. */
+  readonly confined: boolean;
+}
+
 /** Finds a template or plan by its name or its path, as typed on the command line from `cwd`. */
-export async function findFile(root: string, cwd: string, folder: string, what: string, nameOrPath: string): Promise<NamedFile> {
+export async function findFile({ root, cwd, confined }: FilesPlace, folder: string, what: string, nameOrPath: string): Promise<NamedFile> {
   const known = await listFiles(root, folder);
   const named = known.find((candidate) => candidate.name === nameOrPath);
   if (named) return named;
   if (/\.ya?ml$/.test(nameOrPath)) {
-    for (const base of [cwd, root]) {
-      const absolute = path.resolve(base, nameOrPath);
+    for (const base of confined ? [root] : [cwd, root]) {
+      const absolute = confined ? insideProject(base, nameOrPath) : path.resolve(base, nameOrPath);
       if (existsSync(absolute)) return { name: path.basename(absolute).replace(/\.ya?ml$/, ""), file: path.relative(root, absolute) };
     }
   }

@@ -1,5 +1,6 @@
 import type {
   Answer,
+  CellRecord,
   Clock,
   Complaint,
   FillSetup,
@@ -92,10 +93,10 @@ export interface Project {
   isPlan(nameOrPath: string): Promise<boolean>;
   /** The plans whose rows are made of a plan's, and those made of these, each after what it is made of. */
   derivedFrom(nameOrPath: string): Promise<readonly string[]>;
-  /** Complaints about one file, and about what it names. */
-  check(what: "template" | "plan", nameOrPath: string): Promise<readonly Complaint[]>;
+  /** Complaints about one file, and about what it names. @param text what the file would say, instead of what it says. */
+  check(what: "template" | "plan", nameOrPath: string, text?: string): Promise<readonly Complaint[]>;
   /** What works in a template or a plan and is yet likely to give worse answers; none while it has mistakes. */
-  warnings(what: "template" | "plan", nameOrPath: string): Promise<readonly Warning[]>;
+  warnings(what: "template" | "plan", nameOrPath: string, text?: string): Promise<readonly Warning[]>;
   /** A text file of the project. */
   text(file: string): Promise<string>;
   /** A template with its references and background read. */
@@ -121,6 +122,8 @@ export interface Project {
   samples(prepared: Prepared, file: string | undefined, options?: SampleOptions): Promise<Samples>;
   /** The path of a samples file, relative to the project; by habit the one named after the template. */
   samplesFile(template: string, file: string | undefined): string;
+  /** Calls a function whenever cells were recorded in this process, by whatever run; returns the way to stop. */
+  onRecorded(listener: (cells: readonly CellRecord[]) => void): () => void;
   /** Waits for what is in flight, records what was paid, and closes what was opened; what comes later is refused with `projectClosed`. */
   close(): Promise<void>;
   /** The same as `close`, for `await using`. */
@@ -132,6 +135,8 @@ export interface ProjectOptions {
   /** Where to look from. Default: the working directory. */
   readonly cwd?: string | undefined;
   readonly clock?: Clock | undefined;
+  /** Only files inside the project, and in the folders that it names, are read and written, whoever names them. Default false. */
+  readonly confined?: boolean | undefined;
   /** Told what a person should know though nothing is wrong. */
   readonly onNotice?: ((text: string) => void) | undefined;
 }

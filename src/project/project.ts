@@ -28,6 +28,7 @@ import {
   YoroshiError,
   type Answer,
   type Asking,
+  type CellRecord,
   type Clock,
   type Complaint,
   type FillSetup,
@@ -36,7 +37,6 @@ import {
   type Micros,
   type Plan,
   type Prepared,
-  type Related,
   type SampleOptions,
   type Samples,
   type Sha256,
@@ -63,7 +63,8 @@ import type { LoadedTemplate, TemplateModels } from "./loaded.js";
 import { PROJECT_FILE, readProjectFile, type ProjectFile } from "./project-file.js";
 import { projectDatabases, type Databases } from "./databases.js";
 import { projectTables, type Tables } from "./tables.js";
-import { readReferences, readSurroundings, relatedOf, surroundingFiles } from "./surroundings.js";
+import { RelatedTables } from "./related-tables.js";
+import { readReferences, readSurroundings, surroundingFiles } from "./surroundings.js";
 
 /**
  * Opens the project around a folder.
@@ -85,7 +86,14 @@ export async function openProject(options: ProjectOptions = {}): Promise<Project
   if (root === undefined) throw new YoroshiError("noProject", { folder: cwd });
   const read = readProjectFile(await readText(path.join(root, PROJECT_FILE), PROJECT_FILE), PROJECT_FILE);
   if (!read.project) throw new YoroshiError("filesInvalid", { complaints: read.complaints });
-  return new OpenProject(root, cwd, read.project, options.clock ?? systemClock(), options.onNotice ?? (() => undefined));
+  return new OpenProject(
+    root,
+    cwd,
+    read.project,
+    options.clock ?? systemClock(),
+    options.onNotice ?? (() => undefined),
+    options.confined === true,
+  );
 }
 
 // `hash` came with Node 20.12.
@@ -111,8 +119,8 @@ class OpenProject implements Project {
   readonly asking: ProjectAsking;
   readonly #databases: Databases;
   #ledger: Ledger | undefined;
-  /** Look-ups to close with the project. */
-  readonly #open: Related[] = [];
+  readonly #related: RelatedTables;
+  readonly #recorded = new Set<(cells: readonly CellRecord[]) => void>();
   #closing: Promise<void> | undefined;
   #isClosed = false;
   readonly #files = new FileCache();
@@ -125,6 +133,7 @@ class OpenProject implements Project {
     readonly settings: ProjectFile,
     readonly clock: Clock,
     readonly onNotice: (text: string) => void,
+    readonly confined: boolean,
   ) {
     const { spendPerMonth } = settings.limits;
     this.monthlyCap = spendPerMonth === undefined ? undefined : toMicros(spendPerMonth);
@@ -132,12 +141,29 @@ class OpenProject implements Project {
     const environment = readEnvironment(root);
     this.models = projectModels(settings, clock, onNotice, projectKeys(root, environment));
     this.#databases = projectDatabases(root, settings, clock, onNotice, environment);
-    this.tables = projectTables(root, cwd, settings.folders, this.#databases, settings.csv, onNotice);
+    this.tables = projectTables({ root, cwd, folders: settings.folders, made: settings.csv, confined, onNotice }, this.#databases);
+    this.#related = new RelatedTables(this.tables);
   }
 
   ledger(): Ledger {
     if (this.#isClosed) throw new YoroshiError("projectClosed", {});
-    return (this.#ledger ??= sqliteLedger(insideProject(this.root, path.join(".yoroshi", "ledger.sqlite"))));
+    return (this.#ledger ??= this.#observed(sqliteLedger(insideProject(this.root, path.join(".yoroshi", "ledger.sqlite")))));
+  }
+
+  /** A ledger that tells who listens which cells were recorded. */
+  #observed(ledger: Ledger): Ledger {
+    return {
+      ...ledger,
+      record: async (entry) => {
+        await ledger.record(entry);
+        if (entry.cells && entry.cells.length > 0) for (const listener of this.#recorded) listener(entry.cells);
+      },
+    };
+  }
+
+  onRecorded(listener: (cells: readonly CellRecord[]) => void): () => void {
+    this.#recorded.add(listener);
+    return () => void this.#recorded.delete(listener);
   }
 
   listTemplates(): Promise<NamedFile[]> {
@@ -151,7 +177,7 @@ class OpenProject implements Project {
   async template(nameOrPath: string): Promise<LoadedTemplate> {
     let file = this.#found.get(nameOrPath);
     if (file === undefined || !existsSync(path.resolve(this.root, file))) {
-      ({ file } = await findFile(this.root, this.cwd, "templates", "template", nameOrPath));
+      ({ file } = await findFile(this, "templates", "template", nameOrPath));
       this.#found.set(nameOrPath, file);
     }
     return this.#readTemplate(file);
@@ -197,7 +223,7 @@ class OpenProject implements Project {
 
   async isPlan(nameOrPath: string): Promise<boolean> {
     if (/\.ya?ml$/.test(nameOrPath)) {
-      const { file } = await findFile(this.root, this.cwd, "plans", "plan", nameOrPath);
+      const { file } = await findFile(this, "plans", "plan", nameOrPath);
       return /^yoroshi:\s*plan\//m.test(await readText(path.resolve(this.root, file), file));
     }
     return (await this.listPlans()).some((plan) => plan.name === nameOrPath);
@@ -222,12 +248,12 @@ class OpenProject implements Project {
     return found;
   }
 
-  async check(what: "template" | "plan", nameOrPath: string): Promise<readonly Complaint[]> {
-    return what === "template" ? checkTemplateFile(this, nameOrPath) : checkPlanFile(this, nameOrPath);
+  async check(what: "template" | "plan", nameOrPath: string, text?: string): Promise<readonly Complaint[]> {
+    return what === "template" ? checkTemplateFile(this, nameOrPath, text) : checkPlanFile(this, nameOrPath, text);
   }
 
-  async warnings(what: "template" | "plan", nameOrPath: string): Promise<readonly Warning[]> {
-    return what === "template" ? templateWarnings(this, nameOrPath) : planWarnings(this, nameOrPath);
+  async warnings(what: "template" | "plan", nameOrPath: string, text?: string): Promise<readonly Warning[]> {
+    return what === "template" ? templateWarnings(this, nameOrPath, text) : planWarnings(this, nameOrPath, text);
   }
 
   text(file: string): Promise<string> {
@@ -352,8 +378,7 @@ class OpenProject implements Project {
         others: model.others,
       };
     }
-    const related = await relatedOf(this.tables, plan);
-    this.#open.push(...Object.values(related));
+    const related = await this.#related.of(plan);
     return {
       setup: {
         plan,
@@ -375,7 +400,9 @@ class OpenProject implements Project {
   }
 
   samplesFile(template: string, file: string | undefined): string {
-    return file === undefined ? path.join("samples", `${template}.csv`) : path.relative(this.root, path.resolve(this.cwd, file));
+    if (file === undefined) return path.join("samples", `${template}.csv`);
+    const absolute = path.resolve(this.confined ? this.root : this.cwd, file);
+    return path.relative(this.root, this.confined ? insideProject(this.root, absolute, this.settings.folders) : absolute);
   }
 
   [Symbol.asyncDispose](): Promise<void> {
@@ -391,7 +418,7 @@ class OpenProject implements Project {
     this.#isClosed = true;
     await this.models.close();
     await this.#databases.close();
-    for (const related of this.#open) await related.close();
+    await this.#related.close();
     await this.#ledger?.close();
   }
 }

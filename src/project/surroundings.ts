@@ -1,15 +1,11 @@
-import { sqliteLookup } from "../adapters/sqlite-lookup/index.js";
 import {
-  DEFAULT_RELATED_LIMIT,
   inlineReference,
   sourceName,
   YoroshiError,
   type Passage,
-  type Plan,
   type ReferenceRow,
   type ReferenceSpec,
   type References,
-  type Related,
   type Surroundings,
   type Template,
 } from "../core/index.js";
@@ -86,19 +82,4 @@ export async function readPassages(root: string, folders: readonly string[], tem
       text: await readText(insideProject(root, file, folders), file),
     })),
   );
-}
-
-/** The related rows that a plan names, ready to be looked up. */
-export async function relatedOf(tables: Tables, plan: Plan): Promise<Record<string, Related>> {
-  const all: Record<string, Related> = {};
-  for (const [name, { table, match, columns, order, limit, keep }] of Object.entries(plan.related ?? {})) {
-    all[name] = sqliteLookup(await tables.rows(table), {
-      match,
-      columns,
-      order,
-      limit: limit ?? DEFAULT_RELATED_LIMIT,
-      keep: keep ?? "newest",
-    });
-  }
-  return all;
 }

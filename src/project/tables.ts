@@ -29,14 +29,18 @@ export interface Tables {
   small(source: CommandSource): Promise<SmallTable>;
 }
 
-export function projectTables(
-  root: string,
-  cwd: string,
-  folders: readonly string[],
-  databases: Databases,
-  made: MadeCsv,
-  onNotice: (text: string) => void,
-): Tables {
+/** Where a project's tables are, and what is to be kept to. */
+export interface TablesPlace {
+  readonly root: string;
+  readonly cwd: string;
+  readonly folders: readonly string[];
+  readonly made: MadeCsv;
+  /** Only files inside the project, and in its folders, whoever names them. */
+  readonly confined: boolean;
+  readonly onNotice: (text: string) => void;
+}
+
+export function projectTables({ root, cwd, folders, made, confined, onNotice }: TablesPlace, databases: Databases): Tables {
   const placeOf = ({ file, anywhere = false }: { readonly file: string; readonly anywhere?: boolean }): string =>
     anywhere ? path.resolve(root, file) : insideProject(root, file, folders);
   const rows: Tables["rows"] = async (source) => {
@@ -49,8 +53,9 @@ export function projectTables(
     rows,
     named(name) {
       const found = /^([^:/\\]+):(.+)$/.exec(name);
-      return found && databases.names.includes(found[1]!)
-        ? { database: found[1]!, table: found[2]! }
+      if (found && databases.names.includes(found[1]!)) return { database: found[1]!, table: found[2]! };
+      return confined
+        ? { file: path.relative(root, insideProject(root, name, folders)) }
         : { file: path.relative(root, path.resolve(cwd, name)), anywhere: true };
     },
     async table(source, { inPlace = false, grows = false } = {}) {

@@ -52,7 +52,12 @@ export function sqliteLookup(source: RowSource, way: RelatedWay): Related {
       });
     },
     mark: () => source.mark(),
-    close: async () => void (await ready)?.close(),
+    async close() {
+      const open = ready;
+      // Asked again, it is read again.
+      ready = undefined;
+      (await open)?.close();
+    },
   };
 }
 

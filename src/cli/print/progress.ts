@@ -1,5 +1,5 @@
 import { SingleBar } from "cli-progress";
-import { formatMoney, groupDigits } from "../../core/ground/index.js";
+import { formatMoney, groupDigits, toMicros } from "../../core/ground/index.js";
 import type { FillPlanEvent } from "../../jobs/index.js";
 
 type Progress = Extract<FillPlanEvent, { type: "progress" }>["progress"];
@@ -24,7 +24,7 @@ export function fillProgress(currency: string, shown: boolean): { update(progres
       rows: groupDigits(rows),
       rate: elapsed > 0 ? ((asked * 1000) / elapsed).toFixed(1) : "0",
       left: share > 0.02 && share < 1 ? `${duration((elapsed / share) * (1 - share))} left` : share >= 1 ? "last requests" : "",
-      spent: formatMoney(spent, currency),
+      spent: formatMoney(toMicros(spent), currency),
       failed: failed > 0 ? ` · ${failed} failed` : "",
     };
   };

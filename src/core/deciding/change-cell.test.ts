@@ -54,7 +54,7 @@ describe("changing a cell", () => {
     await writeDecided(one);
     expect(levels(one)).toEqual(["5", "2"]);
     expect((await survey(one)).columns["level"]).toEqual({ filled: 2 });
-    expect((await one.ledger.decisions.of("p", "sort", "r0")).map(({ how, by }) => `${how} ${by}`)).toEqual(["edit Ana", "setBack Ana"]);
+    expect((await one.ledger.decisions.of("p", "sort", "r0")).map(({ how, by }) => `${how} ${by}`)).toEqual(["edit Ana", "accept Ana"]);
   });
 
   it("fills a cell that has no answer, which is then a person's", async () => {
@@ -92,6 +92,7 @@ describe("changing a cell", () => {
     await changeCell(one, { key: "r0", column: "level", value: "", by: "Ana", reason: "no report" });
     await writeDecided(one);
     expect(levels(one)).toEqual([""]);
+    expect((await one.ledger.decisions.of("p", "sort", "r0")).map(({ how, reason }) => `${how} ${reason}`)).toEqual(["reject no report"]);
     await restoreCell(one, { key: "r0", column: "level", by: "Ana" });
     await writeDecided(one);
     expect(levels(one)).toEqual(["5"]);

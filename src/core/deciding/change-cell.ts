@@ -109,6 +109,12 @@ export async function restoreCell(
 ): Promise<{ readonly act: string; readonly step: string; readonly value: CellValue }> {
   const work = await decidingWork(setup);
   const one = stepOfColumn(work, column);
+  const waits = (await work.ledger.cells.find(work.plan.name, one.name, [key])).get(key)?.held?.values[column];
+  if (waits !== undefined) {
+    // A newer value of the model's waits beside the person's.
+    const { act } = await decideRow(setup, { step: one.name, key, columns: { [column]: { how: "accept" } }, by });
+    return { act, step: one.name, value: waits };
+  }
   return withRow(work, one.name, key, async (_, record) => {
     const value = await modelValue(work, one, record, column);
     const stood = record.edited?.[column] ?? record.values[column];

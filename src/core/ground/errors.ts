@@ -1,5 +1,5 @@
 import { formatComplaint, type Complaint } from "./complaint.js";
-import { plural } from "./words.js";
+import { groupDigits, plural } from "./words.js";
 
 interface ErrorEntry<D> {
   /** Exit code of the command line: 2 the request or a file was wrong, 3 the outside world failed, 130 interrupted. */
@@ -159,6 +159,25 @@ export const ERRORS = {
     409,
     (d: { table: string; rows: number }) =>
       `${d.table} has more than ${d.rows.toLocaleString("en")} rows, too many to be looked at as a whole. Fills and review go on all the same; point the plan at a part of it to look at its rows.`,
+  ),
+  fileChanged: entry(
+    2,
+    409,
+    (d: { file: string; theirs: string; yours: string }) =>
+      `${d.file} has been changed by somebody else since it was read${d.theirs === "" ? ", or taken away" : ""}. Nothing was written; look at both and save again.`,
+  ),
+  capReached: entry(1, 402, (d: { problem: string }) => d.problem),
+  dayCapReached: entry(
+    1,
+    429,
+    (d: { token: string; cap: number }) =>
+      `The token \`${d.token}\` may ask ${plural(d.cap, "question")} a day, and has asked them. Known answers are given all the same; ask again tomorrow (UTC), or make a token with a larger \`--per-day\`.`,
+  ),
+  fileExists: entry(2, 409, (d: { file: string }) => `${d.file} is there already. Give it another name, or say that it is to be replaced.`),
+  tooLarge: entry(
+    2,
+    413,
+    (d: { what: string; bytes: number }) => `${d.what} is larger than ${groupDigits(d.bytes)} bytes, the most that is taken.`,
   ),
   badInput: entry(2, 400, (d: { job: string; problems: readonly string[] }) => `${d.job}: ${d.problems.join("; ")}.`),
   badOption: entry(2, 400, (d: { option: string; problem: string }) => `${d.option}: ${d.problem}`),

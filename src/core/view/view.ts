@@ -1,5 +1,5 @@
 import { sentenceOf, YoroshiError } from "../ground/index.js";
-import { seenRows, typed, workOf, type FillSetup, type SeenRow, type Target } from "../cells/index.js";
+import { absorbEdits, seenRows, typed, workOf, type FillSetup, type SeenRow, type Target } from "../cells/index.js";
 import type { CellState } from "../ledger/index.js";
 import type { Row } from "../table/index.js";
 import { columnNamed, isNumber, rowTest, type QueriedRow, type ViewQuery, type ViewSort } from "./query.js";
@@ -66,6 +66,8 @@ export interface TableView {
   page(query: ViewQuery, about: { readonly from: number; readonly limit: number }): ViewPage;
   /** The values, and states where it is filled, of one column in the rows that a query finds, in the table's order. */
   column(name: string, query: ViewQuery): { readonly values: readonly string[]; readonly states: readonly CellState[] | undefined };
+  /** Looks for what a person has changed where results go, and records it. */
+  absorb(): Promise<void>;
   /** Brings in how the cells of these rows stand now; keys that the table lacks are left out. Returns how many rows were looked at. */
   renew(keys: Iterable<string>): Promise<number>;
 }
@@ -164,6 +166,10 @@ class HeldView implements TableView {
       if (held === undefined) own.held.delete(index);
       else own.held.set(index, held);
     }
+  }
+
+  async absorb(): Promise<void> {
+    await absorbEdits(workOf(this.setup), "status");
   }
 
   async renew(keys: Iterable<string>): Promise<number> {

@@ -1,0 +1,115 @@
+import { canonicalJson, openView, plainJson, sha256Hex, type FillSetup, type TableView } from "../core/index.js";
+import type { Project } from "../project/index.js";
+
+/** A database's rows tell no change; they are read again when what was read is older. */
+const OLD_MS = 30_000;
+/** What other processes record is looked for a little earlier than it was last looked for. */
+const MARGIN_MS = 2_000;
+/** So many tables are held at once, the one that was not looked at for longest goes. */
+const MOST_VIEWS = 4;
+
+interface Held {
+  readonly mark: string;
+  readonly steps: readonly string[];
+  readonly opened: Promise<TableView>;
+  readonly readAt: number;
+  /** What other processes had recorded. */
+  ledgerMark: string;
+  standingMark: string | undefined;
+  lookedAt: number;
+  /** Keys whose cells were recorded in this process since. */
+  readonly changed: Set<string>;
+  /** Brought up to date by one caller at a time. */
+  renewing: Promise<void>;
+}
+
+/** The tables of a project that somebody looks at, each read once as long as it stands. */
+class Views {
+  readonly #held = new Map<string, Held>();
+
+  constructor(readonly project: Project) {
+    project.onRecorded((cells) => {
+      for (const { plan, key } of cells) this.#held.get(plan)?.changed.add(key);
+    });
+  }
+
+  /** A plan's table as it stands now, and when it was read. */
+  async of(plan: string, fresh = false): Promise<{ readonly view: TableView; readonly setup: FillSetup; readonly readAt: number }> {
+    const { setup } = await this.project.fillSetup(plan, { asks: false });
+    const held = await this.#current(setup, fresh);
+    const view = await held.opened.catch((error: unknown) => {
+      this.#held.delete(setup.plan.name);
+      throw error;
+    });
+    await (held.renewing = held.renewing.then(() => this.#renew(held, view, setup)));
+    return { view, setup, readAt: held.readAt };
+  }
+
+  async #current(setup: FillSetup, fresh: boolean): Promise<Held> {
+    const { name } = setup.plan;
+    const now = this.project.clock.now();
+    const source = await setup.table.sourceMark();
+    const mark = markOf(setup, source);
+    const known = this.#held.get(name);
+    this.#held.delete(name);
+    const stands = known && !fresh && known.mark === mark && (source !== undefined || now - known.readAt < OLD_MS);
+    const held: Held = stands
+      ? known
+      : {
+          mark,
+          steps: Object.keys(setup.plan.steps),
+          opened: openView(setup),
+          readAt: now,
+          lookedAt: now,
+          ledgerMark: await setup.ledger.mark(),
+          standingMark: await setup.table.standingMark(),
+          changed: new Set(),
+          renewing: Promise.resolve(),
+        };
+    this.#held.set(name, held);
+    while (this.#held.size > MOST_VIEWS) this.#held.delete(this.#held.keys().next().value!);
+    return held;
+  }
+
+  async #renew(held: Held, view: TableView, setup: FillSetup): Promise<void> {
+    const standing = await setup.table.standingMark();
+    if (standing !== held.standingMark) {
+      // Somebody wrote the result: what a person changed in it is found, and recorded.
+      await view.absorb();
+      held.standingMark = standing;
+    }
+    const ledgerMark = await setup.ledger.mark();
+    if (ledgerMark !== held.ledgerMark) {
+      const since = held.lookedAt - MARGIN_MS;
+      held.lookedAt = this.project.clock.now();
+      held.ledgerMark = ledgerMark;
+      for (const step of held.steps)
+        for (const key of await setup.ledger.cells.changedSince(setup.plan.name, step, since)) held.changed.add(key);
+    }
+    if (held.changed.size === 0) return;
+    const keys = [...held.changed];
+    held.changed.clear();
+    await view.renew(keys);
+  }
+}
+
+/** What a view rests on besides the ledger: the table's content, the plan, and what its templates would ask. */
+function markOf({ plan, asking }: FillSetup, source: string | undefined): string {
+  const steps = Object.entries(asking).map(([name, { prepared, version, model }]) => [
+    name,
+    prepared.fingerprint,
+    version ?? 0,
+    model.id,
+    model.host,
+  ]);
+  return sha256Hex(canonicalJson([source ?? null, plainJson(plan), plainJson(steps)]));
+}
+
+const all = new WeakMap<Project, Views>();
+
+/** A plan's table as somebody looks at it. */
+export function viewOf(project: Project, plan: string, fresh?: boolean): ReturnType<Views["of"]> {
+  let views = all.get(project);
+  if (!views) all.set(project, (views = new Views(project)));
+  return views.of(plan, fresh);
+}
