@@ -82,13 +82,31 @@ export const forbidden = [
     name: "jobs-below-faces",
     comment: "A job knows no face.",
     from: { path: "^src/jobs/" },
-    to: { path: "^src/(cli|server)/" },
+    to: { path: "^src/(cli|server|client|api)/" },
   },
   {
     name: "faces-import-jobs",
     comment: "A face parses, runs a job and shows: it imports jobs by their front door, and the core's words, money and errors.",
     from: { path: "^src/(cli|server)/" },
-    to: { path: "^src/(?!(cli|server)/)", pathNot: ["^src/jobs/index\\.ts$", "^src/core/ground/index\\.ts$"] },
+    to: { path: "^src/(?!(cli|server)/)", pathNot: ["^src/jobs/index\\.ts$", "^src/core/ground/index\\.ts$", "^src/api/index\\.ts$"] },
+  },
+  {
+    name: "faces-know-no-sibling",
+    comment: "A face starts another one by its front door at most.",
+    from: { path: "^src/(cli|server)/" },
+    to: { path: "^src/(cli|server)/", pathNot: ["^src/$1/", "^src/server/index\\.ts$"] },
+  },
+  {
+    name: "api-is-data",
+    comment: "What of the API the server and its client share imports nothing.",
+    from: { path: "^src/api/" },
+    to: { path: "^src/(?!api/)" },
+  },
+  {
+    name: "client-knows-types-only",
+    comment: "The client imports the API's routes, and types.",
+    from: { path: "^src/client/", pathNot: "\\.test\\.ts$" },
+    to: { path: "^src/(?!(client|api)/)", dependencyTypesNot: ["type-only"] },
   },
 ];
 

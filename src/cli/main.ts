@@ -310,6 +310,32 @@ program
   .option("--watch", "write again whenever a template or reference changes")
   .addOption(json())
   .action(async (options) => finish((await import("./commands/types.js")).types({ ...options, ...program.opts() })));
+const serve = program
+  .command("serve")
+  .description("serve the project over HTTP: pages, an API, chat assistants; on this machine alone unless told otherwise")
+  .option("--port <number>", "which port; 4747 when not given, 0 for any that is free", whole)
+  .option("--as <person>", "whose link is printed; the system's user when not given")
+  .option("--host <name>", "the name under which others reach it; needs --tls-cert and --tls-key")
+  .option("--tls-cert <file>", "with --host: the certificate")
+  .option("--tls-key <file>", "with --host: its key")
+  .option("--per-minute <number>", "requests that a session or a token may send in a minute; 6000 when not given", whole)
+  .option("--mcp", "speak with one chat assistant over standard input and output instead (Model Context Protocol)")
+  .addOption(json())
+  .action(async (options) => finish((await import("./commands/serve.js")).serve({ ...options, ...program.opts() })));
+serve
+  .command("token")
+  .description("make a token by which a program uses the server; it is shown once")
+  .argument("[name]", "what it is for; tokens are listed when none is given")
+  .option("--person <name>", "whose it is; the system's user when not given")
+  .addOption(
+    new Option("--right <right>", "what it may do, each with those before it").choices(["answer", "read", "work"]).default("answer"),
+  )
+  .option("--template <name>", "only this template")
+  .option("--per-day <number>", "questions that it may have asked in a day; 500 when not given", whole)
+  .option("--days <number>", "how long it works; 90 when not given", whole)
+  .option("--end <id>", "end a token at once")
+  .addOption(json())
+  .action(async (name, options) => finish((await import("./commands/serve.js")).token(name, { ...options, ...program.opts() })));
 program
   .command("standin")
   .description("serve the offline stand-in model over HTTP on this machine")

@@ -4,7 +4,7 @@ export { findKeys, lookAtTable } from "./look-at-table.js";
 export { numberRows, startProject } from "./start-project.js";
 export { addModel, checkModels } from "./models.js";
 export { answerRows, templateSchema } from "./answer-rows.js";
-export { changeCell, restoreCell } from "./change-cell.js";
+export { askCellAgain, changeCell, restoreCell } from "./change-cell.js";
 export { listRuns, readSpend } from "./list-runs.js";
 export { readColumn, readRows } from "./read-table.js";
 export { checkSource, readSource, saveSource } from "./source-files.js";

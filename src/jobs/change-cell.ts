@@ -1,5 +1,13 @@
 import * as z from "zod";
-import { changeCell as change, restoreCell as restore, YoroshiError, type FillSetup } from "../core/index.js";
+import {
+  changeCell as change,
+  decideRow,
+  restoreCell as restore,
+  stepOfColumn,
+  workOf,
+  YoroshiError,
+  type FillSetup,
+} from "../core/index.js";
 import { defineJob } from "./job.js";
 import { cellValue } from "./schemas.js";
 
@@ -43,3 +51,17 @@ async function knowsRow({ plan, table, ledger }: FillSetup, key: string): Promis
   for await (const { rows } of table.read()) if (rows.some((row) => row.key === key)) return;
   throw new YoroshiError("keyNotFound", { keys: [key], table: table.name });
 }
+
+/** An answer that is to be asked again at the next fill, with what a person says of it. */
+export const askCellAgain = defineJob({
+  name: "askCellAgain",
+  summary: "Has the answer that fills a cell asked again at the next fill, and tells the model what a person says of it.",
+  input: z.strictObject({ ...cell, says: z.string().min(1) }),
+  report: z.object({ act: z.string(), step: z.string() }),
+  async run(project, { plan, key, column, says, by }) {
+    const { setup } = await project.fillSetup(plan, { asks: false });
+    const { name: step } = stepOfColumn(workOf(setup), column);
+    const { act } = await decideRow(setup, { step, key, columns: { [column]: { how: "askAgain", says } }, by });
+    return { act, step };
+  },
+});

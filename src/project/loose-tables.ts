@@ -21,7 +21,10 @@ export function looseTables(
   const { project } = readProjectFile(`yoroshi: ${PROJECT_FORMAT}\n`, "yoroshi.yaml");
   const settings = { ...project!, databases: { ...databases } };
   const opened = projectDatabases(cwd, settings, systemClock(), onNotice, readEnvironment(cwd));
-  return { tables: projectTables({ root: cwd, cwd, folders: [], made: settings.csv, confined: false, onNotice }, opened), close: () => opened.close() };
+  return {
+    tables: projectTables({ root: cwd, cwd, folders: [], made: settings.csv, confined: false, onNotice }, opened),
+    close: () => opened.close(),
+  };
 }
 
 /** A sheet of a workbook as somebody sees it who looks for a table. */

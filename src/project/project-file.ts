@@ -94,6 +94,17 @@ const projectFile = z.strictObject({
       byteOrderMark: z.boolean().optional(),
     })
     .default({}),
+  /** Which hosts may be told something by itself. */
+  hosts: z
+    .strictObject({
+      /** Where call-backs may go: `hooks.example`, with its port where that is not the scheme's own. */
+      callBack: z
+        .array(z.string().regex(/^[\w.-]+(:\d+)?$/, "Expected a host, for example hooks.example or hooks.example:8443."))
+        .default([]),
+      /** The secret by which call-backs are signed. */
+      secret: z.strictObject({ env: z.string().min(1) }).optional(),
+    })
+    .default({ callBack: [] }),
   /** Folders beside the project whose files may be read and written, too. */
   folders: z.array(z.string().min(1)).default([]),
 });

@@ -42,7 +42,7 @@ export interface TablesPlace {
 
 export function projectTables({ root, cwd, folders, made, confined, onNotice }: TablesPlace, databases: Databases): Tables {
   const placeOf = ({ file, anywhere = false }: { readonly file: string; readonly anywhere?: boolean }): string =>
-    anywhere ? path.resolve(root, file) : insideProject(root, file, folders);
+    anywhere && !confined ? path.resolve(root, file) : insideProject(root, file, folders);
   const rows: Tables["rows"] = async (source) => {
     if (inDatabase(source)) return (await sqlAdapter()).sqlRows(await databases.open(source.database), source);
     const file = placeOf(source);

@@ -1,4 +1,4 @@
-export { changeCell, restoreCell, type CellChange, type CellChanged } from "./change-cell.js";
+export { changeCell, restoreCell, stepOfColumn, type CellChange, type CellChanged } from "./change-cell.js";
 export { checkDecisions, currentCheck, drawCheck, rowsToCheck, type CheckOptions, type ToCheck } from "./check.js";
 export { checkFigures, releaseShown, type CheckFigures, type ColumnError } from "./column-error.js";
 export {

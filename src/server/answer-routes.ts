@@ -1,0 +1,105 @@
+import { createHash } from "node:crypto";
+import type { Context } from "hono";
+import * as z from "zod";
+import { YoroshiError } from "../core/ground/index.js";
+import { answerRows, countAsked, onceOnly, runJob, type Project } from "../jobs/index.js";
+import { demand, type App, type Parts } from "./app.js";
+import { readJson } from "./body.js";
+import type { Carried } from "./guard.js";
+import { countedAs, nameOf, type Identity } from "./identity.js";
+
+export const answersBody = z.strictObject({
+  /** One row: input -> value. */
+  inputs: z.record(z.string(), z.json()).optional(),
+  /** Or many. */
+  rows: z.array(z.record(z.string(), z.json())).min(1).max(1_000).optional(),
+  /** Ask even where the answer is known. */
+  fresh: z.boolean().optional(),
+  /** Do not wait: the answer is 202, with a place to look. */
+  later: z.boolean().optional(),
+  /** With `later`: an address that is told when the answers are there; its host is named in yoroshi.yaml. */
+  callBack: z.string().max(2_000).optional(),
+});
+
+/** A template's answers, for programs. */
+export function answerRoutes(app: App, parts: Parts): void {
+  app.post("/templates/:template/answers", async (c) => {
+    const template = c.req.param("template");
+    const who = c.get("who");
+    demand(who, "answer", template);
+    const body = await readJson(c, parts.mostBytes);
+    const key = c.req.header("idempotency-key");
+    if (key === undefined) return respond(c, await answer(c, parts, template, body));
+    if (!/^[\x21-\x7e]{1,255}$/.test(key))
+      throw new YoroshiError("badOption", { option: "Idempotency-Key", problem: "1 to 255 letters, digits and signs, without spaces." });
+    const request = createHash("sha256")
+      .update(JSON.stringify([template, body]))
+      .digest("hex");
+    const answered = await onceOnly(parts.project(), `${countedAs(who)} ${key}`, request, () => answer(c, parts, template, body));
+    return respond(c, answered as Answered);
+  });
+
+  app.get("/templates/:template/answers", async (c) => {
+    const template = c.req.param("template");
+    const who = c.get("who");
+    demand(who, "answer", template);
+    const { token: _, as, ...given } = c.req.query();
+    const report = await runJob(
+      answerRows,
+      parts.project(),
+      { template, rows: [given] },
+      { signal: c.req.raw.signal, admit: admitOf(parts.project(), who) },
+    );
+    const [answer] = report.answers;
+    c.header("cache-control", "private, max-age=60");
+    if (as === undefined) return c.json({ ...answer, template: report.template, version: report.version, standin: report.standin });
+    // One cell of a spreadsheet: the part's own text, or why there is none.
+    const value = answer!.cells?.[as];
+    if (answer!.cells && value === undefined)
+      throw new YoroshiError("notFound", { what: "part of the answer", name: as, known: Object.keys(answer!.cells) });
+    return c.text(value ?? `(${answer!.reason ?? answer!.state})`);
+  });
+
+  app.get("/answers/:id", async (c) => {
+    const who = c.get("who");
+    demand(who, "answer", who.is === "token" ? who.bearer.template : undefined);
+    return c.json(await parts.later.read(c.req.param("id"), who.is === "token" ? who.bearer : undefined));
+  });
+}
+
+interface Answered {
+  readonly status: 200 | 202;
+  readonly body: object;
+  readonly location?: string;
+}
+
+function respond(c: Context, { status, body, location }: Answered): Response {
+  return c.json(body, status, location === undefined ? {} : { location });
+}
+
+const admitOf = (project: Project, who: Identity): (() => Promise<void>) | undefined =>
+  who.is === "token" ? () => countAsked(project, who.bearer) : undefined;
+
+async function answer(c: Context<Carried>, parts: Parts, template: string, given: Record<string, unknown>): Promise<Answered> {
+  const read = answersBody.safeParse(given);
+  if (!read.success)
+    throw new YoroshiError("badInput", {
+      job: "answers",
+      problems: read.error.issues.map(({ path, message }) => `${path.length > 0 ? `\`${path.join(".")}\`: ` : ""}${message}`),
+    });
+  const { inputs, rows, fresh, later = false, callBack } = read.data;
+  if ((inputs === undefined) === (rows === undefined))
+    throw new YoroshiError("badInput", { job: "answers", problems: ["say either `inputs` (one row) or `rows`"] });
+  if (callBack !== undefined && !later)
+    throw new YoroshiError("badInput", { job: "answers", problems: ["a `callBack` goes with `later: true`"] });
+  const who = c.get("who");
+  const asked = rows ?? [inputs!];
+  if (later) {
+    const bearer = who.is === "token" ? who.bearer : undefined;
+    const begun = await parts.later.start({ template, rows: asked, fresh, callBack, by: nameOf(who), bearer });
+    return { status: 202, body: begun, location: `/answers/${begun.id}` };
+  }
+  const input = { template, rows: asked, ...(fresh ? { fresh } : {}) };
+  const context = { signal: c.req.raw.signal, admit: admitOf(parts.project(), who) };
+  return { status: 200, body: await runJob(answerRows, parts.project(), input, context) };
+}

@@ -1,0 +1,175 @@
+import { Readable } from "node:stream";
+import { Hono, type Context } from "hono";
+import { secureHeaders } from "hono/secure-headers";
+import { pathKeys } from "../api/index.js";
+import { YoroshiError } from "../core/ground/index.js";
+import { countAsked, runJob, VERSION, type LaterAnswers, type Project } from "../jobs/index.js";
+import type { AfterChanges } from "./after-changes.js";
+import { answerRoutes } from "./answer-routes.js";
+import { readJson } from "./body.js";
+import { guard, keepSession, type Carried, type Reached } from "./guard.js";
+import { fileRoutes } from "./file-routes.js";
+import { may, nameOf, type Identity } from "./identity.js";
+import type { Live } from "./live.js";
+import { liveRoute } from "./live-route.js";
+import { log, type ServerLog } from "./log.js";
+import { mcpRoute } from "./mcp-route.js";
+import { inputOf, OPERATIONS, takesQuery, type Operation } from "./operations.js";
+import { openApi } from "./open-api.js";
+import { pageRoutes } from "./page-routes.js";
+import { problemResponse } from "./problem.js";
+import type { Rates } from "./rates.js";
+import type { Sessions } from "./sessions.js";
+import type { UnderWays } from "./under-way.js";
+
+/** All that a request may need. */
+export interface Parts {
+  readonly project: () => Project;
+  /** Opens the project anew, once yoroshi.yaml has changed. */
+  readonly reopen: () => Promise<void>;
+  readonly reached: Reached;
+  readonly sessions: Sessions;
+  readonly rates: Rates;
+  readonly strangers: Rates;
+  readonly live: Live;
+  readonly underWays: UnderWays;
+  readonly later: LaterAnswers;
+  readonly afterChanges: AfterChanges;
+  readonly log: ServerLog;
+  /** Most bytes of a JSON body, and of a table that is uploaded. */
+  readonly mostBytes: number;
+  readonly mostUploadBytes: number;
+  readonly isEnding: () => boolean;
+}
+
+export type App = Hono<Carried>;
+
+const PAGE_POLICY = {
+  defaultSrc: ["'none'"],
+  scriptSrc: ["'self'"],
+  styleSrc: ["'self'"],
+  imgSrc: ["'self'", "data:"],
+  connectSrc: ["'self'"],
+  fontSrc: ["'self'"],
+  formAction: ["'self'"],
+  baseUri: ["'none'"],
+  frameAncestors: ["'none'"],
+};
+
+/** Every route, behind the guard. */
+export function makeApp(parts: Parts): App {
+  const app: App = new Hono<Carried>();
+  app.onError((error, c) => {
+    log(parts.log, c, error);
+    return problemResponse(c, error);
+  });
+  app.use(async (c, next) => {
+    const began = performance.now();
+    await next();
+    parts.log.request(c, performance.now() - began);
+  });
+  app.use(
+    secureHeaders({
+      contentSecurityPolicy: PAGE_POLICY,
+      referrerPolicy: "no-referrer",
+      crossOriginResourcePolicy: "same-origin",
+      crossOriginOpenerPolicy: "same-origin",
+      xFrameOptions: "DENY",
+      strictTransportSecurity: parts.reached.scheme === "https" ? "max-age=15552000" : false,
+    }),
+  );
+  app.use(async (c, next) => {
+    if (parts.isEnding()) throw new YoroshiError("shuttingDown", {});
+    await next();
+    if (!c.res.headers.has("cache-control")) c.header("cache-control", "no-store");
+  });
+  app.use(guard(parts));
+  app.get("/health", (c) => c.json({ yoroshi: VERSION, works: true }));
+  app.get("/openapi.json", (c) => c.json(openApi()));
+  app.get("/open", (c) => {
+    const session = parts.sessions.open(c.req.query("token") ?? "");
+    if (!session) throw new YoroshiError("signInNeeded", {});
+    keepSession(c, parts.reached, session.id);
+    // A page that leads on, not a redirect: what follows is then asked for by the server's own page.
+    return c.html('<!doctype html><meta http-equiv="refresh" content="0;url=/"><title>Yoroshi</title><p><a href="/">Go on</a></p>');
+  });
+  answerRoutes(app, parts);
+  fileRoutes(app, parts);
+  liveRoute(app, parts);
+  mcpRoute(app, parts);
+  pageRoutes(app, parts);
+  underWayRoutes(app, parts);
+  for (const operation of OPERATIONS) app.on(operation.route.method, honoPath(operation.route.path), (c) => run(c, operation, parts));
+  app.notFound((c) => problemResponse(c, wrongRoute(app, c)));
+  return app;
+}
+
+const honoPath = (path: string): string => path.replaceAll(/\{(\w+)\}/g, ":$1");
+
+/** A route that is there, but not in this way; or none. */
+function wrongRoute(app: App, c: Context): YoroshiError {
+  const allowed = app.routes
+    .filter(({ path, method }) => method !== "ALL" && !path.includes("*") && fits(path, c.req.path))
+    .map(({ method }) => method);
+  return allowed.length > 0 && !allowed.includes(c.req.method)
+    ? new YoroshiError("methodRefused", { allowed: [...new Set(allowed)] })
+    : new YoroshiError("noSuchRoute", {});
+}
+
+function fits(route: string, path: string): boolean {
+  const [wanted, given] = [route.split("/"), path.split("/")];
+  return wanted.length === given.length && wanted.every((piece, index) => piece.startsWith(":") || piece === given[index]);
+}
+
+/** @throws YoroshiError `rightMissing`. */
+export function demand(who: Identity, needs: Operation["route"]["right"], template?: string): void {
+  if (!may(who, needs, template)) throw new YoroshiError("rightMissing", { needs });
+}
+
+/** Runs the job of a route. */
+async function run(c: Context<Carried>, operation: Operation, parts: Parts): Promise<Response> {
+  const who = c.get("who");
+  const { route, job } = operation;
+  const path = Object.fromEntries(pathKeys(route.path).map((key) => [key, c.req.param(key) ?? ""]));
+  demand(who, route.right, path["template"]);
+  const body = takesQuery(route) ? {} : await readJson(c, parts.mostBytes);
+  const input = inputOf(operation, { path, query: c.req.queries(), body, person: nameOf(who) });
+  if (route.goesOn) {
+    const begun = parts.underWays.start(job, path["plan"] ?? path["template"] ?? "", nameOf(who), input);
+    return c.json(begun, 202, { location: `/under-way/${begun.id}` });
+  }
+  const admit = who.is === "token" ? () => countAsked(parts.project(), who.bearer) : undefined;
+  const report = await runJob(job as never, parts.project() as never, input, { signal: c.req.raw.signal, admit } as never);
+  if (operation.name === "saveProjectSource") await parts.reopen();
+  parts.afterChanges.hear(operation.name, path["plan"]);
+  return c.json(report as object);
+}
+
+function underWayRoutes(app: App, { underWays }: Parts): void {
+  const id = (c: Context): string => c.req.param("id") ?? "";
+  app.get("/under-way", (c) => {
+    demand(c.get("who"), "read");
+    return c.json({ underWay: underWays.all() });
+  });
+  app.get("/under-way/:id", (c) => {
+    demand(c.get("who"), "read");
+    return c.json(underWays.get(id(c)));
+  });
+  const acts = { pause: "pause", "go-on": "goOn", stop: "stop" } as const;
+  for (const [name, act] of Object.entries(acts))
+    app.post(`/under-way/:id/${name}`, (c) => {
+      demand(c.get("who"), "work");
+      return c.json(underWays[act](id(c)));
+    });
+}
+
+/** A stream of bytes as a response that is saved as a file. */
+export function asDownload(
+  c: Context,
+  { name, type, bytes }: { readonly name: string; readonly type: string; readonly bytes: Readable },
+): Response {
+  return c.body(Readable.toWeb(bytes) as ReadableStream, 200, {
+    "content-type": type,
+    "content-disposition": `attachment; filename*=UTF-8''${encodeURIComponent(name)}`,
+  });
+}

@@ -1,0 +1,45 @@
+import { Readable } from "node:stream";
+import * as z from "zod";
+import { YoroshiError } from "../core/ground/index.js";
+import { downloadLedger, downloadTable, downloadWish, uploadTable } from "../jobs/index.js";
+import { asDownload, demand, type App, type Parts } from "./app.js";
+
+const ledgerWish = z.strictObject({ as: z.enum(["jsonl", "csv"]).optional(), names: z.enum(["true", "false"]).optional() });
+const ledgerPart = z.enum(["answers", "cells", "decisions"]);
+
+/** Tables that come and go as files, and the ledger. */
+export function fileRoutes(app: App, { project, mostUploadBytes }: Parts): void {
+  app.get("/plans/:plan/table/file", async (c) => {
+    demand(c.get("who"), "read");
+    return asDownload(c, await downloadTable(project(), c.req.param("plan"), asked(downloadWish, c.req.query())));
+  });
+
+  app.get("/ledger/:what", async (c) => {
+    demand(c.get("who"), "read");
+    const what = asked(ledgerPart, c.req.param("what"));
+    const { as = "jsonl", names } = asked(ledgerWish, c.req.query());
+    return asDownload(c, await downloadLedger(project(), what, as, names === "true"));
+  });
+
+  app.put("/tables/:name", async (c) => {
+    demand(c.get("who"), "work");
+    const { body } = c.req.raw;
+    const type = c.req.header("content-type") ?? "application/octet-stream";
+    // A form of a page elsewhere could send these without being asked whether it may.
+    if (/^(text\/plain|multipart\/form-data|application\/x-www-form-urlencoded)/i.test(type) || !body)
+      throw new YoroshiError("typeRefused", { expected: "the file itself (application/octet-stream)" });
+    if (Number(c.req.header("content-length") ?? 0) > mostUploadBytes)
+      throw new YoroshiError("tooLarge", { what: "The file", bytes: mostUploadBytes });
+    const about = { name: c.req.param("name"), replace: c.req.query("replace") === "true", mostBytes: mostUploadBytes };
+    return c.json(await uploadTable(project(), about, Readable.fromWeb(body as never)), 201);
+  });
+}
+
+function asked<T>(schema: z.ZodType<T>, given: unknown): T {
+  const read = schema.safeParse(given);
+  if (read.success) return read.data;
+  throw new YoroshiError("badInput", {
+    job: "file",
+    problems: read.error.issues.map(({ path, message }) => `${path.length > 0 ? `\`${path.join(".")}\`: ` : ""}${message}`),
+  });
+}

@@ -1,0 +1,1 @@
+export { serveProject, type Served, type ServeOptions } from "./serve.js";

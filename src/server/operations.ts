@@ -1,0 +1,104 @@
+import * as z from "zod";
+import { pathKeys, ROUTES, type Route, type RouteName } from "../api/index.js";
+import { YoroshiError } from "../core/ground/index.js";
+import * as jobs from "../jobs/index.js";
+
+/** A job as the server sees it, whatever its types. */
+export interface AnyJob {
+  readonly name: string;
+  readonly summary: string;
+  readonly input: z.ZodObject;
+  readonly report: z.ZodType;
+  readonly event?: z.ZodType | undefined;
+  run(project: unknown, input: unknown, context: unknown): Promise<unknown>;
+}
+
+type Schema = Readonly<Record<string, unknown>>;
+
+/** A route with its job, and what a caller says of the job's input. */
+export interface Operation {
+  readonly name: RouteName;
+  readonly route: Route;
+  readonly job: AnyJob;
+  /** Who does it is taken from the session or the token, not from what is said. */
+  readonly takesPerson: boolean;
+  /** Key -> its JSON Schema: in the path; in the query or the body. */
+  readonly inPath: Readonly<Record<string, Schema>>;
+  readonly said: Readonly<Record<string, Schema>>;
+  readonly required: readonly string[];
+}
+
+const PERSON = "by";
+
+export const jsonSchema = (schema: z.ZodType, io: "input" | "output"): Schema => {
+  const { $schema: _, ...rest } = z.toJSONSchema(schema, { io, unrepresentable: "any", reused: "inline" });
+  return rest;
+};
+
+/** Every route with its job. */
+export const OPERATIONS: readonly Operation[] = Object.entries(ROUTES).map(([name, given]) => {
+  const route: Route = given;
+  const job = (jobs as unknown as Record<string, AnyJob>)[route.job ?? name];
+  if (!job?.run) throw new Error(`The route ${name} has no job.`);
+  const { properties = {}, required = [] } = jsonSchema(job.input, "input") as {
+    properties?: Record<string, Schema>;
+    required?: string[];
+  };
+  const keys = pathKeys(route.path);
+  const hidden = new Set([...keys, ...Object.keys(route.fixed ?? {}), ...(route.without ?? []), PERSON]);
+  const said = Object.fromEntries(Object.entries(properties).filter(([key]) => !hidden.has(key)));
+  return {
+    name: name as RouteName,
+    route,
+    job,
+    takesPerson: PERSON in properties,
+    inPath: Object.fromEntries(keys.map((key) => [key, properties[key] ?? { type: "string" }])),
+    said,
+    required: required.filter((key) => key in said),
+  };
+});
+
+/** Whether what a route takes besides its path stands in the query. */
+export const takesQuery = ({ method }: Route): boolean => method === "GET" || method === "DELETE";
+
+/** A text of a path or a query as its schema wants it; what does not fit stays text, for the job's schema to refuse. */
+function fromText(text: string, { type }: Schema): unknown {
+  if ((type === "integer" || type === "number") && /^-?\d+(\.\d+)?$/.test(text)) return Number(text);
+  if (type === "boolean" && (text === "true" || text === "false")) return text === "true";
+  return text;
+}
+
+/** A route's input, put together from where its parts stand. */
+export function inputOf(
+  operation: Operation,
+  {
+    path,
+    query,
+    body,
+    person,
+  }: {
+    readonly path: Readonly<Record<string, string>>;
+    readonly query: Readonly<Record<string, readonly string[]>>;
+    readonly body: Readonly<Record<string, unknown>>;
+    readonly person: string;
+  },
+): Record<string, unknown> {
+  const { route, said, inPath, takesPerson, name } = operation;
+  const given: Record<string, unknown> = takesQuery(route)
+    ? Object.fromEntries(
+        Object.entries(query).map(([key, texts]) => {
+          const schema = said[key] ?? {};
+          const item = (schema["items"] ?? {}) as Schema;
+          return [key, schema["type"] === "array" ? texts.map((text) => fromText(text, item)) : fromText(texts.at(-1)!, schema)];
+        }),
+      )
+    : { ...body };
+  const unknown = Object.keys(given).find((key) => !(key in said));
+  if (unknown !== undefined)
+    throw new YoroshiError("badInput", {
+      job: name,
+      problems: [`there is no \`${unknown}\` here. Known: ${Object.keys(said).join(", ") || "nothing"}`],
+    });
+  const inPathValues = Object.fromEntries(Object.entries(inPath).map(([key, schema]) => [key, fromText(path[key] ?? "", schema)]));
+  return { ...given, ...inPathValues, ...route.fixed, ...(takesPerson ? { [PERSON]: person } : {}) };
+}

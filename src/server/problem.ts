@@ -1,0 +1,53 @@
+import type { Context } from "hono";
+import { HTTPException } from "hono/http-exception";
+import { ERRORS, isYoroshiError, YoroshiError, type Complaint } from "../core/ground/index.js";
+import { knownError } from "../jobs/index.js";
+
+/** An error as RFC 9457 tells it, with the project's code. */
+export interface Problem {
+  readonly type: string;
+  readonly title: string;
+  readonly status: number;
+  readonly detail: string;
+  readonly code: string;
+  /** Mistakes in a file, with their places. */
+  readonly complaints?: readonly Complaint[];
+  /** Of a conflict: what stands now, and what was to be saved. */
+  readonly theirs?: string;
+  readonly yours?: string;
+}
+
+/** Any error as a problem. */
+export function problemOf(error: unknown): Problem {
+  const { code, message } = knownError(error instanceof HTTPException ? httpError(error) : error);
+  const status = ERRORS[code as keyof typeof ERRORS]?.http ?? (code === "spendCap" ? 402 : 500);
+  return {
+    type: `urn:yoroshi:error:${code}`,
+    title: code,
+    status,
+    detail: message,
+    code,
+    ...(isYoroshiError(error) && error.code === "filesInvalid" ? { complaints: error.details.complaints } : {}),
+    ...(isYoroshiError(error) && error.code === "fileChanged" ? { theirs: error.details.theirs, yours: error.details.yours } : {}),
+  };
+}
+
+function httpError({ status }: HTTPException): YoroshiError {
+  return status === 413
+    ? new YoroshiError("tooLarge", { what: "The body", bytes: 0 })
+    : new YoroshiError("bodyBroken", { problem: "it is not JSON" });
+}
+
+const STATUS_TITLES: Readonly<Record<number, Record<string, string>>> = { 401: { "www-authenticate": "Bearer" } };
+
+/** The answer to a request that failed. */
+export function problemResponse(c: Context, error: unknown, headers: Record<string, string> = {}): Response {
+  const problem = problemOf(error);
+  const wait = isYoroshiError(error) && error.code === "tooMany" ? { "retry-after": String(error.details.seconds) } : {};
+  return c.body(JSON.stringify(problem), problem.status as 400, {
+    "content-type": "application/problem+json",
+    ...STATUS_TITLES[problem.status],
+    ...wait,
+    ...headers,
+  });
+}
