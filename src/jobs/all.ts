@@ -5,6 +5,7 @@ export { numberRows, startProject } from "./start-project.js";
 export { addModel, checkModels } from "./models.js";
 export { answerRows, templateSchema } from "./answer-rows.js";
 export { askCellAgain, changeCell, restoreCell } from "./change-cell.js";
+export { listOffers, lookUpRow } from "./offers.js";
 export { listRuns, readSpend } from "./list-runs.js";
 export { readColumn, readRows } from "./read-table.js";
 export { checkSource, readSource, saveSource } from "./source-files.js";

@@ -24,12 +24,15 @@ answer:
     kind: choice
     options: [fire, fall]  # two only
 `;
-const form = (): Record<string, any> => parse(text) as Record<string, any>;
+interface Entry {
+  [key: string]: unknown;
+}
+const form = (): { inputs: Record<string, Entry>; answer: Record<string, Entry>; [key: string]: unknown } => parse(text);
 
 describe("a form that is written into YAML", () => {
   it("changes one value and no other character", () => {
     const wanted = form();
-    wanted["inputs"].report.maxChars = 500;
+    wanted.inputs["report"]!["maxChars"] = 500;
     expect(withForm(text, wanted, "t.yaml")).toBe(text.replace("6000", "500"));
     wanted["name"] = "triage: deck";
     expect(withForm(text, wanted, "t.yaml")).toBe(text.replace("6000", "500").replace("name: triage ", 'name: "triage: deck" '));
@@ -43,12 +46,12 @@ describe("a form that is written into YAML", () => {
 
   it("adds entries behind the one before them, and takes them out, comments of others kept", () => {
     const wanted = form();
-    wanted["inputs"] = { report: wanted["inputs"].report, by: { kind: "text" }, logged: wanted["inputs"].logged };
-    wanted["answer"].hazard.otherwise = "unclear";
-    delete wanted["answer"].why;
+    wanted.inputs = { report: wanted.inputs["report"]!, by: { kind: "text" }, logged: wanted.inputs["logged"]! };
+    wanted.answer["hazard"]!["otherwise"] = "unclear";
+    delete wanted.answer["why"];
     const changed = withForm(text, wanted, "t.yaml");
     expect(parse(changed)).toEqual(wanted);
-    expect(Object.keys((parse(changed) as any).inputs)).toEqual(["report", "by", "logged"]);
+    expect(Object.keys((parse(changed) as typeof wanted).inputs)).toEqual(["report", "by", "logged"]);
     for (const comment of ["# Crew reports", "# by habit the file's name", "# what the crew wrote", "# when it was logged", "# two only"])
       expect(changed).toContain(comment);
     expect(changed).not.toContain("why:");
@@ -56,9 +59,9 @@ describe("a form that is written into YAML", () => {
 
   it("puts entries into another order, and keeps their comments", () => {
     const { answer, ...others } = form();
-    const wanted = { ...others, answer: { hazard: answer.hazard, why: answer.why } };
+    const wanted = { ...others, answer: { hazard: answer["hazard"], why: answer["why"] } };
     const changed = withForm(text, wanted, "t.yaml");
-    expect(Object.keys((parse(changed) as any).answer)).toEqual(["hazard", "why"]);
+    expect(Object.keys((parse(changed) as typeof wanted).answer)).toEqual(["hazard", "why"]);
     expect(changed).toContain("# two only");
   });
 

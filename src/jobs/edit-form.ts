@@ -121,7 +121,8 @@ function pairSplices(text: string, map: YAMLMap, pair: Pair, before: Form, value
 const isCollection = (value: Form): boolean => typeof value === "object" && value !== null;
 const isLong = (value: Form): boolean => typeof value === "string" && (value.includes("\n") || value.length > 100);
 /** A scalar that stands on its line, not as a block below it. */
-const isPlainScalar = (node: Node | null): node is Scalar => isScalar(node) && !!node.range && !/^BLOCK/.test((node as Scalar).type ?? "");
+const isPlainScalar = (node: Node | null): node is Scalar =>
+  isScalar(node) && !!node.range && !((node as Scalar).type ?? "").startsWith("BLOCK");
 const keyOf = ({ key }: Pair): string => String(isScalar(key) ? key.value : key);
 
 /** A value as it stands between brackets or braces. */

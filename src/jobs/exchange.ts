@@ -150,7 +150,7 @@ export async function uploadTable(
 ): Promise<Uploaded> {
   const file = path.basename(name.normalize("NFC"));
   const ending = path.extname(file).toLowerCase();
-  if (file !== name.normalize("NFC") || file.startsWith(".") || /[\u0000-\u001f\\/:*?"<>|]/.test(file) || file.length > 120)
+  if (file !== name.normalize("NFC") || file.startsWith(".") || /[\p{Cc}\\/:*?"<>|]/u.test(file) || file.length > 120)
     throw new YoroshiError("badOption", { option: "name", problem: "a file's name, without folders (for example `deck-log.csv`)." });
   if (!ENDINGS.includes(ending))
     throw new YoroshiError("badOption", { option: "name", problem: `a table's file ends with ${ENDINGS.join(", ")}.` });

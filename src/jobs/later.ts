@@ -181,6 +181,7 @@ export class LaterAnswers {
   }
 }
 
-function shown({ rows, by: _, bearer: __, fresh: ___, ...kept }: Kept): LaterShown {
-  return { ...kept, rows: rows.length };
+function shown(kept: Kept): LaterShown {
+  const { rows, by: _, bearer: __, fresh: ___, ...told } = kept;
+  return { ...told, rows: rows.length };
 }

@@ -31,7 +31,7 @@ export class AfterChanges {
 
   /** Writes what waits, at once. */
   async close(): Promise<void> {
-    for (const [plan, timer] of [...this.#waiting]) {
+    for (const [plan, timer] of this.#waiting) {
       clearTimeout(timer);
       void this.#write(plan);
     }

@@ -1,4 +1,4 @@
-import * as z from "zod";
+import type * as z from "zod";
 import { EXAMPLES } from "../api/index.js";
 import { answerRows, downloadWish, laterShape, RIGHTS, VERSION } from "../jobs/index.js";
 import { answersBody } from "./answer-routes.js";

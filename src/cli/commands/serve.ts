@@ -19,6 +19,11 @@ interface ServeCommandOptions extends CommonOptions {
 /** `yoroshi serve`: until it is interrupted. The link is the one line on standard output. */
 export async function serve(options: ServeCommandOptions): Promise<number> {
   const { project: folder, port, as, host, tlsCert, tlsKey, perMinute } = options;
+  if (options.mcp) {
+    const { serveMcp } = await import("../../server/index.js");
+    await serveMcp(folder, note, untilInterrupted());
+    return 0;
+  }
   const { serveProject } = await import("../../server/index.js");
   const tls = tlsCert === undefined || tlsKey === undefined ? undefined : { cert: readFile(tlsCert), key: readFile(tlsKey) };
   const served = await serveProject({ folder, port, host, tls, perMinute, onNotice: note });

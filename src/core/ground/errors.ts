@@ -265,11 +265,7 @@ export const ERRORS = {
     409,
     (d: { port: number }) => `Something else uses the port ${d.port}. Choose another with --port, or end what uses it.`,
   ),
-  hostRefused: entry<object>(
-    2,
-    421,
-    () => "This server is not reached under that name. Use the address that it printed.",
-  ),
+  hostRefused: entry<object>(2, 421, () => "This server is not reached under that name. Use the address that it printed."),
   originRefused: entry<object>(2, 403, () => "Another page may not do this. Open the server's own pages."),
   signInNeeded: entry<object>(
     2,
@@ -283,16 +279,8 @@ export const ERRORS = {
   bodyBroken: entry(2, 400, (d: { problem: string }) => `The body cannot be read: ${d.problem}.`),
   tooMany: entry(2, 429, (d: { seconds: number }) => `Too many requests. Wait ${plural(d.seconds, "second")}.`),
   shuttingDown: entry<object>(3, 503, () => "The server is being stopped. What was answered is kept; ask again when it runs."),
-  keyReused: entry<object>(
-    2,
-    422,
-    () => "This Idempotency-Key was used for another request before. Use a new one for each request.",
-  ),
-  callBackRefused: entry(
-    2,
-    400,
-    (d: { problem: string }) => `The call-back cannot be used: ${d.problem}.`,
-  ),
+  keyReused: entry<object>(2, 422, () => "This Idempotency-Key was used for another request before. Use a new one for each request."),
+  callBackRefused: entry(2, 400, (d: { problem: string }) => `The call-back cannot be used: ${d.problem}.`),
   misuse: entry(2, 400, (d: { problem: string }) => d.problem),
   interrupted: entry(130, 499, (d: { next: string }) => `Interrupted. ${d.next}`),
 } as const;

@@ -5,7 +5,7 @@ import { OF_ANSWER } from "./condition-advice.js";
 import { readCondition } from "./condition.js";
 import { columnsOf, templateSteps, writerOf, type Plan } from "./plan.js";
 
-/** Holds what a plan says of review and of owners against the columns that it fills, and those of its table. */
+/** Holds what a plan says of review, of owners and of what is offered against the columns that it fills, and those of its table. */
 export function checkReview(
   plan: Plan,
   templates: Readonly<Record<string, Template>>,
@@ -44,6 +44,7 @@ export function checkReview(
   for (const [index, column] of (plan.review?.spotCheck?.slices ?? []).entries())
     mustBeKnown([column], ["review", "spotCheck", "slices", index]);
   for (const column of Object.keys(plan.edits ?? {})) mustBeFilled(column, filled, ["edits", column], true);
+  for (const [index, column] of (plan.offer?.columns ?? []).entries()) mustBeKnown([column], ["offer", "columns", index]);
   if (plan.freeze !== undefined) mustBeKnown(readCondition(plan.freeze).condition?.columns ?? [], ["freeze"]);
   return found;
 }

@@ -132,6 +132,8 @@ export interface Plan {
   readonly edits?: Readonly<Record<string, Owner>> | undefined;
   /** CEL over `row`, filled columns included: rows that no step touches, whatever changes. */
   readonly freeze?: string | undefined;
+  /** What chat assistants may look up of a row. */
+  readonly offer?: { readonly columns: readonly string[] } | undefined;
 }
 
 export const PLAN_FORMAT = "plan/1";

@@ -152,6 +152,7 @@ const planFile = z.strictObject({
     ),
   ),
   freeze: z.optional(z.string()),
+  offer: z.optional(z.strictObject({ columns: z.array(z.string()).check(z.minLength(1, "Name at least one column.")) })),
   refill: z._default(z.enum(REFILLS as [Refill, ...Refill[]], `Expected one of ${REFILLS.join(", ")}.`), "stale"),
 });
 

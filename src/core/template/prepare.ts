@@ -166,7 +166,7 @@ function basisOfTemplate(
   background: Surroundings["background"],
   references: References,
 ): Record<string, string> {
-  const { name: _, title: __, tags: ___, model: ____, ...content } = { ...whole, references: template.references };
+  const { name: _, title: __, tags: ___, model: ____, offer: _____, ...content } = { ...whole, references: template.references };
   return {
     template: quickHash(canonicalJson(plainJson(content))),
     ...(background && background.length > 0 ? { background: quickHash(canonicalJson(plainJson(background))) } : {}),

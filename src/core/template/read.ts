@@ -13,6 +13,7 @@ import {
 import { hasKind, kindNames, kindOf, specSchema, specsInside, type AnySpec, type CheckedSpec } from "../kinds/index.js";
 import { checkTemplate } from "./check.js";
 import {
+  OFFERS,
   TEMPLATE_FORMAT,
   WHEN_LONG,
   type WhenLong,
@@ -34,6 +35,7 @@ export const templateFile = z.strictObject({
     .check(z.regex(/^[a-z0-9][a-z0-9-]*$/, "A name is made of small letters, digits and hyphens (for example `hazard-triage`).")),
   title: z.optional(z.string()),
   tags: z.optional(z.array(z.string())),
+  offer: z.optional(z.array(z.enum(OFFERS, "Expected tools.")).check(z.minLength(1))),
   inputs: specs,
   references: z.optional(
     z.record(

@@ -103,11 +103,17 @@ export interface ModelChoice {
   readonly seed?: number | undefined;
 }
 
+/** To whom a template may be offered. */
+export const OFFERS = ["tools"] as const;
+export type Offer = (typeof OFFERS)[number];
+
 /** The shape that a person writes, in YAML or in TypeScript. */
 export interface TemplateShape {
   readonly name: string;
   readonly title?: string | undefined;
   readonly tags?: readonly string[] | undefined;
+  /** To whom it is offered beyond people: chat assistants, as a tool. */
+  readonly offer?: readonly Offer[] | undefined;
   readonly inputs: Readonly<Record<string, InputSpec>>;
   readonly references?: Readonly<Record<string, ReferenceSpec>> | undefined;
   /** Files of text or Markdown that every prompt carries, relative to the project. */
