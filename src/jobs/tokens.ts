@@ -95,6 +95,7 @@ export const makeToken = defineJob({
       madeAt: now,
       until: now + days * DAY_MS,
     };
+    // What is kept is plain JSON; its type has no index.
     await project.ledger().facts.set(factOf(id), kept as unknown as Json);
     return { token: `yoroshi_${id}_${secret}`, ...(await tokenShown(project, id, kept)) };
   },
@@ -127,11 +128,13 @@ export const endToken = defineJob({
       throw new YoroshiError("notFound", { what: "token", name: id, known });
     }
     const ended: KeptToken = { ...asKept(found), ended: true };
+    // As above.
     await facts.set(factOf(id), ended as unknown as Json);
     return tokenShown(project, id, ended);
   },
 });
 
+// Nobody but `makeToken` and `endToken` writes these facts.
 const asKept = (fact: Json): KeptToken => fact as unknown as KeptToken;
 
 async function tokenShown(project: Project, id: string, kept: KeptToken): Promise<TokenShown> {

@@ -1,25 +1,12 @@
 import { createHash } from "node:crypto";
 import type { Context } from "hono";
-import * as z from "zod";
 import { YoroshiError } from "../core/ground/index.js";
 import { answerRows, countAsked, onceOnly, runJob, type Project } from "../jobs/index.js";
-import { demand, type App, type Parts } from "./app.js";
+import { demand, type App, type Parts } from "./parts.js";
+import { answersBody } from "./answers-body.js";
 import { readJson } from "./body.js";
 import type { Carried } from "./guard.js";
 import { countedAs, nameOf, type Identity } from "./identity.js";
-
-export const answersBody = z.strictObject({
-  /** One row: input -> value. */
-  inputs: z.record(z.string(), z.json()).optional(),
-  /** Or many. */
-  rows: z.array(z.record(z.string(), z.json())).min(1).max(1_000).optional(),
-  /** Ask even where the answer is known. */
-  fresh: z.boolean().optional(),
-  /** Do not wait: the answer is 202, with a place to look. */
-  later: z.boolean().optional(),
-  /** With `later`: an address that is told when the answers are there; its host is named in yoroshi.yaml. */
-  callBack: z.string().max(2_000).optional(),
-});
 
 /** A template's answers, for programs. */
 export function answerRoutes(app: App, parts: Parts): void {

@@ -1,48 +1,21 @@
-import { Readable } from "node:stream";
 import { Hono, type Context } from "hono";
 import { secureHeaders } from "hono/secure-headers";
 import { pathKeys } from "../api/index.js";
 import { YoroshiError } from "../core/ground/index.js";
-import { countAsked, runJob, VERSION, type LaterAnswers, type Project } from "../jobs/index.js";
-import type { AfterChanges } from "./after-changes.js";
+import { countAsked, runJob, VERSION } from "../jobs/index.js";
 import { answerRoutes } from "./answer-routes.js";
 import { readJson } from "./body.js";
-import { guard, keepSession, type Carried, type Reached } from "./guard.js";
 import { fileRoutes } from "./file-routes.js";
-import { may, nameOf, type Identity } from "./identity.js";
-import type { Live } from "./live.js";
+import { guard, keepSession, type Carried } from "./guard.js";
+import { nameOf } from "./identity.js";
 import { liveRoute } from "./live-route.js";
-import { log, type ServerLog } from "./log.js";
+import { log } from "./log.js";
 import { mcpRoute } from "./mcp-route.js";
 import { inputOf, OPERATIONS, takesQuery, type Operation } from "./operations.js";
 import { openApi } from "./open-api.js";
 import { pageRoutes } from "./page-routes.js";
+import { demand, type App, type Parts } from "./parts.js";
 import { problemResponse } from "./problem.js";
-import type { Rates } from "./rates.js";
-import type { Sessions } from "./sessions.js";
-import type { UnderWays } from "./under-way.js";
-
-/** All that a request may need. */
-export interface Parts {
-  readonly project: () => Project;
-  /** Opens the project anew, once yoroshi.yaml has changed. */
-  readonly reopen: () => Promise<void>;
-  readonly reached: Reached;
-  readonly sessions: Sessions;
-  readonly rates: Rates;
-  readonly strangers: Rates;
-  readonly live: Live;
-  readonly underWays: UnderWays;
-  readonly later: LaterAnswers;
-  readonly afterChanges: AfterChanges;
-  readonly log: ServerLog;
-  /** Most bytes of a JSON body, and of a table that is uploaded. */
-  readonly mostBytes: number;
-  readonly mostUploadBytes: number;
-  readonly isEnding: () => boolean;
-}
-
-export type App = Hono<Carried>;
 
 const PAGE_POLICY = {
   defaultSrc: ["'none'"],
@@ -121,11 +94,6 @@ function fits(route: string, path: string): boolean {
   return wanted.length === given.length && wanted.every((piece, index) => piece.startsWith(":") || piece === given[index]);
 }
 
-/** @throws YoroshiError `rightMissing`. */
-export function demand(who: Identity, needs: Operation["route"]["right"], template?: string): void {
-  if (!may(who, needs, template)) throw new YoroshiError("rightMissing", { needs });
-}
-
 /** Runs the job of a route. */
 async function run(c: Context<Carried>, operation: Operation, parts: Parts): Promise<Response> {
   const who = c.get("who");
@@ -161,15 +129,4 @@ function underWayRoutes(app: App, { underWays }: Parts): void {
       demand(c.get("who"), "work");
       return c.json(underWays[act](id(c)));
     });
-}
-
-/** A stream of bytes as a response that is saved as a file. */
-export function asDownload(
-  c: Context,
-  { name, type, bytes }: { readonly name: string; readonly type: string; readonly bytes: Readable },
-): Response {
-  return c.body(Readable.toWeb(bytes) as ReadableStream, 200, {
-    "content-type": type,
-    "content-disposition": `attachment; filename*=UTF-8''${encodeURIComponent(name)}`,
-  });
 }

@@ -30,6 +30,7 @@ async function readBytes(c: Context, mostBytes: number): Promise<Uint8Array> {
   if (!body) return new Uint8Array();
   const pieces: Uint8Array[] = [];
   let size = 0;
+  // A stream of Node can be walked; its type does not say so.
   for await (const piece of body as unknown as AsyncIterable<Uint8Array>) {
     size += piece.length;
     if (size > mostBytes) throw tooLarge();

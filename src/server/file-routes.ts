@@ -2,7 +2,7 @@ import { Readable } from "node:stream";
 import * as z from "zod";
 import { YoroshiError } from "../core/ground/index.js";
 import { downloadLedger, downloadTable, downloadWish, uploadTable } from "../jobs/index.js";
-import { asDownload, demand, type App, type Parts } from "./app.js";
+import { asDownload, demand, type App, type Parts } from "./parts.js";
 
 const ledgerWish = z.strictObject({ as: z.enum(["jsonl", "csv"]).optional(), names: z.enum(["true", "false"]).optional() });
 const ledgerPart = z.enum(["answers", "cells", "decisions"]);

@@ -1,5 +1,5 @@
 import { streamSSE } from "hono/streaming";
-import { demand, type App, type Parts } from "./app.js";
+import { demand, type App, type Parts } from "./parts.js";
 
 const BEAT_MS = 20_000;
 

@@ -1,6 +1,6 @@
 import { YoroshiError } from "../core/ground/index.js";
 import { countAsked } from "../jobs/index.js";
-import { demand, type App, type Parts } from "./app.js";
+import { demand, type App, type Parts } from "./parts.js";
 
 const MOST_BYTES = 1024 * 1024;
 

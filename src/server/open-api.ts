@@ -1,7 +1,7 @@
 import type * as z from "zod";
 import { EXAMPLES } from "../api/index.js";
 import { answerRows, downloadWish, laterShape, RIGHTS, VERSION } from "../jobs/index.js";
-import { answersBody } from "./answer-routes.js";
+import { answersBody } from "./answers-body.js";
 import { liveShapes } from "./live.js";
 import { jsonSchema, OPERATIONS, takesQuery, type Operation } from "./operations.js";
 import { underWayShape } from "./under-way.js";

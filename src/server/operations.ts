@@ -38,6 +38,7 @@ export const jsonSchema = (schema: z.ZodType, io: "input" | "output"): Schema =>
 /** Every route with its job. */
 export const OPERATIONS: readonly Operation[] = Object.entries(ROUTES).map(([name, given]) => {
   const route: Route = given;
+  // Names are checked below; what the jobs take is checked by their schemas.
   const job = (jobs as unknown as Record<string, AnyJob>)[route.job ?? name];
   if (!job?.run) throw new Error(`The route ${name} has no job.`);
   const { properties = {}, required = [] } = jsonSchema(job.input, "input") as {

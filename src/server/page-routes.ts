@@ -1,7 +1,7 @@
 import type { Context } from "hono";
 import { YoroshiError } from "../core/ground/index.js";
 import { answerRows, listFiles, runJob, showProject, templateSchema, type AnswersReport } from "../jobs/index.js";
-import { demand, type App, type Parts } from "./app.js";
+import { demand, type App, type Parts } from "./parts.js";
 import { nameOf } from "./identity.js";
 import { openApi } from "./open-api.js";
 import { apiPage } from "./pages/api.js";

@@ -65,6 +65,7 @@ export async function serveProject(options: ServeOptions = {}): Promise<Served> 
     });
   const open = (): Promise<Project> => openProject({ cwd: options.folder, confined: true, onNotice });
   let project = await open();
+  // A server with TLS is used as one without.
   const server: Server = tls ? (createHttps({ cert: tls.cert, key: tls.key }) as unknown as Server) : createHttp();
   try {
     await listen(server, options.port ?? DEFAULT_PORT, host === undefined ? "127.0.0.1" : undefined);

@@ -152,6 +152,7 @@ export class UnderWays {
   async #run(entry: Entry): Promise<void> {
     const context = { stop: entry.stop.signal, signal: entry.signal.signal, on: (event: Event) => this.#hear(entry, event) };
     try {
+      // Of a trial it has none of these.
       const report = (await runJob(entry.work as never, this.project(), entry.input, context as never)) as unknown as Partial<FilledPlan>;
       const { state } = entry.told;
       const isCut = report.end === "interrupted" || (entry.stop.signal.aborted && report.end === undefined);

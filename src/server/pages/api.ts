@@ -53,7 +53,7 @@ export function apiPage(document: object, address: string): Html {
         <a href="/openapi.json">The document</a>.
       </p>
       ${tags.map(
-        (tag) =>
+        ({ name: tag }) =>
           html`<section>
             <h2>${tag}</h2>
             ${operations.filter(({ operation }) => operation.tags.includes(tag)).map((one) => operationPart(one, address))}
