@@ -44,7 +44,8 @@ export function makeApp(parts: Parts): App {
   app.use(
     secureHeaders({
       contentSecurityPolicy: PAGE_POLICY,
-      referrerPolicy: "no-referrer",
+      // Without a referrer a browser would send no origin with a form.
+      referrerPolicy: "same-origin",
       crossOriginResourcePolicy: "same-origin",
       crossOriginOpenerPolicy: "same-origin",
       xFrameOptions: "DENY",
@@ -64,7 +65,7 @@ export function makeApp(parts: Parts): App {
     if (!session) throw new YoroshiError("signInNeeded", {});
     keepSession(c, parts.reached, session.id);
     // A page that leads on, not a redirect: what follows is then asked for by the server's own page.
-    return c.html('<!doctype html><meta http-equiv="refresh" content="0;url=/"><title>Yoroshi</title><p><a href="/">Go on</a></p>');
+    return c.html('<!doctype html><link rel="icon" href="data:,"><meta http-equiv="refresh" content="0;url=/"><title>Yoroshi</title><p><a href="/">Go on</a></p>');
   });
   answerRoutes(app, parts);
   fileRoutes(app, parts);

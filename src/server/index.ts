@@ -4,3 +4,5 @@ export { serveProject, type Served, type ServeOptions } from "./serve.js";
 export async function serveMcp(folder: string | undefined, onNotice: (text: string) => void, signal: AbortSignal): Promise<void> {
   return (await import("./mcp-stdio.js")).speakMcp(folder, onNotice, signal);
 }
+export { liveShapes } from "./live.js";
+export type { UnderWay } from "./under-way.js";

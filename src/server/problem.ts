@@ -2,6 +2,7 @@ import type { Context } from "hono";
 import { HTTPException } from "hono/http-exception";
 import { ERRORS, isYoroshiError, YoroshiError, type Complaint } from "../core/ground/index.js";
 import { knownError } from "../jobs/index.js";
+import { problemPage } from "./pages/problem.js";
 
 /** An error as RFC 9457 tells it, with the project's code. */
 export interface Problem {
@@ -41,8 +42,10 @@ function httpError({ status }: HTTPException): YoroshiError {
 const STATUS_TITLES: Readonly<Record<number, Record<string, string>>> = { 401: { "www-authenticate": "Bearer" } };
 
 /** The answer to a request that failed. */
-export function problemResponse(c: Context, error: unknown, headers: Record<string, string> = {}): Response {
+export function problemResponse(c: Context, error: unknown, headers: Record<string, string> = {}): Response | Promise<Response> {
   const problem = problemOf(error);
+  // A person who opened an address is told on a page.
+  if (c.req.header("sec-fetch-mode") === "navigate") return c.html(problemPage(problem.detail, problem.code), problem.status as 400);
   const wait = isYoroshiError(error) && error.code === "tooMany" ? { "retry-after": String(error.details.seconds) } : {};
   return c.body(JSON.stringify(problem), problem.status as 400, {
     "content-type": "application/problem+json",

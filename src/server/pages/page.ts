@@ -11,6 +11,7 @@ export const page = (title: string, about: string, body: Html): Html =>
         <meta charset="utf-8" />
         <meta name="viewport" content="width=device-width, initial-scale=1" />
         <title>${title}</title>
+        <link rel="icon" href="data:," />
         <link rel="stylesheet" href="/assets/pages.css" />
       </head>
       <body>
