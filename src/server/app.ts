@@ -65,7 +65,9 @@ export function makeApp(parts: Parts): App {
     if (!session) throw new YoroshiError("signInNeeded", {});
     keepSession(c, parts.reached, session.id);
     // A page that leads on, not a redirect: what follows is then asked for by the server's own page.
-    return c.html('<!doctype html><link rel="icon" href="data:,"><meta http-equiv="refresh" content="0;url=/"><title>Yoroshi</title><p><a href="/">Go on</a></p>');
+    return c.html(
+      '<!doctype html><link rel="icon" href="data:,"><meta http-equiv="refresh" content="0;url=/"><title>Yoroshi</title><p><a href="/">Go on</a></p>',
+    );
   });
   answerRoutes(app, parts);
   fileRoutes(app, parts);

@@ -30,10 +30,19 @@ export interface Operation {
 
 const PERSON = "by";
 
-export const jsonSchema = (schema: z.ZodType, io: "input" | "output"): Schema => {
-  const { $schema: _, ...rest } = z.toJSONSchema(schema, { io, unrepresentable: "any", reused: "inline" });
-  return rest;
-};
+/** A schema as JSON Schema 2020-12, which is OpenAPI 3.1's own. */
+export function jsonSchema(schema: z.ZodType, io: "input" | "output"): Schema {
+  const { $schema: _, $defs: __, ...rest } = z.toJSONSchema(schema, { io, unrepresentable: "any", reused: "inline" });
+  return anyJson(rest) as Schema;
+}
+
+/** What names itself is any JSON value, and so is nothing that a schema could say more of. */
+function anyJson(value: unknown): unknown {
+  if (Array.isArray(value)) return value.map(anyJson);
+  if (typeof value !== "object" || value === null) return value;
+  if ("$ref" in value) return {};
+  return Object.fromEntries(Object.entries(value).map(([key, own]) => [key, anyJson(own)]));
+}
 
 /** Every route with its job. */
 export const OPERATIONS: readonly Operation[] = Object.entries(ROUTES).map(([name, given]) => {
