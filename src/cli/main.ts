@@ -335,7 +335,8 @@ serve
   .option("--days <number>", "how long it works; 90 when not given", whole)
   .option("--end <id>", "end a token at once")
   .addOption(json())
-  .action(async (name, options) => finish((await import("./commands/serve.js")).token(name, { ...options, ...program.opts() })));
+  // `--json` is an option of `serve`, too, which would take it.
+  .action(async (name, _options, command: Command) => finish((await import("./commands/serve.js")).token(name, command.optsWithGlobals())));
 program
   .command("standin")
   .description("serve the offline stand-in model over HTTP on this machine")

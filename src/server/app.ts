@@ -4,7 +4,7 @@ import { pathKeys } from "../api/index.js";
 import { YoroshiError } from "../core/ground/index.js";
 import { countAsked, runJob, VERSION } from "../jobs/index.js";
 import { answerRoutes } from "./answer-routes.js";
-import { readJson } from "./body.js";
+import { drain, readJson } from "./body.js";
 import { fileRoutes } from "./file-routes.js";
 import { guard, keepSession, type Carried } from "./guard.js";
 import { nameOf } from "./identity.js";
@@ -32,9 +32,10 @@ const PAGE_POLICY = {
 /** Every route, behind the guard. */
 export function makeApp(parts: Parts): App {
   const app: App = new Hono<Carried>();
-  app.onError((error, c) => {
+  app.onError(async (error, c) => {
     log(parts.log, c, error);
-    return problemResponse(c, error);
+    const isWhole = await drain(c.env.incoming);
+    return problemResponse(c, error, isWhole ? {} : { connection: "close" });
   });
   app.use(async (c, next) => {
     const began = performance.now();

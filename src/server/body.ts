@@ -1,3 +1,4 @@
+import type { IncomingMessage } from "node:http";
 import type { Context } from "hono";
 import { YoroshiError } from "../core/ground/index.js";
 
@@ -51,4 +52,30 @@ function depthOf(text: string): number {
     else if (char === 0x5d || char === 0x7d) depth--;
   }
   return most;
+}
+
+const MOST_DRAINED = 8 * 1024 * 1024;
+const DRAIN_MS = 1_000;
+
+/**
+ * Reads what is still on its way of a request that is refused, so that whoever sends it gets to read why; at most so much, for a moment.
+ * Returns whether all of it came.
+ */
+export async function drain(incoming: IncomingMessage | undefined): Promise<boolean> {
+  if (!incoming || incoming.complete || incoming.destroyed) return true;
+  return new Promise((resolve) => {
+    let seen = 0;
+    const timer = setTimeout(() => end(false), DRAIN_MS);
+    const take = (piece: Buffer): void => {
+      seen += piece.length;
+      if (seen > MOST_DRAINED) end(false);
+    };
+    const whole = (): void => end(true);
+    const end = (isWhole: boolean): void => {
+      clearTimeout(timer);
+      incoming.off("data", take).off("end", whole).off("close", whole);
+      resolve(isWhole);
+    };
+    incoming.on("data", take).on("end", whole).on("close", whole).resume();
+  });
 }

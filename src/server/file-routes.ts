@@ -1,4 +1,5 @@
-import { Readable } from "node:stream";
+import type { IncomingMessage } from "node:http";
+import { PassThrough, type Readable } from "node:stream";
 import * as z from "zod";
 import { YoroshiError } from "../core/ground/index.js";
 import { downloadLedger, downloadTable, downloadWish, uploadTable } from "../jobs/index.js";
@@ -31,8 +32,19 @@ export function fileRoutes(app: App, { project, mostUploadBytes }: Parts): void 
     if (Number(c.req.header("content-length") ?? 0) > mostUploadBytes)
       throw new YoroshiError("tooLarge", { what: "The file", bytes: mostUploadBytes });
     const about = { name: c.req.param("name"), replace: c.req.query("replace") === "true", mostBytes: mostUploadBytes };
-    return c.json(await uploadTable(project(), about, Readable.fromWeb(body as never)), 201);
+    return c.json(await uploadTable(project(), about, sparing(c.env.incoming)), 201);
   });
+}
+
+/** A request's bytes; who takes no more of them ends this stream alone, so that the request can still be answered. */
+function sparing(incoming: IncomingMessage): Readable {
+  const bytes = new PassThrough();
+  incoming.pipe(bytes);
+  incoming.once("close", () => {
+    if (!incoming.complete) bytes.destroy(new YoroshiError("bodyBroken", { problem: "it broke off" }));
+  });
+  bytes.once("close", () => incoming.unpipe(bytes));
+  return bytes;
 }
 
 function asked<T>(schema: z.ZodType<T>, given: unknown): T {

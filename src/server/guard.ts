@@ -1,3 +1,4 @@
+import type { HttpBindings } from "@hono/node-server";
 import type { Context, MiddlewareHandler } from "hono";
 import { getCookie, setCookie } from "hono/cookie";
 import { YoroshiError } from "../core/ground/index.js";
@@ -16,6 +17,7 @@ export interface Reached {
 
 /** What a request carries on its way through the server. */
 export interface Carried {
+  Bindings: HttpBindings;
   Variables: { who: Identity };
 }
 

@@ -114,6 +114,7 @@ export async function serveProject(options: ServeOptions = {}): Promise<Served> 
   answerWith(server, makeApp(parts).fetch);
   await later.resume();
   const unwatch = await watchProject(current, live, reopen);
+  let closing: Promise<void> | undefined;
   const [name] = reached.hosts;
   const address = `${reached.scheme}://${name}`;
   return {
@@ -122,20 +123,22 @@ export async function serveProject(options: ServeOptions = {}): Promise<Served> 
       return project;
     },
     link: (person) => `${address}/open?token=${sessions.link(person)}`,
-    async close(graceMs = GRACE_MS) {
-      isEnding = true;
-      await unwatch();
-      live.close();
-      const closed = new Promise((resolve) => server.close(resolve));
-      server.closeIdleConnections();
-      await Promise.all([underWays.close(graceMs), later.close(graceMs), Promise.race([closed, sleep(graceMs)])]);
-      server.closeAllConnections();
-      await afterChanges.close();
-      stopHearing();
-      await project.close();
-      log.close();
-    },
+    close: (graceMs = GRACE_MS) => (closing ??= close(graceMs)),
   };
+
+  async function close(graceMs: number): Promise<void> {
+    isEnding = true;
+    await unwatch();
+    live.close();
+    const closed = new Promise((resolve) => server.close(resolve));
+    server.closeIdleConnections();
+    await Promise.all([underWays.close(graceMs), later.close(graceMs), Promise.race([closed, sleep(graceMs)])]);
+    server.closeAllConnections();
+    await afterChanges.close();
+    stopHearing();
+    await project.close();
+    log.close();
+  }
 }
 
 const sleep = (ms: number): Promise<void> =>
