@@ -30,6 +30,10 @@ export const EXAMPLES: Readonly<Partial<Record<RouteName, Example>>> = {
   showPrompt: { body: { of: "triage", row: "R-012" } },
   tryRow: { body: { of: "hazard-triage", inputs: { report: "Line parted at the aft bitts, nobody hurt." } } },
   drawSamples: { path: triage, body: { rows: 5, seed: 3, samples: "samples/more.csv" } },
+  addSample: {
+    path: { template: "intake" },
+    body: { inputs: { report: "Door seal torn on the car deck, water on the ramp." }, labels: { hazard: "slip-trip-fall", severity: "2" } },
+  },
   readLabels: { query: { file: "samples/hazard-triage.csv" } },
   labelRow: { body: { file: "samples/hazard-triage.csv", row: 1, values: { hazard: "mooring" }, save: false } },
   sealSamples: { body: { file: "samples/hazard-triage.csv", share: 0.2 } },
@@ -44,6 +48,10 @@ export const EXAMPLES: Readonly<Partial<Record<RouteName, Example>>> = {
   readRows: {
     path: triage,
     body: { search: "rope", sort: [{ column: "severity", descending: true }], filters: [{ column: "hazard", not: ["unclear"] }], limit: 3 },
+  },
+  addRows: {
+    path: { plan: "intake" },
+    body: { rows: [{ report: "Door seal torn on the car deck, water on the ramp.", writtenBy: "Deck" }] },
   },
   readColumn: { path: { ...triage, column: "severity" }, body: {} },
   explainRow: { path: { ...triage, key: "R-012" }, query: { column: "hazard" } },

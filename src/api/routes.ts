@@ -70,6 +70,7 @@ export const ROUTES = {
   tryRow: { method: "POST", path: "/try", right: "work", tag: "try" },
 
   drawSamples: { method: "POST", path: "/plans/{plan}/samples", right: "work", tag: "samples" },
+  addSample: { method: "POST", path: "/templates/{template}/samples", right: "work", tag: "samples" },
   readLabels: { method: "GET", path: "/samples", right: "read", tag: "samples" },
   labelRow: { method: "POST", path: "/samples/labels", right: "work", tag: "samples" },
   settleSamples: { method: "POST", path: "/samples/settlement", right: "work", tag: "samples" },
@@ -94,6 +95,7 @@ export const ROUTES = {
   pointPlan: { method: "POST", path: "/plans/{plan}/table", right: "work", tag: "plans" },
 
   readRows: { method: "POST", path: "/plans/{plan}/rows/query", right: "read", tag: "tables" },
+  addRows: { method: "POST", path: "/plans/{plan}/rows", right: "work", tag: "tables" },
   readColumn: { method: "POST", path: "/plans/{plan}/columns/{column}/figures", right: "read", tag: "tables" },
   explainRow: { method: "GET", path: "/plans/{plan}/rows/{key}", right: "read", tag: "cells" },
   changeCell: { method: "PUT", path: "/plans/{plan}/rows/{key}/cells/{column}", right: "work", tag: "cells" },

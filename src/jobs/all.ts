@@ -3,6 +3,8 @@ export { checkFiles } from "./check-files.js";
 export { findKeys, lookAtTable } from "./look-at-table.js";
 export { numberRows, startProject } from "./start-project.js";
 export { addModel, checkModels } from "./models.js";
+export { addRows } from "./add-rows.js";
+export { addSample } from "./add-sample.js";
 export { answerRows, templateSchema } from "./answer-rows.js";
 export { askCellAgain, changeCell, restoreCell } from "./change-cell.js";
 export { listOffers, lookUpRow } from "./offers.js";

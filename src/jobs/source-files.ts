@@ -1,12 +1,13 @@
 import { mkdir, readFile } from "node:fs/promises";
 import path from "node:path";
 import * as z from "zod";
-import { claim, plainJson, readDocument, sha256Hex, YoroshiError, type Complaint } from "../core/index.js";
+import { plainJson, readDocument, sha256Hex, YoroshiError, type Complaint } from "../core/index.js";
 import { writeWhole } from "../files/index.js";
 import { PROJECT_FILE, readProjectFile, type Project } from "../project/index.js";
 import { inOrder, remark } from "./check-files.js";
 import { withForm } from "./edit-form.js";
 import { defineJob } from "./job.js";
+import { whileHolding } from "./while-holding.js";
 
 const what = z.enum(["template", "plan", "project"]);
 type What = z.output<typeof what>;
@@ -80,9 +81,7 @@ export const saveSource = defineJob({
     if ((text === undefined) === (form === undefined))
       throw new YoroshiError("badInput", { job: "saveSource", problems: ["say either `text` or `form`"] });
     const file = was === null ? newFile(kind, name) : await fileOf(project, kind, name);
-    const letGo = await claim(project.ledger(), project.clock, `file:${file}`);
-    if (!letGo) throw new YoroshiError("fileChanged", { file, theirs: "", yours: text ?? "" });
-    try {
+    return whileHolding(project, `file:${file}`, file, async () => {
       const stands = await readFile(path.join(project.root, file), "utf8").catch(() => undefined);
       const next = text ?? withForm(stands ?? "{}", form!, file);
       if ((stands === undefined ? null : markOf(stands)) !== was)
@@ -94,9 +93,7 @@ export const saveSource = defineJob({
       await mkdir(path.dirname(path.join(project.root, file)), { recursive: true });
       await writeWhole(path.join(project.root, file), file, (write) => write(Buffer.from(next)));
       return report;
-    } finally {
-      await letGo();
-    }
+    });
   },
 });
 

@@ -29,6 +29,16 @@ async function world(
 const filled = (here: ServedProject): Record<string, string>[] =>
   parse(readFileSync(path.join(here.folder, "log.filled.csv"), "utf8"), { columns: true }) as Record<string, string>[];
 
+/** How many rows the result has, and how many of them have an answer. */
+function answeredRows(here: ServedProject): number[] {
+  const rows = parse(readFileSync(path.join(here.folder, "log.filled.csv"), "utf8"), {
+    columns: true,
+    bom: true,
+    delimiter: ";",
+  }) as Record<string, string>[];
+  return [rows.length, rows.filter(({ topic }) => topic !== "").length];
+}
+
 async function refusal(call: Promise<unknown>): Promise<ServerError> {
   const error: unknown = await call.then(
     () => undefined,
@@ -238,6 +248,48 @@ describe("tables", () => {
     });
     await untilOver(here.api, (await here.api.fillPlan({ plan: "monday" })).id);
     expect((await here.api.readRows({ plan: "monday" })).rows).toBe(3);
+  });
+
+  it("take new rows behind all others, byte for byte, each with a key of its own", async () => {
+    const { here } = await world(3);
+    const log = path.join(here.folder, "log.csv");
+    const text = '\ufeffid;note\r\nN-008;"smoke; in the galley"\r\nN-009;oil on the water\r\n';
+    writeFileSync(log, text);
+    expect((await here.api.addRows({ plan: "log", rows: [{ note: 'the "motor"; stopped' }, { id: "X", note: "=1+1" }] })).keys).toEqual([
+      "N-010",
+      "X",
+    ]);
+    expect(readFileSync(log, "utf8")).toBe(`${text}N-010;"the ""motor""; stopped"\r\nX;'=1+1\r\n`);
+    expect((await refusal(here.api.addRows({ plan: "log", rows: [{ id: "X", note: "again" }] }))).code).toBe("rowExists");
+    expect((await refusal(here.api.addRows({ plan: "log", rows: [{ id: "Y" }, { id: "Y" }] }))).code).toBe("rowExists");
+    expect((await refusal(here.api.addRows({ plan: "log", rows: [{ nte: "x" }] }))).message).toContain("Did you mean `note`");
+    const many = await Promise.all(
+      Array.from({ length: 20 }, (_, index) => here.api.addRows({ plan: "log", rows: [{ note: `oil ${index}` }] })),
+    );
+    expect(new Set(many.flatMap(({ keys }) => keys)).size).toBe(20);
+    expect((await here.api.readRows({ plan: "log" })).rows).toBe(24);
+    await untilOver(here.api, (await here.api.fillPlan({ plan: "log" })).id);
+    expect(answeredRows(here)).toEqual([24, 24]);
+  });
+
+  it("put a row with its right values among the samples, and keep what stands there", async () => {
+    const { here } = await world(3);
+    const sample = { template: "sort", inputs: { note: "Drums rolled; diesel on deck" }, labels: { topic: "spill" } };
+    expect(await here.api.addSample(sample)).toEqual({ file: "samples/sort.csv", is: "added" });
+    expect((await here.api.addSample({ ...sample, labels: { topic: "fire", level: "4" } })).is).toBe("completed");
+    expect((await here.api.addSample({ ...sample, labels: { topic: "engine" } })).is).toBe("known");
+    const [row, ...others] = parse(readFileSync(path.join(here.folder, "samples", "sort.csv"), "utf8"), { columns: true }) as Record<
+      string,
+      string
+    >[];
+    expect(others).toEqual([]);
+    expect(row).toMatchObject({
+      note: "Drums rolled; diesel on deck",
+      topic: "spill",
+      level: "4",
+      drawnFrom: expect.stringContaining("Ines"),
+    });
+    expect((await refusal(here.api.addSample({ ...sample, labels: { topic: "weather" } }))).code).toBe("badInput");
   });
 
   it("of databases are seen as they stand when they are read", async () => {

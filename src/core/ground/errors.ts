@@ -174,6 +174,13 @@ export const ERRORS = {
       `The token \`${d.token}\` may ask ${plural(d.cap, "question")} a day, and has asked them. Known answers are given all the same; ask again tomorrow (UTC), or make a token with a larger \`--per-day\`.`,
   ),
   fileExists: entry(2, 409, (d: { file: string }) => `${d.file} is there already. Give it another name, or say that it is to be replaced.`),
+  rowExists: entry(
+    2,
+    409,
+    (d: { table: string; keys: readonly string[] }) =>
+      `${d.table} has ${d.keys.length === 0 ? "one of these keys twice among the new rows" : `a row with the key ${d.keys.map((key) => `\`${key}\``).join(", ")} already`}. Nothing was added.`,
+  ),
+  tableBusy: entry(3, 409, (d: { table: string }) => `${d.table} is being written by somebody else at this moment. Try again.`),
   tooLarge: entry(
     2,
     413,
