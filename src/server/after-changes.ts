@@ -29,6 +29,13 @@ export class AfterChanges {
     );
   }
 
+  /** A fill is about to begin, which writes the table itself: what waits need not, and what is being written is waited for. */
+  async giveWay(plan: string): Promise<void> {
+    clearTimeout(this.#waiting.get(plan));
+    this.#waiting.delete(plan);
+    await this.#writing;
+  }
+
   /** Writes what waits, at once. */
   async close(): Promise<void> {
     for (const [plan, timer] of this.#waiting) {

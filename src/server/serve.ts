@@ -89,9 +89,13 @@ export async function serveProject(options: ServeOptions = {}): Promise<Served> 
     // What is under way keeps what it was begun with until it ends.
     void underWays.settled().then(() => old.close());
   };
-  const underWays = new UnderWays(current, (one) => live.run(one));
   const later = new LaterAnswers(current);
   const afterChanges = new AfterChanges(current, (plan, error) => log.note("table not written", { plan, name: (error as Error).name }));
+  const underWays = new UnderWays(
+    current,
+    (one) => live.run(one),
+    (plan) => afterChanges.giveWay(plan),
+  );
   let isEnding = false;
   const perMinute = options.perMinute ?? DEFAULT_PER_MINUTE;
   const sessions = new Sessions(now);

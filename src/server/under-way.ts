@@ -49,6 +49,8 @@ export class UnderWays {
   constructor(
     readonly project: () => Project,
     readonly onChange: (now: UnderWay) => void,
+    /** Waited for before a plan is filled. */
+    readonly before: (subject: string) => Promise<void> = async () => undefined,
   ) {}
 
   start(job: AnyJob, subject: string, by: string, input: Record<string, unknown>): UnderWay {
@@ -152,6 +154,7 @@ export class UnderWays {
   async #run(entry: Entry): Promise<void> {
     const context = { stop: entry.stop.signal, signal: entry.signal.signal, on: (event: Event) => this.#hear(entry, event) };
     try {
+      await this.before(entry.told.subject);
       // Of a trial it has none of these.
       const report = (await runJob(entry.work as never, this.project(), entry.input, context as never)) as unknown as Partial<FilledPlan>;
       const { state } = entry.told;

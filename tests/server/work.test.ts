@@ -184,6 +184,17 @@ describe("cells and review", () => {
     expect((await here.api.readReview({ plan: "log" })).rows.map(({ key }) => key)).toEqual(["n1"]);
   });
 
+  it("are written beside fills that begin meanwhile, which do not fail for it", async () => {
+    const { here } = await world(3);
+    for (let round = 0; round < 3; round++) {
+      await untilOver(here.api, (await here.api.fillPlan({ plan: "log", only: [`n${round}`] })).id);
+      await here.api.changeCell({ plan: "log", key: `n${round}`, column: "topic", value: "engine" });
+      await new Promise((resolve) => setTimeout(resolve, 1_900 + 50 * round));
+      expect((await untilOver(here.api, (await here.api.fillPlan({ plan: "log", only: ["n2"] })).id)).state).toBe("done");
+    }
+    expect(filled(here).map(({ topic }) => topic)).toEqual(["engine", "engine", "engine"]);
+  });
+
   it("are written at once when the server is stopped", async () => {
     const { here } = await world(2);
     await untilOver(here.api, (await here.api.fillPlan({ plan: "log" })).id);
