@@ -42,6 +42,47 @@ const BENCHES = {
     const made = await json(["bench/review.mjs", project(1, "standin", 8), "100000"]);
     report("review", made.slowestMs, "<= 50", made);
   },
+  /** A page of 200 rows of a table of 100,000, sorted and filtered, once it has been read, in milliseconds; the slowest of several. */
+  async page() {
+    for (const form of ["csv", "xlsx"]) {
+      const server = await lean(0);
+      const folder = project(100_000, server.endpoint, 50);
+      if (form === "xlsx") {
+        writeFileSync(path.join(folder, "log.xlsx"), bigWorkbook(100_000));
+        rewrite(path.join(folder, "plans/log.yaml"), (text) => text.replace("log.csv", "log.xlsx").replace(", because: why", ""));
+      }
+      await fill(folder);
+      const took = await json(["bench/serve.mjs", "page", folder]);
+      server.close();
+      report(`page ${form}`, took.slowestMs, "<= 100", took);
+    }
+  },
+  /** Known answers a second for 500 clients, against the bare framework with the same JSON. */
+  async known() {
+    const took = await json(["bench/serve.mjs", "known", project(1, "standin", 8)]);
+    report("known", took.ratio, ">= 0.5", took);
+  },
+  /** New answers at 200 ms for 200 clients, against the ideal schedule. */
+  async clients() {
+    const server = await lean(200);
+    const folder = project(1, server.endpoint, 200);
+    rewrite(path.join(folder, "yoroshi.yaml"), (text) => text.replace("id: lean,", "id: lean, limits: { atOnce: 200 },"));
+    const took = await json(["bench/serve.mjs", "new", folder]);
+    server.close();
+    report("clients", took.ratio, ">= 0.9", took);
+  },
+  /** From a change to a listener's event, in milliseconds. */
+  async event() {
+    const folder = project(100, "standin", 8);
+    await fill(folder);
+    const took = await json(["bench/serve.mjs", "event", folder]);
+    report("event", took.slowestMs, "<= 200", took);
+  },
+  /** A known answer over HTTP, one after another, in milliseconds. */
+  async answer() {
+    const took = await json(["bench/serve.mjs", "one", project(1, "standin", 8)]);
+    report("answer", took.msEach, "<= 2", took);
+  },
   /** Until `start` asks its first question about a workbook of 100,000 rows by 40 columns, in seconds; and its peak memory. */
   async start() {
     const folder = mkdtempSync(path.join(root, "start-"));

@@ -5,7 +5,7 @@ export * from "./all.js";
 export { defineJob, runJob, type Job, type JobContext, type JobInput, type JobReport } from "./job.js";
 export { capAdvice, errorJson, knownError, modelError, type KnownError } from "./known-error.js";
 export { downloadLedger, downloadTable, downloadWish, uploadTable, type Download, type Uploaded } from "./exchange.js";
-export { bearerOf, countAsked, RIGHTS, type Right, type TokenBearer } from "./tokens.js";
+export { bearerOf, countAsked, giveBackAsked, RIGHTS, type Right, type TokenBearer } from "./tokens.js";
 export { VERSION } from "./version.js";
 export type { CheckReport } from "./check-files.js";
 export type { RowExplanation, StepExplanation } from "./explain-row.js";

@@ -130,6 +130,7 @@ export const endToken = defineJob({
     const ended: KeptToken = { ...asKept(found), ended: true };
     // As above.
     await facts.set(factOf(id), ended as unknown as Json);
+    known.delete(project);
     return tokenShown(project, id, ended);
   },
 });
@@ -150,24 +151,81 @@ async function tokenShown(project: Project, id: string, kept: KeptToken): Promis
   };
 }
 
-/** Whose token this is; `undefined` for one that is not known, or works no longer. */
-export async function bearerOf(project: Project, token: string): Promise<TokenBearer | undefined> {
-  const [, id, secret] = /^yoroshi_([0-9a-f]{12})_([\w-]{32})$/.exec(token) ?? [];
-  if (id === undefined || secret === undefined) return undefined;
-  const found = await project.ledger().facts.get(factOf(id));
-  if (!found) return undefined;
-  const { hash, ended, until, name, person, right: may, template, perDay } = asKept(found);
-  if (ended || until <= project.clock.now() || !timingSafeEqual(Buffer.from(hash), Buffer.from(hashOf(secret)))) return undefined;
-  return { id, name, person, right: may, template, perDay };
+/** Tokens that were looked up, as long as nobody has changed one. */
+interface KnownTokens {
+  mark: string;
+  readonly bearers: Map<string, { readonly bearer: TokenBearer; readonly until: number }>;
 }
 
+const MOST_KNOWN = 1_000;
+const known = new WeakMap<Project, KnownTokens>();
+
+/** Whose token this is; `undefined` for one that is not known, or works no longer. */
+export async function bearerOf(project: Project, token: string): Promise<TokenBearer | undefined> {
+  // Another process may have ended it.
+  const mark = await project.ledger().mark();
+  let tokens = known.get(project);
+  if (tokens?.mark !== mark) known.set(project, (tokens = { mark, bearers: new Map() }));
+  const found = tokens.bearers.get(token);
+  if (found) return found.until > project.clock.now() ? found.bearer : undefined;
+  const [, id, secret] = /^yoroshi_([0-9a-f]{12})_([\w-]{32})$/.exec(token) ?? [];
+  if (id === undefined || secret === undefined) return undefined;
+  const fact = await project.ledger().facts.get(factOf(id));
+  if (!fact) return undefined;
+  const { hash, ended, until, name, person, right: may, template, perDay } = asKept(fact);
+  if (ended || until <= project.clock.now() || !timingSafeEqual(Buffer.from(hash), Buffer.from(hashOf(secret)))) return undefined;
+  const bearer = { id, name, person, right: may, template, perDay };
+  if (tokens.bearers.size >= MOST_KNOWN) tokens.bearers.clear();
+  tokens.bearers.set(token, { bearer, until });
+  return bearer;
+}
+
+/** Questions of one day that this process may have asked with a token, taken from its cap beforehand. */
+interface Taken {
+  readonly day: number;
+  left: number;
+  /** Taking more, one at a time. */
+  taking: Promise<void>;
+}
+
+/** So many are taken at once: fewer writes, and at most so many lost to a process that dies. */
+const TAKEN_AT_ONCE = 50;
+const taken = new WeakMap<Project, Map<string, Taken>>();
+
 /** Counts a question against a token's cap for the day, over all processes. @throws YoroshiError `dayCapReached`. */
-export async function countAsked(project: Project, { id, name, perDay }: TokenBearer): Promise<void> {
+export async function countAsked(project: Project, bearer: TokenBearer): Promise<void> {
+  const all = taken.get(project) ?? new Map<string, Taken>();
+  taken.set(project, all);
+  const day = dayOf(project.clock.now());
+  let own = all.get(bearer.id);
+  if (own?.day !== day) all.set(bearer.id, (own = { day, left: 0, taking: Promise.resolve() }));
+  const mine = own;
+  while (mine.left === 0) await (mine.taking = mine.taking.then(() => takeMore(project, bearer, mine)));
+  mine.left--;
+}
+
+async function takeMore(project: Project, { id, name, perDay }: TokenBearer, own: Taken): Promise<void> {
+  if (own.left > 0) return;
   const { facts } = project.ledger();
-  const fact = usedFact(id, dayOf(project.clock.now()));
+  const fact = usedFact(id, own.day);
   for (;;) {
     const used = await facts.get(fact);
-    if (Number(used ?? 0) >= perDay) throw new YoroshiError("dayCapReached", { token: name, cap: perDay });
-    if (await facts.swap(fact, used, Number(used ?? 0) + 1)) return;
+    const wanted = Math.min(TAKEN_AT_ONCE, perDay - Number(used ?? 0));
+    if (wanted <= 0) throw new YoroshiError("dayCapReached", { token: name, cap: perDay });
+    if (!(await facts.swap(fact, used, Number(used ?? 0) + wanted))) continue;
+    own.left += wanted;
+    return;
+  }
+}
+
+/** Gives back what of tokens' caps was taken and not used; before a project is closed. */
+export async function giveBackAsked(project: Project): Promise<void> {
+  for (const [id, own] of taken.get(project) ?? []) {
+    if (own.left === 0) continue;
+    const { facts } = project.ledger();
+    const fact = usedFact(id, own.day);
+    for (let used = await facts.get(fact); ; used = await facts.get(fact))
+      if (await facts.swap(fact, used, Math.max(0, Number(used ?? 0) - own.left))) break;
+    own.left = 0;
   }
 }

@@ -56,6 +56,32 @@ interface OpenRun {
   asked: number;
 }
 
+const MOST_RECENT = 1_000;
+
+/** Answers that were given lately: read from the ledger once, as long as no other process has recorded anything. */
+class RecentAnswers {
+  #mark = "";
+  readonly #answers = new Map<string, Answer>();
+
+  async find(ledger: Ledger, fingerprint: string): Promise<Answer | undefined> {
+    const mark = await ledger.mark();
+    if (mark !== this.#mark) this.#answers.clear();
+    this.#mark = mark;
+    const recent = this.#answers.get(fingerprint);
+    if (recent) return recent;
+    const [record] = await ledger.answers.find([fingerprint]);
+    if (!record) return undefined;
+    if (this.#answers.size >= MOST_RECENT) this.#answers.delete(this.#answers.keys().next().value!);
+    this.#answers.set(fingerprint, record.answer);
+    return record.answer;
+  }
+
+  /** It is asked afresh. */
+  forget(fingerprint: string): void {
+    this.#answers.delete(fingerprint);
+  }
+}
+
 /** Those who wait for one answer. */
 interface Waiting {
   callers: number;
@@ -71,6 +97,7 @@ export class ProjectAsking {
   readonly #ready = new WeakMap<Prepared, ReadyAsking>();
   readonly #waiting = new Map<string, Waiting>();
   readonly #inFlight = new Set<Promise<unknown>>();
+  readonly #recent = new RecentAnswers();
   #isClosed = false;
 
   constructor(readonly project: AskingProject) {}
@@ -94,11 +121,12 @@ export class ProjectAsking {
   async #ask(asked: Asked, { fresh = false, signal, admit }: AskedOptions): Promise<{ readonly answer: Answer; readonly known: boolean }> {
     const asking = await this.#readyAsking(asked);
     const fingerprint = asking.fingerprint(asked.inputs);
-    const [record] = fresh ? [] : await this.project.ledger().answers.find([fingerprint]);
-    if (record) return { answer: record.answer, known: true };
+    const known = fresh ? undefined : await this.#recent.find(this.project.ledger(), fingerprint);
+    if (known) return { answer: known, known: true };
     await admit?.();
     // A fresh answer is asked for in a run of its own, which knows no earlier one.
     const open = fresh ? await this.#openRun(asked.subject, asking) : await this.#runOf(asked.subject, asking);
+    this.#recent.forget(fingerprint);
     try {
       return await this.#awaited(fingerprint, signal, async (request) => {
         const question = { asking, inputs: asked.inputs, fingerprint, fresh, signal: request };

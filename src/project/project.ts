@@ -120,6 +120,8 @@ class OpenProject implements Project {
   readonly #databases: Databases;
   #ledger: Ledger | undefined;
   readonly #related: RelatedTables;
+  /** A template that is loaded stands as it is; a changed file is loaded anew. */
+  readonly #versions = new WeakMap<Template, Promise<VersionRecord>>();
   readonly #recorded = new Set<(cells: readonly CellRecord[]) => void>();
   #closing: Promise<void> | undefined;
   #isClosed = false;
@@ -175,11 +177,16 @@ class OpenProject implements Project {
   }
 
   async template(nameOrPath: string): Promise<LoadedTemplate> {
-    let file = this.#found.get(nameOrPath);
-    if (file === undefined || !existsSync(path.resolve(this.root, file))) {
-      ({ file } = await findFile(this, "templates", "template", nameOrPath));
-      this.#found.set(nameOrPath, file);
+    const known = this.#found.get(nameOrPath);
+    if (known !== undefined) {
+      try {
+        return await this.#readTemplate(known);
+      } catch (error) {
+        if (existsSync(path.resolve(this.root, known))) throw error;
+      }
     }
+    const { file } = await findFile(this, "templates", "template", nameOrPath);
+    this.#found.set(nameOrPath, file);
     return this.#readTemplate(file);
   }
 
@@ -316,7 +323,13 @@ class OpenProject implements Project {
   }
 
   version({ template, text }: LoadedTemplate): Promise<VersionRecord> {
-    return this.ledger().versions.of(template.name, { hash: versionText(template), text, at: this.clock.now() });
+    let version = this.#versions.get(template);
+    if (!version) {
+      version = this.ledger().versions.of(template.name, { hash: versionText(template), text, at: this.clock.now() });
+      this.#versions.set(template, version);
+      version.catch(() => this.#versions.delete(template));
+    }
+    return version;
   }
 
   async table(plan: Plan, inPlace = false): Promise<Table> {

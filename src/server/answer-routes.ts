@@ -4,7 +4,7 @@ import { YoroshiError } from "../core/ground/index.js";
 import { answerRows, countAsked, onceOnly, runJob, type Project } from "../jobs/index.js";
 import { demand, type App, type Parts } from "./parts.js";
 import { answersBody } from "./answers-body.js";
-import { readJson } from "./body.js";
+import { hangUp, readJson } from "./body.js";
 import type { Carried } from "./guard.js";
 import { countedAs, nameOf, type Identity } from "./identity.js";
 
@@ -35,7 +35,7 @@ export function answerRoutes(app: App, parts: Parts): void {
       answerRows,
       parts.project(),
       { template, rows: [given] },
-      { signal: c.req.raw.signal, admit: admitOf(parts.project(), who) },
+      { signal: hangUp(c), admit: admitOf(parts.project(), who) },
     );
     const [answer] = report.answers;
     c.header("cache-control", "private, max-age=60");
@@ -87,6 +87,6 @@ async function answer(c: Context<Carried>, parts: Parts, template: string, given
     return { status: 202, body: begun, location: `/answers/${begun.id}` };
   }
   const input = { template, rows: asked, ...(fresh ? { fresh } : {}) };
-  const context = { signal: c.req.raw.signal, admit: admitOf(parts.project(), who) };
+  const context = { signal: hangUp(c), admit: admitOf(parts.project(), who) };
   return { status: 200, body: await runJob(answerRows, parts.project(), input, context) };
 }

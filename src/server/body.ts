@@ -1,13 +1,15 @@
 import type { IncomingMessage } from "node:http";
 import type { Context } from "hono";
 import { YoroshiError } from "../core/ground/index.js";
+import type { Carried } from "./guard.js";
 
 /** JSON that is nested deeper is nobody's request. */
 const MOST_DEPTH = 64;
+const DECODER = new TextDecoder();
 
 /** The JSON of a request's body, an object; `{}` where there is none. */
-export async function readJson(c: Context, mostBytes: number): Promise<Record<string, unknown>> {
-  const text = new TextDecoder().decode(await readBytes(c, mostBytes));
+export async function readJson(c: Context<Carried>, mostBytes: number): Promise<Record<string, unknown>> {
+  const text = DECODER.decode(await readBytes(c, mostBytes));
   if (text.trim() === "") return {};
   const type = c.req.header("content-type") ?? "";
   if (!/^application\/(json|[\w.+-]*\+json)\s*(;|$)/i.test(type)) throw new YoroshiError("typeRefused", { expected: "application/json" });
@@ -24,20 +26,34 @@ export async function readJson(c: Context, mostBytes: number): Promise<Record<st
 }
 
 /** A request's body, as long as it is not too large; what is too large is read no further. */
-async function readBytes(c: Context, mostBytes: number): Promise<Uint8Array> {
-  const tooLarge = (): YoroshiError => new YoroshiError("tooLarge", { what: "The body", bytes: mostBytes });
-  if (Number(c.req.header("content-length") ?? 0) > mostBytes) throw tooLarge();
-  const { body } = c.req.raw;
-  if (!body) return new Uint8Array();
-  const pieces: Uint8Array[] = [];
-  let size = 0;
-  // A stream of Node can be walked; its type does not say so.
-  for await (const piece of body as unknown as AsyncIterable<Uint8Array>) {
-    size += piece.length;
-    if (size > mostBytes) throw tooLarge();
-    pieces.push(piece);
-  }
-  return Buffer.concat(pieces);
+async function readBytes(c: Context<Carried>, mostBytes: number): Promise<Uint8Array> {
+  const { incoming } = c.env;
+  if (Number(c.req.header("content-length") ?? 0) > mostBytes) throw new YoroshiError("tooLarge", { what: "The body", bytes: mostBytes });
+  // Read from Node's own request: a stream of the web platform would cost as much as a known answer.
+  return new Promise((resolve, reject) => {
+    const pieces: Buffer[] = [];
+    let size = 0;
+    const take = (piece: Buffer): void => {
+      size += piece.length;
+      pieces.push(piece);
+      if (size > mostBytes) leave(() => reject(new YoroshiError("tooLarge", { what: "The body", bytes: mostBytes })));
+    };
+    const whole = (): void => leave(() => resolve(pieces.length === 1 ? pieces[0]! : Buffer.concat(pieces)));
+    const broken = (): void => leave(() => reject(new YoroshiError("bodyBroken", { problem: "it broke off" })));
+    const leave = (then: () => void): void => {
+      incoming.off("data", take).off("end", whole).off("close", broken).off("error", broken);
+      then();
+    };
+    if (incoming.readableEnded) return void whole();
+    incoming.on("data", take).on("end", whole).on("close", broken).on("error", broken);
+  });
+}
+
+/** Aborted when the client hangs up. */
+export function hangUp({ env: { outgoing } }: Context<Carried>): AbortSignal {
+  const gone = new AbortController();
+  outgoing.once("close", () => outgoing.writableFinished || gone.abort());
+  return gone.signal;
 }
 
 /** How deep brackets are nested, strings left out; found without making anything of them. */

@@ -48,6 +48,7 @@ export class Live {
   readonly #kept: LiveEvent[] = [];
   #gathered = nothing();
   #timer: NodeJS.Timeout | undefined;
+  #toldAt = 0;
   readonly #listeners = new Set<Listener>();
 
   get listeners(): number {
@@ -97,11 +98,13 @@ export class Live {
   }
 
   #later(): void {
-    this.#timer ??= setTimeout(() => this.#tell(), GATHER_MS);
+    // The first after a quiet while is told at once; what follows it is gathered.
+    this.#timer ??= setTimeout(() => this.#tell(), Math.max(0, this.#toldAt + GATHER_MS - performance.now()));
   }
 
   #tell(): void {
     this.#timer = undefined;
+    this.#toldAt = performance.now();
     const { runs, cells, files, again } = this.#gathered;
     this.#gathered = nothing();
     const events = [

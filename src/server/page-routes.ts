@@ -2,6 +2,7 @@ import type { Context } from "hono";
 import { YoroshiError } from "../core/ground/index.js";
 import { answerRows, listFiles, runJob, showProject, templateSchema, type AnswersReport } from "../jobs/index.js";
 import { demand, type App, type Parts } from "./parts.js";
+import { hangUp } from "./body.js";
 import { nameOf } from "./identity.js";
 import { openApi } from "./open-api.js";
 import { apiPage } from "./pages/api.js";
@@ -40,7 +41,7 @@ export function pageRoutes(app: App, { project, reached }: Parts): void {
     demand(c.get("who"), "person");
     const given = await formFields(c);
     const schema = await runJob(templateSchema, project(), { template });
-    const report = await runJob(answerRows, project(), { template, rows: [given] }, { signal: c.req.raw.signal });
+    const report = await runJob(answerRows, project(), { template, rows: [given] }, { signal: hangUp(c) });
     return c.html(formPage(schema, given, report as AnswersReport));
   });
 }

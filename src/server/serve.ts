@@ -4,7 +4,7 @@ import { createServer as createHttps } from "node:https";
 import type { AddressInfo, Socket } from "node:net";
 import { getRequestListener } from "@hono/node-server";
 import { YoroshiError } from "../core/ground/index.js";
-import { LaterAnswers, openProject, type Project } from "../jobs/index.js";
+import { giveBackAsked, LaterAnswers, openProject, type Project } from "../jobs/index.js";
 import { AfterChanges } from "./after-changes.js";
 import { makeApp } from "./app.js";
 import type { Reached } from "./guard.js";
@@ -140,6 +140,7 @@ export async function serveProject(options: ServeOptions = {}): Promise<Served> 
     server.closeAllConnections();
     await afterChanges.close();
     stopHearing();
+    await giveBackAsked(project);
     await project.close();
     log.close();
   }
@@ -180,7 +181,7 @@ async function listen(server: Server, port: number, host: string | undefined): P
 
 /** Answers a server's requests by a fetch-like function. */
 function answerWith(server: Server, fetch: (request: Request) => Response | Promise<Response>): void {
-  const listener = getRequestListener(fetch as never, { overrideGlobalObjects: false });
+  const listener = getRequestListener(fetch as never);
   server.on("request", listener);
   server.on("connection", (socket: Socket) => socket.setNoDelay(true));
 }

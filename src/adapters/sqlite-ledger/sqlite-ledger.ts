@@ -307,7 +307,7 @@ export function sqliteLedger(file: string): Ledger {
         if (undone) sql.undo.run(JSON.stringify({ by: undone.by, at: undone.at }), undone.act);
         if (holder !== undefined && release.length > 0) letGo(holder, release);
       }),
-    mark: async () => String(db.pragma("data_version", { simple: true })),
+    mark: async () => String(sql.mark.get()),
     async flush() {
       group.settle();
       db.pragma("wal_checkpoint(FULL)");
@@ -322,6 +322,7 @@ export function sqliteLedger(file: string): Ledger {
 function statements(db: Database.Database) {
   const answer = "(fingerprint, template, version, model, run, at, spent, basis, answer) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)";
   return {
+    mark: db.prepare("PRAGMA data_version").pluck(),
     answers: db.prepare(
       "SELECT fingerprint, template, version, model, run, at, basis, answer FROM answers WHERE fingerprint IN (SELECT unhex(value) FROM json_each(?))",
     ),

@@ -10,6 +10,30 @@ export interface RunValues {
 
 export const RUN_NAMES: readonly (keyof RunValues)[] = ["today", "now", "timeZone"];
 
+const MINUTE_MS = 60_000;
+/** Those of the minute that was asked for last; within one nothing of them changes. */
+let last: { readonly minute: number; readonly values: RunValues } | undefined;
+const formats = new Map<string, Intl.DateTimeFormat>();
+
+/** Making one takes as long as a whole known answer. */
+function formatOf(timeZone: string): Intl.DateTimeFormat {
+  let format = formats.get(timeZone);
+  if (!format) {
+    const number = "2-digit";
+    format = new Intl.DateTimeFormat("en-CA", {
+      timeZone,
+      year: "numeric",
+      month: number,
+      day: number,
+      hour: number,
+      minute: number,
+      hourCycle: "h23",
+    });
+    formats.set(timeZone, format);
+  }
+  return format;
+}
+
 /**
  * The values of a run that begins at a moment (milliseconds since 1970) in a time zone.
  *
@@ -21,16 +45,11 @@ export const RUN_NAMES: readonly (keyof RunValues)[] = ["today", "now", "timeZon
  * ```
  */
 export function runValues(at: number, timeZone: string): RunValues {
-  const parts = new Intl.DateTimeFormat("en-CA", {
-    timeZone,
-    year: "numeric",
-    month: "2-digit",
-    day: "2-digit",
-    hour: "2-digit",
-    minute: "2-digit",
-    hourCycle: "h23",
-  }).formatToParts(at);
+  const minute = Math.floor(at / MINUTE_MS);
+  if (last?.minute === minute && last.values.timeZone === timeZone) return last.values;
+  const parts = formatOf(timeZone).formatToParts(at);
   const get = (type: string): string => parts.find((part) => part.type === type)?.value ?? "";
   const today = `${get("year")}-${get("month")}-${get("day")}`;
-  return { today, now: `${today}T${get("hour")}:${get("minute")}`, timeZone };
+  last = { minute, values: { today, now: `${today}T${get("hour")}:${get("minute")}`, timeZone } };
+  return last.values;
 }
