@@ -54,7 +54,11 @@ const BENCHES = {
       await fill(folder);
       const took = await json(["bench/serve.mjs", "page", folder]);
       server.close();
-      report(`page ${form}`, took.slowestMs, "<= 100", took);
+      report(`page ${form}`, took.slowestMs, "<= 100", {
+        rows: took.rows,
+        firstMs: took.firstMs,
+        middleMs: took.tookMs.sort((a, b) => a - b)[3],
+      });
     }
   },
   /** Known answers a second for 500 clients, against the bare framework with the same JSON. */

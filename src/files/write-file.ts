@@ -65,12 +65,32 @@ async function syncFolder(folder: string): Promise<void> {
   await handle?.close();
 }
 
-/** SHA-256 of a file, or `undefined` when there is none. */
+interface Hashed {
+  readonly state: string;
+  readonly hash: string;
+}
+
+/** Times of a file may be so coarse that two writes have the same; a file that was changed so lately is read each time. */
+const RACY_MS = 2_000;
+const MOST_HASHED = 200;
+const hashed = new Map<string, Hashed>();
+
+/** SHA-256 of a file, or `undefined` when there is none. A file that stands as it did is not read again. */
 export async function fileHash(file: string): Promise<string | undefined> {
-  const hash = createHash("sha256");
   try {
+    const { ino, size, mtimeNs, ctimeNs } = await stat(file, { bigint: true });
+    const state = `${ino} ${size} ${mtimeNs} ${ctimeNs}`;
+    const known = hashed.get(file);
+    if (known?.state === state) return known.hash;
+    const began = Date.now();
+    const hash = createHash("sha256");
     for await (const chunk of createReadStream(file, { highWaterMark: 1024 * 1024 })) hash.update(chunk as Buffer);
-    return hash.digest("hex");
+    const digest = hash.digest("hex");
+    const changedAt = Number((mtimeNs > ctimeNs ? mtimeNs : ctimeNs) / 1_000_000n);
+    hashed.delete(file);
+    if (began - changedAt > RACY_MS) hashed.set(file, { state, hash: digest });
+    if (hashed.size > MOST_HASHED) hashed.delete(hashed.keys().next().value!);
+    return digest;
   } catch {
     return undefined;
   }

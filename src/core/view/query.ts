@@ -38,8 +38,8 @@ export interface ViewQuery {
 export interface QueriedRow {
   value(column: string): string;
   state(column: string): CellState | undefined;
-  /** All columns with numbers and true or false typed, for a condition. */
-  typed(): Readonly<Record<string, unknown>>;
+  /** These columns with numbers and true or false typed, for a condition. */
+  typed(columns: readonly string[]): Readonly<Record<string, unknown>>;
 }
 
 /** A query made ready: what it says of a row. */
@@ -78,7 +78,7 @@ function readWhere(where: string): Condition {
 const conditionTest =
   (condition: Condition): RowTest =>
   (row) =>
-    condition.test(row.typed()) === true;
+    condition.test(row.typed(condition.columns)) === true;
 
 /** Case is ignored by the pattern, so that no row's text is copied in small letters. */
 const lettersPattern = (letters: string): RegExp => new RegExp(letters.replace(/[.*+?^${}()|[\]\\/]/g, String.raw`\$&`), "iu");

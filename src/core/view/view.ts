@@ -226,17 +226,21 @@ class HeldView implements TableView {
       const row: QueriedRow = {
         value: (column) => this.#value(column, at),
         state: (column) => STATES[this.#filled.get(column)?.states[at] ?? -1],
-        typed: () => this.#typed(at),
+        typed: (columns) => this.#typed(at, columns),
       };
       for (at = 0; at < this.rows; at++) if (test(row)) found[count++] = at;
       return found.slice(0, count);
     });
   }
 
-  #typed(index: number): Record<string, unknown> {
+  /** Of the columns that a condition names, so that no row is copied whole. */
+  #typed(index: number, columns: readonly string[]): Record<string, unknown> {
     const { values, numbers } = this.all[index]!;
-    const row: Record<string, unknown> = { ...values, ...numbers };
-    for (const [name, { target, values: own }] of this.#filled) row[name] = typed(target, own[index]!);
+    const row: Record<string, unknown> = {};
+    for (const name of columns) {
+      const own = this.#filled.get(name);
+      row[name] = own ? typed(own.target, own.values[index]!) : (numbers?.[name] ?? values[name]);
+    }
     return row;
   }
 
@@ -273,14 +277,31 @@ function cached<T>(kept: Map<string, T>, name: string, make: () => T): T {
 }
 
 const LAST = 0xffff_ffff;
-/** Words as people sort them, numbers inside them by their size. */
-const byWords = new Intl.Collator(undefined, { numeric: true, sensitivity: "variant" });
+/** So much of a text decides where it stands; beyond, the table's own order does. */
+const KEY_CHARS = 60;
+const NUMBER_CHARS = 12;
+const OTHER_MARKS = /\p{M}/gu;
+
+/**
+ * By what a text is sorted: small letters without their marks, numbers inside by their size. Two such keys compare in a tenth of the time
+ * that a collator takes, and hardly differ from it.
+ */
+function sortText(text: string): string {
+  let key = text.slice(0, KEY_CHARS).toLowerCase();
+  // oxlint-disable-next-line no-control-regex -- what is not ASCII
+  if (/[^\x00-\x7f]/.test(key)) key = key.normalize("NFKD").replace(OTHER_MARKS, "");
+  return /\d/.test(key) ? key.replace(/\d+/g, (digits) => digits.padStart(NUMBER_CHARS, "0")) : key;
+}
 
 /** The place of each value among the different ones: numbers first, by size, then words, then what is blank. */
 function ranked(values: readonly string[]): Uint32Array {
   const different = [...new Set(values)].filter((value) => value !== "");
   const numbers = different.filter(isNumber).sort((a, b) => Number(a) - Number(b));
-  const words = different.filter((value) => !isNumber(value)).sort(byWords.compare);
-  const places = new Map([...numbers, ...words].map((value, place) => [value, place]));
+  const words = different
+    .filter((value) => !isNumber(value))
+    .map((value) => ({ key: sortText(value), value }))
+    .sort((a, b) => (a.key < b.key ? -1 : a.key > b.key ? 1 : 0));
+  const places = new Map(numbers.map((value, place) => [value, place]));
+  for (const [place, { value }] of words.entries()) places.set(value, numbers.length + place);
   return Uint32Array.from(values, (value) => places.get(value) ?? LAST);
 }
