@@ -42,7 +42,7 @@ for (const [file, codes] of [
 
 // Events of jobs.
 const events = readdirSync("src/jobs").flatMap((file) =>
-  [...read(path.join("src/jobs", file)).matchAll(/readonly type: "(\w+)"/g)].map(([, type]) => type),
+  [...read(path.join("src/jobs", file)).matchAll(/type: z\.literal\("(\w+)"\)/g)].map(([, type]) => type),
 );
 for (const type of new Set(events))
   if (!guide.includes(`\`${type}\``)) problems.push(`the event \`${type}\` of a job is told nowhere in docs/guide`);

@@ -15,6 +15,7 @@ const ENTRIES = {
   statistics: "yoroshi/statistics",
   contracts: "yoroshi/contracts",
   standin: "yoroshi/standin",
+  client: "yoroshi/client",
 };
 
 const made = { ...pagesOfTypes(), "jobs.md": await pageOfJobs() };

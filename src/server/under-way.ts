@@ -23,6 +23,7 @@ export const underWayShape = z.object({
   error: z.object({ code: z.string(), message: z.string() }).optional(),
 });
 
+/** How a fill or a trial stands that goes on while nobody waits. */
 export type UnderWay = z.output<typeof underWayShape>;
 
 interface Entry {
