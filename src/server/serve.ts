@@ -28,6 +28,8 @@ export interface ServeOptions {
   readonly perMinute?: number | undefined;
   /** Most bytes of a table that is uploaded. Default 200 MB. */
   readonly mostUploadBytes?: number | undefined;
+  /** How long a request may take to arrive. Default two minutes. */
+  readonly requestMs?: number | undefined;
   readonly onNotice?: ((text: string) => void) | undefined;
 }
 
@@ -49,6 +51,8 @@ const MOST_UPLOAD_BYTES = 200 * 1024 * 1024;
 /** A request that takes longer to arrive is given up. */
 const REQUEST_MS = 120_000;
 const HEADERS_MS = 20_000;
+/** How often it is looked for requests that take too long. */
+const LOOKING = { connectionsCheckingInterval: 1_000 };
 const GRACE_MS = 10_000;
 
 /**
@@ -66,8 +70,10 @@ export async function serveProject(options: ServeOptions = {}): Promise<Served> 
   const open = (): Promise<Project> => openProject({ cwd: options.folder, confined: true, onNotice });
   let project = await open();
   // A server with TLS is used as one without.
-  const server: Server = tls ? (createHttps({ cert: tls.cert, key: tls.key }) as unknown as Server) : createHttp();
+  const server: Server = tls ? (createHttps({ ...LOOKING, cert: tls.cert, key: tls.key }) as unknown as Server) : createHttp(LOOKING);
   try {
+    server.requestTimeout = options.requestMs ?? REQUEST_MS;
+    server.headersTimeout = Math.min(HEADERS_MS, server.requestTimeout);
     await listen(server, options.port ?? DEFAULT_PORT, host === undefined ? "127.0.0.1" : undefined);
   } catch (error) {
     await project.close();
@@ -165,8 +171,6 @@ function reachedUnder(host: string | undefined, port: number, isTls: boolean): R
 }
 
 async function listen(server: Server, port: number, host: string | undefined): Promise<void> {
-  server.requestTimeout = REQUEST_MS;
-  server.headersTimeout = HEADERS_MS;
   const listening = once(server, "listening");
   server.listen(port, host);
   try {

@@ -50,3 +50,10 @@ it("the core is small enough for a page: templates, asking, trials and fills in 
     `core in a page: ${first.toFixed(1)} kB at first, ${later.toFixed(1)} kB when needed, ${patterns.toFixed(1)} kB with patterns; all of it ${all.first.toFixed(1)} kB\n`,
   );
 });
+
+it("the client is small, and has nothing of the server or the jobs in it", async () => {
+  const { first, later } = await builtKb('import { client } from "yoroshi/client"; globalThis.used = client;');
+  expect(first).toBeGreaterThan(1);
+  expect(first).toBeLessThanOrEqual(6);
+  expect(later).toBe(0);
+});

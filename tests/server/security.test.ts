@@ -1,14 +1,18 @@
 import { readFileSync, symlinkSync, writeFileSync } from "node:fs";
+import { spawnSync } from "node:child_process";
 import { createServer, request, type IncomingMessage } from "node:http";
+import { request as secureRequest } from "node:https";
 import { connect, type AddressInfo } from "node:net";
 import path from "node:path";
 import type { Browser } from "playwright-core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { makeToken, runJob } from "../../src/jobs/index.js";
 import { serveProject } from "../../src/server/index.js";
 import { openBrowser } from "../helpers/chromium.js";
 import { demoProject, removeTempFolders, run, tempFolder } from "../helpers/cli.js";
 import { closeServed, serve, type ServedProject } from "../helpers/served.js";
 
+const OPENSSL = spawnSync("openssl", ["version"]).status === 0;
 let here: ServedProject;
 let port: number;
 let cookie: string;
@@ -307,6 +311,72 @@ describe("where it listens", () => {
     const taken = await run(["serve", "--port", String(port)], here.folder);
     expect(taken.code).toBe(2);
     expect(taken.err).toContain(`Something else uses the port ${port}`);
+  });
+
+  it.runIf(OPENSSL)("beyond it under its name alone, with a cookie that goes by TLS only", async () => {
+    const folder = tempFolder();
+    const [key, cert] = [path.join(folder, "key.pem"), path.join(folder, "cert.pem")];
+    const made = spawnSync("openssl", [
+      "req",
+      "-x509",
+      "-newkey",
+      "ec",
+      "-pkeyopt",
+      "ec_paramgen_curve:prime256v1",
+      "-nodes",
+      "-keyout",
+      key,
+      "-out",
+      cert,
+      "-days",
+      "1",
+      "-subj",
+      "/CN=desk.example",
+    ]);
+    expect(made.status).toBe(0);
+    const served = await serveProject({
+      folder: demoProject(),
+      port: 0,
+      host: "desk.example",
+      tls: { key: readFileSync(key), cert: readFileSync(cert) },
+    });
+    const { port: own, host } = new URL(served.address);
+    expect(served.address).toBe(`https://desk.example:${own}`);
+    const { token } = await runJob(makeToken, served.project, { name: "tests", person: "Ines", right: "read" });
+    const ask = (to: string, headers: Record<string, string>): Promise<{ status: number; cookie: string }> =>
+      new Promise((resolve, reject) => {
+        secureRequest({ host: "127.0.0.1", port: own, path: to, headers, rejectUnauthorized: false, agent: false }, (response) => {
+          response.resume();
+          response.on("end", () => resolve({ status: response.statusCode!, cookie: String(response.headers["set-cookie"] ?? "") }));
+        })
+          .on("error", reject)
+          .end();
+      });
+    const authorization = `Bearer ${token}`;
+    expect((await ask("/project", { host, authorization })).status).toBe(200);
+    expect((await ask("/project", { host: `127.0.0.1:${own}`, authorization })).status).toBe(421);
+    const link = new URL(served.link("Ana"));
+    expect((await ask(`${link.pathname}${link.search}`, { host })).cookie).toContain("; Secure");
+    await served.close(500);
+  });
+
+  it("gives up a request that arrives too slowly", async () => {
+    const served = await serveProject({ folder: demoProject(), port: 0, requestMs: 800 });
+    const socket = connect(Number(new URL(served.address).port), "127.0.0.1");
+    let reply = "";
+    socket.on("data", (piece: Buffer) => (reply += piece.toString()));
+    socket.on("error", () => undefined);
+    const { token } = await runJob(makeToken, served.project, { name: "tests", person: "Ines", right: "read" });
+    const { host } = new URL(served.address);
+    socket.write(
+      `POST /check HTTP/1.1\r\nHost: ${host}\r\nAuthorization: Bearer ${token}\r\nContent-Type: application/json\r\nContent-Length: 1000\r\n\r\n{`,
+    );
+    const drip = setInterval(() => socket.destroyed || socket.write(" "), 100);
+    await expect.poll(() => socket.destroyed, { timeout: 20_000 }).toBe(true);
+    clearInterval(drip);
+    expect(reply === "" || /40[08]/.test(reply)).toBe(true);
+    expect((await fetch(`${served.address}/health`)).status).toBe(200);
+    await served.close(500);
   });
 
   it("sends pages that run nothing of others", async () => {
