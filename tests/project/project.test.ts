@@ -17,6 +17,7 @@ describe("a project in code", () => {
       "act-or-not",
       "follow-up",
       "hazard-triage",
+      "intake",
       "line-judge",
       "one-line",
       "repair-state",
