@@ -54,6 +54,8 @@ const HEADERS_MS = 20_000;
 /** How often it is looked for requests that take too long. */
 const LOOKING = { connectionsCheckingInterval: 1_000 };
 const GRACE_MS = 10_000;
+/** A project that was opened anew is closed once nobody can still be at work in it. */
+const RETIRED_MS = 30_000;
 
 /**
  * Serves a project over HTTP.
@@ -86,14 +88,24 @@ export async function serveProject(options: ServeOptions = {}): Promise<Served> 
   const live = new Live();
   const current = (): Project => project;
   let stopHearing = hear(project, live);
+  const retired = new Set<Project>();
+  const retire = async (old: Project): Promise<void> => {
+    if (!retired.delete(old)) return;
+    await giveBackAsked(old);
+    await old.close();
+  };
   const reopen = async (): Promise<void> => {
     const old = project;
     project = await open();
     stopHearing();
     stopHearing = hear(project, live);
     live.again();
-    // What is under way keeps what it was begun with until it ends.
-    void underWays.settled().then(() => old.close());
+    // What is under way, and whoever still waits for an answer, keeps what it was begun with.
+    retired.add(old);
+    void underWays
+      .settled()
+      .then(() => sleep(RETIRED_MS))
+      .then(() => retire(old));
   };
   const later = new LaterAnswers(current);
   const afterChanges = new AfterChanges(current, (plan, error) => log.note("table not written", { plan, name: (error as Error).name }));
@@ -146,6 +158,7 @@ export async function serveProject(options: ServeOptions = {}): Promise<Served> 
     server.closeAllConnections();
     await afterChanges.close();
     stopHearing();
+    for (const old of retired) await retire(old);
     await giveBackAsked(project);
     await project.close();
     log.close();

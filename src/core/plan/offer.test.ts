@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { memoryTable } from "../table/index.js";
-import { prepare, template, type TemplateShape } from "../template/index.js";
+import { prepare, template } from "../template/index.js";
 import { versionText } from "../template/version.js";
 import { checkPlan, readPlan } from "./index.js";
 
@@ -9,7 +9,7 @@ const shape = {
   inputs: { note: { kind: "text" } },
   task: "{{ note }}",
   answer: { tone: { kind: "choice", options: ["calm", "upset"] } },
-} satisfies TemplateShape;
+} as const;
 
 describe("what is offered to chat assistants", () => {
   it("is said by a template, and changes neither its version nor what it asks", () => {

@@ -112,6 +112,7 @@ function kindOf(schema: Schema): string {
   const options = schema.anyOf ?? schema.oneOf;
   if (options) return options.map(kindOf).join(" or ");
   if (schema.type === "array") return `list of ${kindOf(schema.items ?? {})}`;
+  if (schema.properties) return `{ ${Object.keys(schema.properties).join(", ")} }`;
   return schema.type ?? "any value";
 }
 
