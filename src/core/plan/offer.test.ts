@@ -1,7 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { memoryTable } from "../table/index.js";
-import { prepare, template } from "../template/index.js";
-import { versionText } from "../template/version.js";
+import { prepare, template, versionText } from "../template/index.js";
 import { checkPlan, readPlan } from "./index.js";
 
 const shape = {
