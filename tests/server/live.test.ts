@@ -75,7 +75,11 @@ describe("live events", () => {
     await expect.poll(() => first.some((event) => event.type === "run" && event.data.state === "done")).toBe(true);
     const [seen] = first;
     const later = listen(here, seen!.id);
-    await expect.poll(() => later.map(({ id: own }) => own)).toEqual(first.slice(1).map(({ id: own }) => own));
+    await expect
+      .poll(() => JSON.stringify(later.map(({ id: own }) => own)) === JSON.stringify(first.slice(1).map(({ id: own }) => own)), {
+        timeout: 10_000,
+      })
+      .toBe(true);
     const stranger = listen(here, "gone-7");
     await expect.poll(() => stranger.map(({ type }) => type)).toEqual(["again"]);
   });

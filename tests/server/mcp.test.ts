@@ -63,7 +63,7 @@ describe.each([
   it("finds the templates that are offered, with their typed inputs and answers, and rows of plans that offer columns", async () => {
     const client = await open();
     const { tools } = await client.listTools();
-    expect(tools.map(({ name }) => name)).toEqual(["hazard-triage", "row-of-triage"]);
+    expect(tools.map(({ name }) => name)).toEqual(["hazard-triage", "intake", "row-of-triage"]);
     const [triage] = tools;
     expect(triage!.title).toBe("Triage a deck report");
     expect(triage!.description).toContain("The words in the report that decided it");
