@@ -73,13 +73,13 @@ describe("live events", () => {
     const { id } = await here.api.fillPlan({ plan: "log" });
     await untilOver(here.api, id);
     await expect.poll(() => first.some((event) => event.type === "run" && event.data.state === "done")).toBe(true);
+    // The result that the fill wrote is noticed some moments later, and is the last of it.
+    await expect
+      .poll(() => first.flatMap((event) => (event.type === "files" ? event.data.files : [])), { timeout: 10_000 })
+      .toContain("log.filled.csv");
     const [seen] = first;
     const later = listen(here, seen!.id);
-    await expect
-      .poll(() => JSON.stringify(later.map(({ id: own }) => own)) === JSON.stringify(first.slice(1).map(({ id: own }) => own)), {
-        timeout: 10_000,
-      })
-      .toBe(true);
+    await expect.poll(() => later.map(({ id: own }) => own)).toEqual(first.slice(1).map(({ id: own }) => own));
     const stranger = listen(here, "gone-7");
     await expect.poll(() => stranger.map(({ type }) => type)).toEqual(["again"]);
   });
