@@ -2,7 +2,7 @@
 export { conclusion, rowsForHalfWidth } from "../core/index.js";
 export { openProject, type Project } from "../project/index.js";
 export * from "./all.js";
-export { defineJob, runJob, type Job, type JobContext, type JobInput, type JobReport } from "./job.js";
+export { defineJob, readGiven, runJob, type Job, type JobContext, type JobInput, type JobReport } from "./job.js";
 export { capAdvice, errorJson, knownError, modelError, type KnownError } from "./known-error.js";
 export { downloadLedger, downloadTable, downloadWish, uploadTable, type Download, type Uploaded } from "./exchange.js";
 export { bearerOf, countAsked, giveBackAsked, RIGHTS, type Right, type TokenBearer } from "./tokens.js";

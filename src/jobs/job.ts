@@ -50,6 +50,14 @@ export const defineFreeJob = <Input extends z.ZodType, Report extends z.ZodType,
   run(input: z.output<Input>, context: JobContext<Event>): Promise<z.input<Report>>;
 }): Job<Input, Report, Event, undefined> => ({ ...job, run: (_subject, input, context) => run(input, context) });
 
+/** What somebody gave, as a schema reads it. @throws YoroshiError `badInput`, naming the key. */
+export function readGiven<Schema extends z.ZodType>(schema: Schema, given: unknown, name: string): z.output<Schema> {
+  const read = schema.safeParse(given);
+  if (read.success) return read.data;
+  const problems = read.error.issues.map(({ path, message }) => `${path.length > 0 ? `\`${path.join(".")}\`: ` : ""}${message}`);
+  throw new YoroshiError("badInput", { job: name, problems });
+}
+
 /**
  * Runs a job on input that a face read.
  *
@@ -71,10 +79,5 @@ export async function runJob<Input extends z.ZodType, Report extends z.ZodType, 
   input: unknown,
   context: JobContext<Event> = {},
 ): Promise<z.input<Report>> {
-  const read = job.input.safeParse(input);
-  if (!read.success) {
-    const problems = read.error.issues.map(({ path, message }) => `${path.length > 0 ? `\`${path.join(".")}\`: ` : ""}${message}`);
-    throw new YoroshiError("badInput", { job: job.name, problems });
-  }
-  return job.run(subject, read.data, context);
+  return job.run(subject, readGiven(job.input, input, job.name), context);
 }

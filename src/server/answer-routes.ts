@@ -1,7 +1,7 @@
 import { createHash } from "node:crypto";
 import type { Context } from "hono";
 import { YoroshiError } from "../core/ground/index.js";
-import { answerRows, countAsked, onceOnly, runJob, type Project } from "../jobs/index.js";
+import { answerRows, countAsked, onceOnly, readGiven, runJob, type Project } from "../jobs/index.js";
 import { demand, type App, type Parts } from "./parts.js";
 import { answersBody } from "./answers-body.js";
 import { hangUp, readJson } from "./body.js";
@@ -68,13 +68,7 @@ const admitOf = (project: Project, who: Identity): (() => Promise<void>) | undef
   who.is === "token" ? () => countAsked(project, who.bearer) : undefined;
 
 async function answer(c: Context<Carried>, parts: Parts, template: string, given: Record<string, unknown>): Promise<Answered> {
-  const read = answersBody.safeParse(given);
-  if (!read.success)
-    throw new YoroshiError("badInput", {
-      job: "answers",
-      problems: read.error.issues.map(({ path, message }) => `${path.length > 0 ? `\`${path.join(".")}\`: ` : ""}${message}`),
-    });
-  const { inputs, rows, fresh, later = false, callBack } = read.data;
+  const { inputs, rows, fresh, later = false, callBack } = readGiven(answersBody, given, "answers");
   if ((inputs === undefined) === (rows === undefined))
     throw new YoroshiError("badInput", { job: "answers", problems: ["say either `inputs` (one row) or `rows`"] });
   if (callBack !== undefined && !later)

@@ -2,7 +2,7 @@ import type { IncomingMessage } from "node:http";
 import { PassThrough, type Readable } from "node:stream";
 import * as z from "zod";
 import { YoroshiError } from "../core/ground/index.js";
-import { downloadLedger, downloadTable, downloadWish, uploadTable } from "../jobs/index.js";
+import { downloadLedger, downloadTable, downloadWish, readGiven, uploadTable } from "../jobs/index.js";
 import { asDownload, demand, type App, type Parts } from "./parts.js";
 
 const ledgerWish = z.strictObject({ as: z.enum(["jsonl", "csv"]).optional(), names: z.enum(["true", "false"]).optional() });
@@ -12,13 +12,13 @@ const ledgerPart = z.enum(["answers", "cells", "decisions"]);
 export function fileRoutes(app: App, { project, mostUploadBytes }: Parts): void {
   app.get("/plans/:plan/table/file", async (c) => {
     demand(c.get("who"), "read");
-    return asDownload(c, await downloadTable(project(), c.req.param("plan"), asked(downloadWish, c.req.query())));
+    return asDownload(c, await downloadTable(project(), c.req.param("plan"), readGiven(downloadWish, c.req.query(), "file")));
   });
 
   app.get("/ledger/:what", async (c) => {
     demand(c.get("who"), "read");
-    const what = asked(ledgerPart, c.req.param("what"));
-    const { as = "jsonl", names } = asked(ledgerWish, c.req.query());
+    const what = readGiven(ledgerPart, c.req.param("what"), "file");
+    const { as = "jsonl", names } = readGiven(ledgerWish, c.req.query(), "file");
     return asDownload(c, await downloadLedger(project(), what, as, names === "true"));
   });
 
@@ -45,13 +45,4 @@ function sparing(incoming: IncomingMessage): Readable {
   });
   bytes.once("close", () => incoming.unpipe(bytes));
   return bytes;
-}
-
-function asked<T>(schema: z.ZodType<T>, given: unknown): T {
-  const read = schema.safeParse(given);
-  if (read.success) return read.data;
-  throw new YoroshiError("badInput", {
-    job: "file",
-    problems: read.error.issues.map(({ path, message }) => `${path.length > 0 ? `\`${path.join(".")}\`: ` : ""}${message}`),
-  });
 }

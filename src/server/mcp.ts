@@ -1,6 +1,5 @@
 import { Server } from "@modelcontextprotocol/sdk/server/index.js";
 import { CallToolRequestSchema, ListToolsRequestSchema, type CallToolResult, type Tool } from "@modelcontextprotocol/sdk/types.js";
-import { isYoroshiError } from "../core/ground/index.js";
 import { answerRows, knownError, listOffers, lookUpRow, runJob, VERSION, type JobReport, type Project } from "../jobs/index.js";
 
 /** Whoever calls tools. */
@@ -31,8 +30,7 @@ export function mcpServer(project: () => Project, caller: Caller): Server {
     try {
       return await call(project(), caller, name, given, signal);
     } catch (error) {
-      if (!isYoroshiError(error)) return failed(knownError(error).message);
-      return failed(error.message);
+      return failed(knownError(error).message);
     }
   });
   return server;

@@ -1,6 +1,5 @@
 import type { Context } from "hono";
-import { HTTPException } from "hono/http-exception";
-import { ERRORS, isYoroshiError, YoroshiError, type Complaint } from "../core/ground/index.js";
+import { ERRORS, isYoroshiError, type Complaint } from "../core/ground/index.js";
 import { knownError } from "../jobs/index.js";
 import { problemPage } from "./pages/problem.js";
 
@@ -20,7 +19,7 @@ export interface Problem {
 
 /** Any error as a problem. */
 export function problemOf(error: unknown): Problem {
-  const { code, message } = knownError(error instanceof HTTPException ? httpError(error) : error);
+  const { code, message } = knownError(error);
   const status = ERRORS[code as keyof typeof ERRORS]?.http ?? (code === "spendCap" ? 402 : 500);
   return {
     type: `urn:yoroshi:error:${code}`,
@@ -33,13 +32,7 @@ export function problemOf(error: unknown): Problem {
   };
 }
 
-function httpError({ status }: HTTPException): YoroshiError {
-  return status === 413
-    ? new YoroshiError("tooLarge", { what: "The body", bytes: 0 })
-    : new YoroshiError("bodyBroken", { problem: "it is not JSON" });
-}
-
-const STATUS_TITLES: Readonly<Record<number, Record<string, string>>> = { 401: { "www-authenticate": "Bearer" } };
+const STATUS_HEADERS: Readonly<Record<number, Record<string, string>>> = { 401: { "www-authenticate": "Bearer" } };
 
 /** The answer to a request that failed. */
 export function problemResponse(c: Context, error: unknown, headers: Record<string, string> = {}): Response | Promise<Response> {
@@ -49,7 +42,7 @@ export function problemResponse(c: Context, error: unknown, headers: Record<stri
   const wait = isYoroshiError(error) && error.code === "tooMany" ? { "retry-after": String(error.details.seconds) } : {};
   return c.body(JSON.stringify(problem), problem.status as 400, {
     "content-type": "application/problem+json",
-    ...STATUS_TITLES[problem.status],
+    ...STATUS_HEADERS[problem.status],
     ...wait,
     ...headers,
   });

@@ -1,7 +1,7 @@
 import { randomBytes } from "node:crypto";
 import * as z from "zod";
 import { YoroshiError } from "../core/ground/index.js";
-import { errorJson, exitOf, runJob, type FilledPlan, type Project } from "../jobs/index.js";
+import { errorJson, exitOf, readGiven, runJob, type FilledPlan, type Project } from "../jobs/index.js";
 import type { AnyJob } from "./operations.js";
 
 export const underWayShape = z.object({
@@ -55,12 +55,7 @@ export class UnderWays {
   ) {}
 
   start(job: AnyJob, subject: string, by: string, input: Record<string, unknown>): UnderWay {
-    const read = job.input.safeParse(input);
-    if (!read.success)
-      throw new YoroshiError("badInput", {
-        job: job.name,
-        problems: read.error.issues.map(({ path, message }) => `${path.length > 0 ? `\`${path.join(".")}\`: ` : ""}${message}`),
-      });
+    readGiven(job.input, input, job.name);
     const busy = [...this.#entries.values()].find(({ told }) => told.job === job.name && told.subject === subject && !OVER.has(told.state));
     if (busy && job.name === "fillPlan") throw new YoroshiError("planBusy", { plan: subject });
     const told: UnderWay = {

@@ -75,10 +75,9 @@ export interface TableView {
 /**
  * Reads a plan's table into a view. Asks nothing.
  *
- * @param onShare told how much of the table has been read, 0 to 1.
  * @throws YoroshiError `tableTooLarge` beyond a million rows.
  */
-export async function openView(setup: FillSetup, onShare?: (rows: number) => void): Promise<TableView> {
+export async function openView(setup: FillSetup): Promise<TableView> {
   const rows: Row[] = [];
   const source = await setup.table.columns();
   const filled = filledColumns(setup);
@@ -90,7 +89,6 @@ export async function openView(setup: FillSetup, onShare?: (rows: number) => voi
       rows.push(one.row);
       chunks.push(one);
     }
-    onShare?.(rows.length);
   }
   const kept = filled.map(({ target, step }): FilledColumn => ({
     target,
@@ -283,8 +281,8 @@ const NUMBER_CHARS = 12;
 const OTHER_MARKS = /\p{M}/gu;
 
 /**
- * By what a text is sorted: small letters without their marks, numbers inside by their size. Two such keys compare in a tenth of the time
- * that a collator takes, and hardly differ from it.
+ * By what a text is sorted: small letters without their marks, numbers inside by their size. Of 100,000 different texts in no order this
+ * takes about half the time of a collator, whose order it hardly differs from; of texts in order it takes half as much again.
  */
 function sortText(text: string): string {
   let key = text.slice(0, KEY_CHARS).toLowerCase();
