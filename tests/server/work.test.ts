@@ -1,4 +1,4 @@
-import { readFileSync, writeFileSync } from "node:fs";
+import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import path from "node:path";
 import BetterSqlite from "better-sqlite3";
 import { parse } from "csv-parse/sync";
@@ -218,6 +218,25 @@ describe("cells and review", () => {
     await here.api.decide({ plan: "log", step: "sort", key: first!.key, columns, judged });
     expect((await here.api.keepAsSamples({ plan: "log" })).added).toBe(1);
     expect((await here.api.showReview({ plan: "log" })).plan).toBe("log");
+  });
+
+  it("are checked at random, blind, and two people's labels are brought together", async () => {
+    const { here } = await world(6);
+    await untilOver(here.api, (await here.api.fillPlan({ plan: "log" })).id);
+    expect(await here.api.drawCheck({ plan: "log", rows: 2, seed: 4 })).toMatchObject({ step: "sort", population: 6, rows: 2 });
+    const check = (await here.api.readCheck({ plan: "log", rows: 2 }))!;
+    const [row] = check.rows;
+    const found = await here.api.judgeChecked({
+      plan: "log",
+      step: "sort",
+      key: row!.key,
+      found: { topic: "engine" },
+      judged: { topic: row!.judged["topic"]! },
+    });
+    expect(Object.keys(found.columns)).toEqual(["topic"]);
+    mkdirSync(path.join(here.folder, "samples"));
+    writeFileSync(path.join(here.folder, "samples", "sort.csv"), "note,topic,topic@ana,topic@ben\nsmoke,,fire,fire\noil,,spill,engine\n");
+    expect(await here.api.settleSamples({ file: "samples/sort.csv" })).toMatchObject({ people: ["ana", "ben"], taken: 1, disputes: [{}] });
   });
 });
 
