@@ -42,6 +42,7 @@ export {
   preview,
   readGate,
   readPlan,
+  STATE_MARKS,
   survey,
   type Asking,
   type CellExplanation,

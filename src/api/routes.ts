@@ -30,6 +30,12 @@ export const ROUTES = {
   listTokens: { method: "GET", path: "/tokens", right: "person", tag: "project" },
   endToken: { method: "DELETE", path: "/tokens/{id}", right: "person", tag: "project" },
 
+  findTables: { method: "GET", path: "/begin/tables", right: "read", tag: "begin" },
+  lookAtNew: { method: "POST", path: "/begin/look", right: "read", tag: "begin" },
+  findNewKeys: { method: "POST", path: "/begin/keys", right: "read", tag: "begin" },
+  beginPlan: { method: "POST", path: "/begin", right: "work", tag: "begin" },
+  tryFirst: { method: "POST", path: "/plans/{plan}/first-rows", right: "work", tag: "begin" },
+
   listFiles: { method: "GET", path: "/files", right: "read", tag: "templates" },
   showTemplate: { method: "GET", path: "/templates/{template}", right: "read", tag: "templates" },
   templateSchema: { method: "GET", path: "/templates/{template}/schema", right: "answer", tag: "templates" },
@@ -88,6 +94,7 @@ export const ROUTES = {
 
   newPlan: { method: "POST", path: "/plans", right: "work", tag: "plans" },
   showPlan: { method: "GET", path: "/plans/{plan}", right: "read", tag: "plans" },
+  readWay: { method: "GET", path: "/plans/{plan}/way", right: "read", tag: "plans" },
   readPlanSource: { method: "GET", path: "/plans/{name}/source", right: "read", job: "readSource", fixed: plan, tag: "plans" },
   checkPlanSource: { method: "POST", path: "/plans/{name}/source/check", right: "read", job: "checkSource", fixed: plan, tag: "plans" },
   savePlanSource: { method: "PUT", path: "/plans/{name}/source", right: "work", job: "saveSource", fixed: plan, tag: "plans" },
@@ -97,6 +104,9 @@ export const ROUTES = {
   readRows: { method: "POST", path: "/plans/{plan}/rows/query", right: "read", tag: "tables" },
   addRows: { method: "POST", path: "/plans/{plan}/rows", right: "work", tag: "tables" },
   readColumn: { method: "POST", path: "/plans/{plan}/columns/{column}/figures", right: "read", tag: "tables" },
+  readCross: { method: "POST", path: "/plans/{plan}/columns/{column}/across/{across}", right: "read", tag: "tables" },
+  readStanding: { method: "POST", path: "/plans/{plan}/standing", right: "read", tag: "tables" },
+  findRow: { method: "POST", path: "/plans/{plan}/rows/place", right: "read", tag: "tables" },
   explainRow: { method: "GET", path: "/plans/{plan}/rows/{key}", right: "read", tag: "cells" },
   changeCell: { method: "PUT", path: "/plans/{plan}/rows/{key}/cells/{column}", right: "work", tag: "cells" },
   restoreCell: { method: "DELETE", path: "/plans/{plan}/rows/{key}/cells/{column}", right: "work", tag: "cells" },

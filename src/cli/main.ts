@@ -310,6 +310,15 @@ program
   .option("--watch", "write again whenever a template or reference changes")
   .addOption(json())
   .action(async (options) => finish((await import("./commands/types.js")).types({ ...options, ...program.opts() })));
+program
+  .command("open")
+  .description("open the desk, the pages on which the whole job is done; in a folder without a project it begins one")
+  .option("--port <number>", "which port; 4747 when not given, or any that is free", whole)
+  .option("--as <person>", "who works at it; the system's user when not given")
+  .option("--demo", "open the demo project in the folder marrowby, which is made where it is not there")
+  .option("--no-browser", "only print the link")
+  .addOption(json())
+  .action(async (options) => finish((await import("./commands/serve.js")).open({ ...options, ...program.opts() })));
 const serve = program
   .command("serve")
   .description("serve the project over HTTP: pages, an API, chat assistants; on this machine alone unless told otherwise")

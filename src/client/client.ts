@@ -46,6 +46,8 @@ export interface ListenOptions {
   readonly signal?: AbortSignal | undefined;
   /** Told when the connection is lost, and made again some moments later. */
   readonly onLost?: (() => void) | undefined;
+  /** Told when the server listens again, and when it does so first. */
+  readonly onFound?: (() => void) | undefined;
 }
 
 /** A project's server, as a program sees it. */
@@ -70,8 +72,12 @@ export interface Client extends Calls {
     bytes: Blob | ArrayBuffer | Uint8Array,
     about?: CallOptions & { readonly replace?: boolean | undefined },
   ): Promise<Uploaded>;
-  /** Takes a plan's table away. */
-  download(plan: string, as?: "result" | "csv" | "xlsx", options?: CallOptions): Promise<Blob & Partial<Pick<Download, "name">>>;
+  /** Takes a plan's table away: its result file, or the rows as they are seen. */
+  download(
+    plan: string,
+    as?: "result" | "csv" | "xlsx",
+    about?: CallOptions & { readonly seen?: Omit<CallInput<"readRows">, "plan" | "from" | "limit" | "fresh"> | undefined },
+  ): Promise<Pick<Download, "name"> & { readonly bytes: Blob }>;
   /** Tells what changes, until the signal is aborted; a lost connection is made again. */
   listen(on: (event: LiveEventOf) => void, options?: ListenOptions): Promise<void>;
 }
@@ -173,15 +179,19 @@ export function client({ base = "", token, fetch: send = (...about) => fetch(...
       };
       return (await (await request(`/tables/${encodeURIComponent(name)}${replace ? "?replace=true" : ""}`, init)).json()) as Uploaded;
     },
-    async download(plan, as = "result", options = {}) {
-      return (await request(`/plans/${encodeURIComponent(plan)}/table/file?as=${as}`, { ...signalOf(options) })).blob();
+    async download(plan, as = "result", { seen, ...options } = {}) {
+      const query = new URLSearchParams({ as, ...(seen === undefined ? {} : { seen: JSON.stringify(seen) }) });
+      const response = await request(`/plans/${encodeURIComponent(plan)}/table/file?${query}`, { ...signalOf(options) });
+      const [, name = plan] = /filename\*=UTF-8''(\S+)/.exec(response.headers.get("content-disposition") ?? "") ?? [];
+      return { name: decodeURIComponent(name), bytes: await response.blob() };
     },
-    async listen(on, { last, signal, onLost } = {}) {
+    async listen(on, { last, signal, onLost, onFound } = {}) {
       let seen = last;
       while (!signal?.aborted) {
         try {
           const headers = seen === undefined ? {} : { "last-event-id": seen };
           const response = await request("/events", { headers: { ...headers, accept: "text/event-stream" }, ...signalOf({ signal }) });
+          onFound?.();
           for await (const event of eventsOf(response)) {
             seen = event.id;
             on(event);

@@ -15,3 +15,4 @@ export {
   type ListenOptions,
 } from "./client.js";
 export type { LiveEventOf, UnderWay } from "./types.js";
+export type { RouteName } from "../api/index.js";

@@ -1,6 +1,7 @@
 /** Every job, by its name. */
 export { checkFiles } from "./check-files.js";
 export { findKeys, lookAtTable } from "./look-at-table.js";
+export { beginPlan, findNewKeys, findTables, lookAtNew } from "./begin.js";
 export { numberRows, startProject } from "./start-project.js";
 export { addModel, checkModels } from "./models.js";
 export { addRows } from "./add-rows.js";
@@ -9,7 +10,8 @@ export { answerRows, templateSchema } from "./answer-rows.js";
 export { askCellAgain, changeCell, restoreCell } from "./change-cell.js";
 export { listOffers, lookUpRow } from "./offers.js";
 export { listRuns, readSpend } from "./list-runs.js";
-export { readColumn, readRows } from "./read-table.js";
+export { findRow, readColumn, readCross, readRows, readStanding } from "./read-table.js";
+export { readWay } from "./read-way.js";
 export { checkSource, readSource, saveSource } from "./source-files.js";
 export { showProject } from "./show-project.js";
 export { endToken, listTokens, makeToken } from "./tokens.js";

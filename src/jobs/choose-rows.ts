@@ -10,7 +10,11 @@ import {
   YoroshiError,
   type FillOptions,
   type FillSetup,
+  type ViewQuery,
 } from "../core/index.js";
+import type { Project } from "../project/index.js";
+import { queryShape } from "./query-shape.js";
+import { viewOf } from "./views.js";
 
 /** Which rows and columns a fill is about, and within which limits. */
 export const choiceShape = {
@@ -23,6 +27,8 @@ export const choiceShape = {
   only: z.array(z.string()).readonly().optional(),
   /** Only the rows for which this CEL over `row` holds. */
   where: z.string().optional(),
+  /** Only the rows that are found so when the table is looked at; see `readRows`. */
+  found: z.strictObject(queryShape).optional(),
   /** Most rows to ask about. */
   rows: z.int().min(0).optional(),
   /** So many rows, drawn at random from those that are chosen otherwise. */
@@ -45,13 +51,14 @@ export type Choice = z.output<z.ZodObject<typeof choiceShape>>;
  * @throws YoroshiError `badOption` for columns that are not there, and for a column that would be asked again in every row unsaid.
  */
 export async function optionsFor(
+  project: Project,
   setup: FillSetup,
-  { refill, columns, only, where, rows, sample, seed, overwrite, standing, spend, createColumns }: Choice,
+  { refill, columns, only, where, rows, sample, seed, overwrite, standing, spend, createColumns, found }: Choice,
 ): Promise<FillOptions> {
   await checkWhere(setup, where);
   checkFilled(setup.plan, "--column", columns);
   checkFilled(setup.plan, "--overwrite", overwrite);
-  if (columns && !only && where === undefined && sample === undefined) {
+  if (columns && !only && !found && where === undefined && sample === undefined) {
     throw new YoroshiError("badOption", {
       option: "--column",
       problem: "say for which rows it is asked again: --only KEY, --where or --sample. All rows: --refill all.",
@@ -60,7 +67,7 @@ export async function optionsFor(
   return {
     refill: (refill ?? (columns ? "all" : undefined)) as FillOptions["refill"],
     columns,
-    only,
+    only: found ? await keysFound(project, setup.plan.name, found, only) : only,
     where,
     rows,
     sample,
@@ -70,6 +77,20 @@ export async function optionsFor(
     createColumns,
     spendCap: spend === undefined ? undefined : toMicros(spend),
   };
+}
+
+/** The keys of rows as they are found now; of these alone those that were named. */
+async function keysFound(
+  project: Project,
+  plan: string,
+  found: NonNullable<Choice["found"]>,
+  only: readonly string[] | undefined,
+): Promise<string[]> {
+  const { view } = await viewOf(project, plan);
+  const keys = view.keys(found as ViewQuery);
+  if (!only) return keys;
+  const named = new Set(only);
+  return keys.filter((key) => named.has(key));
 }
 
 /** A column that the table does not have would quietly leave every row out. */

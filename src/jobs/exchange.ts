@@ -10,6 +10,8 @@ import { defangCopied, inDatabase, YoroshiError, type ViewQuery } from "../core/
 import { insideProject, type Project } from "../project/index.js";
 import { exportLedgerTo } from "./export-ledger.js";
 import { lookAtTable, type TableLook } from "./look-at-table.js";
+import { readGiven } from "./job.js";
+import { queryShape, sortShape } from "./query-shape.js";
 import { viewOf } from "./views.js";
 
 /** What is taken away, as a stream of bytes. */
@@ -34,7 +36,26 @@ export const downloadWish = z.strictObject({
   as: z.enum(["result", "csv", "xlsx"]).optional(),
   search: z.string().optional(),
   where: z.string().optional(),
+  /** Which rows, as `readRows` takes it, as JSON: `{"filters":[{"column":"hazard","is":["fire"]}],"sort":[{"column":"severity"}]}`. */
+  seen: z.string().max(50_000).optional(),
 });
+
+const seenShape = z.strictObject({ ...queryShape, sort: sortShape });
+
+/** @throws YoroshiError `badInput` for what is no JSON, or says something else. */
+function queryIn({ seen, search, where }: Pick<z.output<typeof downloadWish>, "seen" | "search" | "where">): ViewQuery {
+  let given: unknown = {};
+  try {
+    given = seen === undefined ? {} : JSON.parse(seen);
+  } catch {
+    throw new YoroshiError("badInput", { job: "file", problems: ["`seen`: this is no JSON"] });
+  }
+  return {
+    ...readGiven(seenShape, given, "file"),
+    ...(search === undefined ? {} : { search }),
+    ...(where === undefined ? {} : { where }),
+  } as ViewQuery;
+}
 
 /** A plan's table, to be taken away. */
 export async function downloadTable(
@@ -42,8 +63,7 @@ export async function downloadTable(
   plan: string,
   { as = "result", ...query }: z.output<typeof downloadWish>,
 ): Promise<Download> {
-  if (as !== "result")
-    return as === "csv" ? seenAsCsv(project, plan, query as ViewQuery) : seenAsWorkbook(project, plan, query as ViewQuery);
+  if (as !== "result") return as === "csv" ? seenAsCsv(project, plan, queryIn(query)) : seenAsWorkbook(project, plan, queryIn(query));
   const { table } = await project.plan(plan);
   const { target } = await project.table(await project.plan(plan));
   if (inDatabase(table as never))

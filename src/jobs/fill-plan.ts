@@ -132,7 +132,7 @@ type OneChoice = Choice & {
 async function fillOne(project: Project, choice: OneChoice, context: JobContext<FillPlanEvent>): Promise<FilledPlan> {
   context.on?.({ type: "begin", plan: choice.plan });
   const { setup, isStandin } = await project.fillSetup(choice.plan, { inPlace: choice.inPlace === true, asks: true });
-  const options = await optionsFor(setup, choice);
+  const options = await optionsFor(project, setup, choice);
   if (choice.createColumns) await tellColumns(setup, context);
   await passGate(setup, choice.ignoreGate === true, context);
   const problems = await preflight(setup, { ...options, tokenizer, probe: choice.probe !== false && !isStandin, signal: context.signal });

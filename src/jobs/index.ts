@@ -33,3 +33,4 @@ export type { ProjectShown } from "./show-project.js";
 export type { SourceShown } from "./source-files.js";
 export type { TablePage } from "./read-table.js";
 export { onceOnly } from "./once-only.js";
+export { packageFolder } from "./package-folder.js";

@@ -16,6 +16,8 @@ export const tablePlace = z.union([
     /** The environment variable with the database's address. */
     database: z.string(),
     table: z.string(),
+    /** Its name in yoroshi.yaml. Default `main`. */
+    as: z.string().optional(),
   }),
 ]);
 
@@ -33,7 +35,7 @@ const column = z.object({
   language: z.string().optional(),
 });
 
-const report = z.object({
+export const tableLook = z.object({
   name: z.string(),
   /** The sheets of a workbook that are in sight, and which one was taken. */
   sheets: z.array(z.string()),
@@ -46,33 +48,47 @@ const report = z.object({
   lookedAt: count,
 });
 
-export type TableLook = z.output<typeof report>;
+export type TableLook = z.output<typeof tableLook>;
 
 /** Rows that are looked at for what stands in the columns. */
 const LOOKED_AT = 1_000;
-const DATABASE = "main";
+/** What yoroshi.yaml calls a database that was named by its environment variable. */
+export const DATABASE = "main";
 
 /** What stands in a table: sheet, header, columns with their kinds and languages. Reads its first rows only. */
 export const lookAtTable = defineFreeJob({
   name: "lookAtTable",
   summary: "Looks at a table that no project names yet: its sheet and header, the kind and language of its columns.",
   input: z.strictObject({ folder: z.string(), place: tablePlace }),
-  report,
+  report: tableLook,
   async run({ folder, place }) {
-    const found = "file" in place ? await chooseSheet(folder, place) : { sheets: [], otherHeaders: [] };
-    return withRows(folder, { ...place, ...("file" in place ? chosen(found) : {}) } as TablePlace, async (source) => {
-      const columns = await source.columns();
-      const rows: Readonly<Record<string, string>>[] = [];
-      for await (const some of source.rows()) {
-        rows.push(...some.slice(0, LOOKED_AT - rows.length));
-        if (rows.length >= LOOKED_AT) break;
-      }
-      checkTable(source.name, columns, rows.length);
-      const profiles = profileColumns(columns, rows);
-      return { name: source.name, ...found, columns: await withLanguages(profiles, rows), lookedAt: rows.length };
-    });
+    return (await lookAt(folder, place, (chosen, use) => withRows(folder, chosen, use))).look;
   },
 });
+
+type Rows = readonly Readonly<Record<string, string>>[];
+/** Opens a place's rows, and closes them whatever happens. */
+export type UseRows = <T>(place: TablePlace, use: (source: RowSource) => Promise<T>) => Promise<T>;
+
+/** What stands in a table, with the rows that were looked at. */
+export async function lookAt(
+  folder: string,
+  place: TablePlace,
+  useRows: UseRows,
+): Promise<{ readonly look: z.input<typeof tableLook>; readonly rows: Rows }> {
+  const found = "file" in place ? await chooseSheet(folder, place) : { sheets: [], otherHeaders: [] };
+  return useRows({ ...place, ...("file" in place ? chosen(found) : {}) } as TablePlace, async (source) => {
+    const columns = await source.columns();
+    const rows: Readonly<Record<string, string>>[] = [];
+    for await (const some of source.rows()) {
+      rows.push(...some.slice(0, LOOKED_AT - rows.length));
+      if (rows.length >= LOOKED_AT) break;
+    }
+    checkTable(source.name, columns, rows.length);
+    const profiles = profileColumns(columns, rows);
+    return { look: { name: source.name, ...found, columns: await withLanguages(profiles, rows), lookedAt: rows.length }, rows };
+  });
+}
 
 /** The columns that name every row of a table, the most likely first. Reads all of it. */
 export const findKeys = defineFreeJob({
@@ -81,18 +97,27 @@ export const findKeys = defineFreeJob({
   input: z.strictObject({ folder: z.string(), place: tablePlace }),
   report: z.object({ rows: count, candidates: z.array(z.object({ column: z.string(), blank: count })) }),
   async run({ folder, place }, { signal }: JobContext) {
-    return withRows(folder, place, async (source) => {
-      const finder = new KeyFinder(await source.columns());
-      const first: Readonly<Record<string, string>>[] = [];
-      for await (const rows of source.rows()) {
-        if (signal?.aborted) break;
-        finder.add(rows);
-        if (first.length < LOOKED_AT) first.push(...rows.slice(0, LOOKED_AT - first.length));
-      }
-      return { rows: finder.rows, candidates: finder.candidates(profileColumns(finder.columns, first)) };
-    });
+    return keysAt(place, (chosen, use) => withRows(folder, chosen, use), signal);
   },
 });
+
+/** Goes through all rows of a place for the columns that name each of them. */
+export async function keysAt(
+  place: TablePlace,
+  useRows: UseRows,
+  signal: AbortSignal | undefined,
+): Promise<{ rows: number; candidates: { column: string; blank: number }[] }> {
+  return useRows(place, async (source) => {
+    const finder = new KeyFinder(await source.columns());
+    const first: Readonly<Record<string, string>>[] = [];
+    for await (const rows of source.rows()) {
+      if (signal?.aborted) break;
+      finder.add(rows);
+      if (first.length < LOOKED_AT) first.push(...rows.slice(0, LOOKED_AT - first.length));
+    }
+    return { rows: finder.rows, candidates: [...finder.candidates(profileColumns(finder.columns, first))] };
+  });
+}
 
 /** Rows of a place, closed whatever happens. */
 export async function withRows<T>(folder: string, place: TablePlace, use: (source: RowSource) => Promise<T>): Promise<T> {

@@ -62,7 +62,7 @@ async function previewOne(project: Project, choice: Choice): Promise<PreviewedPl
     dearest,
     steps,
     ...rest
-  } = await preview(setup, await optionsFor(setup, choice), await tokenizer());
+  } = await preview(setup, await optionsFor(project, setup, choice), await tokenizer());
   const unpriced = withoutPrice(setup);
   return {
     ...rest,

@@ -9,6 +9,8 @@ const report = z.object({
   /** The folder's own name. */
   name: z.string(),
   yoroshi: z.string(),
+  /** Whether it has a yoroshi.yaml; a folder that is only being begun has none. */
+  begun: z.boolean(),
   currency: z.string(),
   timeZone: z.string(),
   /** The models of yoroshi.yaml; with none of them the stand-in answers. Never a key. */
@@ -39,6 +41,7 @@ export const showProject = defineJob({
     return {
       name: path.basename(root),
       yoroshi: VERSION,
+      begun: project.isBegun,
       currency: settings.currency,
       timeZone: settings.timeZone,
       models: Object.entries(settings.models).map(([name, { id, endpoint, price, can = [] }]) => ({

@@ -2,7 +2,7 @@ import path from "node:path";
 import { stringify } from "yaml";
 import * as z from "zod";
 import { nameFrom, PLAN_FORMAT, TEMPLATE_FORMAT } from "../core/index.js";
-import type { TableLook, TablePlace } from "./look-at-table.js";
+import { DATABASE, type TableLook, type TablePlace } from "./look-at-table.js";
 
 const meaning = z.object({ name: z.string().min(1), about: z.string().optional() });
 
@@ -171,7 +171,7 @@ export function planText(
           ...(sheet === undefined ? {} : { sheet }),
           ...(headerRow === undefined ? {} : { headerRow }),
         }
-      : { database: "main", table: place.table };
+      : { database: place.as ?? DATABASE, table: place.table };
   const first = from[0]!;
   const bare = /^[\p{L}_][\p{L}\d_]*$/u.test(first) ? `row.${first}` : `row[${JSON.stringify(first)}]`;
   const plan = {

@@ -42,6 +42,8 @@ type Typed<Name extends keyof ProjectTemplates> = ProjectTemplates[Name] extends
 /** A user's project: its files, its ledger, its models. */
 export interface Project {
   readonly root: string;
+  /** Whether it has a yoroshi.yaml; one that is only being begun has none. */
+  readonly isBegun: boolean;
   readonly settings: ProjectFile;
   readonly clock: Clock;
   readonly models: Models;
@@ -97,6 +99,8 @@ export interface Project {
   check(what: "template" | "plan", nameOrPath: string, text?: string): Promise<readonly Complaint[]>;
   /** What works in a template or a plan and is yet likely to give worse answers; none while it has mistakes. */
   warnings(what: "template" | "plan", nameOrPath: string, text?: string): Promise<readonly Warning[]>;
+  /** The tables of a database that may be seen, views included. @throws YoroshiError `notFound`, `secretMissing`, `databaseUnusable`. */
+  databaseTables(database: string): Promise<readonly string[]>;
   /** A text file of the project. */
   text(file: string): Promise<string>;
   /** A template with its references and background read. */
@@ -137,6 +141,8 @@ export interface ProjectOptions {
   readonly clock?: Clock | undefined;
   /** Only files inside the project, and in the folders that it names, are read and written, whoever names them. Default false. */
   readonly confined?: boolean | undefined;
+  /** Where there is no project, begin with one in `cwd` that has nothing yet; its file is written by whoever begins it. Default false. */
+  readonly orNew?: boolean | undefined;
   /** Told what a person should know though nothing is wrong. */
   readonly onNotice?: ((text: string) => void) | undefined;
 }

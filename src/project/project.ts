@@ -60,7 +60,7 @@ import { projectKeys } from "./keys.js";
 import { projectModels, type Models } from "./models.js";
 import type { RunLog } from "../adapters/run-log/index.js";
 import type { LoadedTemplate, TemplateModels } from "./loaded.js";
-import { PROJECT_FILE, readProjectFile, type ProjectFile } from "./project-file.js";
+import { PROJECT_FILE, PROJECT_FORMAT, readProjectFile, type ProjectFile } from "./project-file.js";
 import { projectDatabases, type Databases } from "./databases.js";
 import { projectTables, type Tables } from "./tables.js";
 import { RelatedTables } from "./related-tables.js";
@@ -82,9 +82,11 @@ import { readReferences, readSurroundings, surroundingFiles } from "./surroundin
  */
 export async function openProject(options: ProjectOptions = {}): Promise<Project> {
   const cwd = path.resolve(options.cwd ?? process.cwd());
-  const root = findUpwards(cwd, PROJECT_FILE);
+  const root = findUpwards(cwd, PROJECT_FILE) ?? (options.orNew && existsSync(cwd) ? cwd : undefined);
   if (root === undefined) throw new YoroshiError("noProject", { folder: cwd });
-  const read = readProjectFile(await readText(path.join(root, PROJECT_FILE), PROJECT_FILE), PROJECT_FILE);
+  const isBegun = existsSync(path.join(root, PROJECT_FILE));
+  const text = isBegun ? await readText(path.join(root, PROJECT_FILE), PROJECT_FILE) : `yoroshi: ${PROJECT_FORMAT}\n`;
+  const read = readProjectFile(text, PROJECT_FILE);
   if (!read.project) throw new YoroshiError("filesInvalid", { complaints: read.complaints });
   return new OpenProject(
     root,
@@ -93,6 +95,7 @@ export async function openProject(options: ProjectOptions = {}): Promise<Project
     options.clock ?? systemClock(),
     options.onNotice ?? (() => undefined),
     options.confined === true,
+    isBegun,
   );
 }
 
@@ -136,6 +139,7 @@ class OpenProject implements Project {
     readonly clock: Clock,
     readonly onNotice: (text: string) => void,
     readonly confined: boolean,
+    readonly isBegun: boolean,
   ) {
     const { spendPerMonth } = settings.limits;
     this.monthlyCap = spendPerMonth === undefined ? undefined : toMicros(spendPerMonth);
@@ -420,6 +424,12 @@ class OpenProject implements Project {
 
   [Symbol.asyncDispose](): Promise<void> {
     return this.close();
+  }
+
+  async databaseTables(database: string): Promise<readonly string[]> {
+    const { db } = await this.#databases.open(database);
+    const tables = await db.introspection.getTables();
+    return tables.map(({ name, schema }) => (schema === undefined || schema === "public" ? name : `${schema}.${name}`)).sort();
   }
 
   close(): Promise<void> {

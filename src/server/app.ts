@@ -1,5 +1,5 @@
 import { Hono, type Context } from "hono";
-import { pathKeys } from "../api/index.js";
+import { pathKeys, type RouteName } from "../api/index.js";
 import { YoroshiError } from "../core/ground/index.js";
 import { countAsked, runJob, VERSION } from "../jobs/index.js";
 import { answerRoutes } from "./answer-routes.js";
@@ -12,6 +12,8 @@ import { log } from "./log.js";
 import { mcpRoute } from "./mcp-route.js";
 import { inputOf, OPERATIONS, takesQuery, type Operation } from "./operations.js";
 import { openApi } from "./open-api.js";
+import { contentPolicy } from "./content-policy.js";
+import { deskRoutes } from "./desk-routes.js";
 import { pageRoutes } from "./page-routes.js";
 import { demand, type App, type Parts } from "./parts.js";
 import { problemResponse } from "./problem.js";
@@ -19,8 +21,7 @@ import { problemResponse } from "./problem.js";
 /** No page of ours runs or shows anything of others, nothing is kept by who passes it on, and nobody frames it. */
 function pageHeaders({ scheme }: Reached): Record<string, string> {
   return {
-    "content-security-policy":
-      "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; connect-src 'self'; font-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'",
+    "content-security-policy": contentPolicy(),
     "x-content-type-options": "nosniff",
     "x-frame-options": "DENY",
     // Without a referrer a browser would send no origin with a form.
@@ -61,19 +62,23 @@ export function makeApp(parts: Parts): App {
     keepSession(c, parts.reached, session.id);
     // A page that leads on, not a redirect: what follows is then asked for by the server's own page.
     return c.html(
-      '<!doctype html><link rel="icon" href="data:,"><meta http-equiv="refresh" content="0;url=/"><title>Yoroshi</title><p><a href="/">Go on</a></p>',
+      '<!doctype html><link rel="icon" href="data:,"><meta http-equiv="refresh" content="0;url=/desk/"><title>Yoroshi</title><p><a href="/desk/">Go on</a></p>',
     );
   });
   answerRoutes(app, parts);
   fileRoutes(app, parts);
   liveRoute(app, parts);
   mcpRoute(app, parts);
+  deskRoutes(app);
   pageRoutes(app, parts);
   underWayRoutes(app, parts);
   for (const operation of OPERATIONS) app.on(operation.route.method, honoPath(operation.route.path), (c) => run(c, operation, parts));
   app.notFound((c) => problemResponse(c, wrongRoute(app, c)));
   return app;
 }
+
+/** Routes that write the project's own file. */
+const REOPENS = new Set<RouteName>(["saveProjectSource", "beginPlan"]);
 
 const honoPath = (path: string): string => path.replaceAll(/\{(\w+)\}/g, ":$1");
 
@@ -106,7 +111,7 @@ async function run(c: Context<Carried>, operation: Operation, parts: Parts): Pro
   }
   const admit = who.is === "token" ? () => countAsked(parts.project(), who.bearer) : undefined;
   const report = await runJob(job as never, parts.project() as never, input, { signal: hangUp(c), admit } as never);
-  if (operation.name === "saveProjectSource") await parts.reopen();
+  if (REOPENS.has(operation.name) && (operation.name !== "beginPlan" || !parts.project().isBegun)) await parts.reopen();
   parts.afterChanges.hear(operation.name, path["plan"]);
   return c.json(report as object);
 }

@@ -21,7 +21,8 @@ export interface Carried {
   Variables: { who: Identity };
 }
 
-const OPEN_TO_ALL = new Set(["/health", "/openapi.json", "/open"]);
+const OPEN_TO_ALL = new Set(["/health", "/openapi.json", "/open", "/", "/desk"]);
+const DESK = "/desk/";
 /** The one address where a token may stand in the query, since a spreadsheet sends no headers. */
 const FETCHED = /^\/templates\/[^/]+\/answers$/;
 
@@ -49,7 +50,7 @@ export function guard({ reached, sessions, project, rates, strangers }: GuardOpt
   return async (c, next) => {
     const host = c.req.header("host")?.toLowerCase() ?? "";
     if (!reached.hosts.includes(host)) throw new YoroshiError("hostRefused", {});
-    if (OPEN_TO_ALL.has(c.req.path)) return next();
+    if (OPEN_TO_ALL.has(c.req.path) || c.req.path.startsWith(DESK)) return next();
     const who = (await byToken(c)) ?? byCookie(c, host);
     if (!who) {
       const wait = strangers.take("strangers");

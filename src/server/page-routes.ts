@@ -1,28 +1,20 @@
 import type { Context } from "hono";
 import { YoroshiError } from "../core/ground/index.js";
-import { answerRows, listFiles, runJob, showProject, templateSchema, type AnswersReport } from "../jobs/index.js";
+import { answerRows, runJob, templateSchema, type AnswersReport } from "../jobs/index.js";
 import { demand, type App, type Parts } from "./parts.js";
 import { hangUp } from "./body.js";
-import { nameOf } from "./identity.js";
 import { openApi } from "./open-api.js";
 import { apiPage } from "./pages/api.js";
 import { formPage } from "./pages/form.js";
-import { homePage } from "./pages/home.js";
 import { STYLE } from "./pages/style.js";
 
 const MOST_FORM_BYTES = 256 * 1024;
 
-/** Pages that need nothing but the server: what the project has, the API, a form for each template. */
+/** Pages that need nothing but the server: the API, a form for each template. */
 export function pageRoutes(app: App, { project, reached }: Parts): void {
   app.get("/assets/pages.css", (c) =>
     c.body(STYLE, 200, { "content-type": "text/css; charset=utf-8", "cache-control": "private, max-age=3600" }),
   );
-
-  app.get("/", async (c) => {
-    demand(c.get("who"), "read");
-    const [shown, files] = await Promise.all([runJob(showProject, project(), {}), runJob(listFiles, project(), {})]);
-    return c.html(homePage(shown as never, files as never, nameOf(c.get("who"))));
-  });
 
   app.get("/api", (c) => {
     demand(c.get("who"), "read");

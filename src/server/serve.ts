@@ -19,6 +19,8 @@ import { watchProject } from "./watch-project.js";
 export interface ServeOptions {
   /** The project's folder, or one below it. */
   readonly folder?: string | undefined;
+  /** Where there is no project, serve a folder in which one can be begun. Default false. */
+  readonly orNew?: boolean | undefined;
   /** Default 4747; 0 for any that is free. */
   readonly port?: number | undefined;
   /** A name beyond this machine, which needs `tls`. Default: 127.0.0.1 alone. */
@@ -69,7 +71,7 @@ export async function serveProject(options: ServeOptions = {}): Promise<Served> 
       option: "--host",
       problem: "beyond this machine the server speaks TLS alone. Give --tls-cert and --tls-key, or leave --host out.",
     });
-  const open = (): Promise<Project> => openProject({ cwd: options.folder, confined: true, onNotice });
+  const open = (): Promise<Project> => openProject({ cwd: options.folder, confined: true, orNew: options.orNew, onNotice });
   let project = await open();
   // A server with TLS is used as one without.
   const server: Server = tls ? (createHttps({ ...LOOKING, cert: tls.cert, key: tls.key }) as unknown as Server) : createHttp(LOOKING);
@@ -99,6 +101,8 @@ export async function serveProject(options: ServeOptions = {}): Promise<Served> 
     project = await open();
     stopHearing();
     stopHearing = hear(project, live);
+    // A folder is watched from the moment on that it is a project: before, it may be any folder.
+    if (project.isBegun) unwatch ??= await watchProject(current, live, reopen);
     live.again();
     // What is under way, and whoever still waits for an answer, keeps what it was begun with.
     retired.add(old);
@@ -135,7 +139,7 @@ export async function serveProject(options: ServeOptions = {}): Promise<Served> 
   };
   answerWith(server, makeApp(parts).fetch);
   await later.resume();
-  const unwatch = await watchProject(current, live, reopen);
+  let unwatch = project.isBegun ? await watchProject(current, live, reopen) : undefined;
   let closing: Promise<void> | undefined;
   const [name] = reached.hosts;
   const address = `${reached.scheme}://${name}`;
@@ -150,7 +154,7 @@ export async function serveProject(options: ServeOptions = {}): Promise<Served> 
 
   async function close(graceMs: number): Promise<void> {
     isEnding = true;
-    await unwatch();
+    await unwatch?.();
     live.close();
     const closed = new Promise((resolve) => server.close(resolve));
     server.closeIdleConnections();

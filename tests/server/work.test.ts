@@ -246,12 +246,15 @@ describe("tables", () => {
     writeFileSync(path.join(here.folder, "log.csv"), 'id,note\nn0,"=1+1 smoke in the galley"\nn1,oil\nn2,motor\n');
     expect((await refusal(here.api.download("log"))).code).toBe("fileUnreadable");
     await untilOver(here.api, (await here.api.fillPlan({ plan: "log" })).id);
-    expect(await (await here.api.download("log")).text()).toBe(readFileSync(path.join(here.folder, "log.filled.csv"), "utf8"));
-    const seen = parse(await (await here.api.download("log", "csv")).text(), { columns: true, bom: true }) as Record<string, string>[];
+    expect(await (await here.api.download("log")).bytes.text()).toBe(readFileSync(path.join(here.folder, "log.filled.csv"), "utf8"));
+    const seen = parse(await (await here.api.download("log", "csv")).bytes.text(), { columns: true, bom: true }) as Record<
+      string,
+      string
+    >[];
     expect(seen[0]!["note"]).toBe("'=1+1 smoke in the galley");
     expect(seen.map(({ topic }) => topic)).toEqual(filled(here).map(({ topic }) => topic));
     const book = path.join(here.folder, "taken.xlsx");
-    writeFileSync(book, Buffer.from(await (await here.api.download("log", "xlsx")).arrayBuffer()));
+    writeFileSync(book, Buffer.from(await (await here.api.download("log", "xlsx")).bytes.arrayBuffer()));
     if (PYTHON) {
       const cells = python(
         `import openpyxl,json,sys\nws=openpyxl.load_workbook(sys.argv[1]).worksheets[0]\nprint(json.dumps([[c.value for c in r] for r in ws.iter_rows()]))`,
@@ -343,7 +346,7 @@ describe("tables", () => {
     database.exec("INSERT INTO log (id, note) VALUES ('n2', 'the motor stopped')");
     expect((await here.api.readRows({ plan: "log", fresh: true })).rows).toBe(3);
     expect((await refusal(here.api.download("log"))).code).toBe("badOption");
-    expect(await (await here.api.download("log", "csv")).text()).toContain("the motor stopped");
+    expect(await (await here.api.download("log", "csv")).bytes.text()).toContain("the motor stopped");
   });
 
   it("say what is wrong with what is asked of them", async () => {

@@ -1,6 +1,8 @@
 import { readFileSync } from "node:fs";
-import { YoroshiError } from "../../core/ground/index.js";
-import { endToken, listTokens, makeToken, runJob } from "../../jobs/index.js";
+import { isYoroshiError, YoroshiError } from "../../core/ground/index.js";
+import { endToken, listTokens, makeToken, runJob, setUpDemo } from "../../jobs/index.js";
+import type { Served } from "../../server/index.js";
+import { openFile } from "../open-file.js";
 import { note, out, outJson, quiet, table } from "../print/print.js";
 import { untilInterrupted } from "../signals.js";
 import { whoIs } from "../who.js";
@@ -18,20 +20,53 @@ interface ServeCommandOptions extends CommonOptions {
 
 /** `yoroshi serve`: until it is interrupted. The link is the one line on standard output. */
 export async function serve(options: ServeCommandOptions): Promise<number> {
-  const { project: folder, port, as, host, tlsCert, tlsKey, perMinute } = options;
+  const { project: folder, port, host, tlsCert, tlsKey, perMinute } = options;
   if (options.mcp) {
     const { serveMcp } = await import("../../server/index.js");
     await serveMcp(folder, note, untilInterrupted());
     return 0;
   }
-  const { serveProject } = await import("../../server/index.js");
   const tls = tlsCert === undefined || tlsKey === undefined ? undefined : { cert: readFile(tlsCert), key: readFile(tlsKey) };
-  const served = await serveProject({ folder, port, host, tls, perMinute, onNotice: note });
+  const { serveProject } = await import("../../server/index.js");
+  return serveUntilEnd(await serveProject({ folder, port, host, tls, perMinute, onNotice: note }), options);
+}
+
+interface OpenCommandOptions extends CommonOptions {
+  readonly port?: number | undefined;
+  readonly as?: string | undefined;
+  readonly demo?: boolean | undefined;
+  readonly browser: boolean;
+}
+
+const DEMO_FOLDER = "marrowby";
+
+/** `yoroshi open`: the desk in the browser; in a folder without a project it begins one. */
+export async function open(options: OpenCommandOptions): Promise<number> {
+  const { project, port, demo, browser } = options;
+  if (demo) await runJob(setUpDemo, undefined, { folder: project ?? DEMO_FOLDER });
+  const folder = project ?? (demo ? DEMO_FOLDER : undefined);
+  const { serveProject } = await import("../../server/index.js");
+  const serving = { folder, orNew: true, onNotice: note };
+  // Where the usual port is taken, perhaps by the desk of another project, any other will do.
+  const served = await serveProject({ ...serving, port }).catch((error: unknown) => {
+    if (port !== undefined || !(isYoroshiError(error) && error.code === "portTaken")) throw error;
+    return serveProject({ ...serving, port: 0 });
+  });
+  return serveUntilEnd(served, options, browser ? openFile : undefined);
+}
+
+/** Prints the link, and serves until it is interrupted. */
+async function serveUntilEnd(
+  served: Served,
+  { as, json }: { readonly as?: string | undefined; readonly json?: boolean | undefined },
+  show?: (link: string) => void,
+): Promise<number> {
   const person = whoIs(as);
   const link = served.link(person);
-  if (options.json) outJson({ address: served.address, link });
+  if (json) outJson({ address: served.address, link });
   else out(link);
   note(`Open this link within ten minutes; it works once, for ${person}. ${quiet("Ctrl-C ends the server.")}`);
+  show?.(link);
   const signal = untilInterrupted();
   await new Promise<void>((resolve) => signal.addEventListener("abort", () => resolve(), { once: true }));
   note("Finishing what is in flight …");

@@ -34,6 +34,7 @@ export {
 } from "./setup.js";
 export { IN_TIME, settleHeld, withoutColumns, type CellVerdict } from "./settle-held.js";
 export { renewsStanding } from "./standing.js";
+export { STATE_MARKS, type StateMark } from "./marks.js";
 export { seenRows, type SeenCell, type SeenRow } from "./seen.js";
 export { survey, type OpenCell, type Survey } from "./survey.js";
 export { Told, type ToldNote } from "./told.js";

@@ -18,6 +18,8 @@ export interface SeenCell {
   readonly reason?: Remark | undefined;
   /** What waits for a decision. */
   readonly held?: string | undefined;
+  /** Who put the value there instead of a model, and why; "" where nobody said who. */
+  readonly by?: { readonly person: string; readonly reason?: string | undefined } | undefined;
 }
 
 /** A row with the cells that a plan fills in it. */
@@ -66,7 +68,11 @@ function seenCell(
   reason: Remark | undefined,
 ): SeenCell {
   const { name } = target;
-  const own = ownState(record, name, state);
+  const decided = record?.decided?.[name];
+  const stood = ownState(record, name, state);
+  // A value that a person gave in a review is theirs like one that they typed into the table.
+  const own = stood === "filled" && decided?.how === "edit" ? "edited" : stood;
+  const by = own === "edited" ? { person: decided?.by ?? "", reason: decided?.reason } : undefined;
   const value = record?.edited?.[name] ?? textOf(record?.values[name], row.values[name]);
   const held = record?.held?.values[name];
   return {
@@ -75,6 +81,7 @@ function seenCell(
     state: own,
     ...(own === "filled" || own === "edited" || !reason ? {} : { reason }),
     ...(held === undefined ? {} : { held: table.asWritten(target, held) }),
+    ...(by ? { by } : {}),
   };
 
   function textOf(given: CellRecord["values"][string] | undefined, stands: string | undefined): string {

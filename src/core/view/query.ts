@@ -31,6 +31,8 @@ export interface ViewQuery {
   readonly filters?: readonly ViewFilter[] | undefined;
   /** CEL over `row`; a row for which it cannot be evaluated is left out. */
   readonly where?: string | undefined;
+  /** A cell of the row stands in one of these states, whichever column. */
+  readonly states?: readonly CellState[] | undefined;
   readonly sort?: readonly ViewSort[] | undefined;
 }
 
@@ -38,6 +40,8 @@ export interface ViewQuery {
 export interface QueriedRow {
   value(column: string): string;
   state(column: string): CellState | undefined;
+  /** Whether any of its filled cells stands in one of these states. */
+  stands(states: ReadonlySet<CellState>): boolean;
   /** These columns with numbers and true or false typed, for a condition. */
   typed(columns: readonly string[]): Readonly<Record<string, unknown>>;
 }
@@ -48,11 +52,12 @@ export type RowTest = (row: QueriedRow) => boolean;
 const MOST_FILTERS = 50;
 
 /** @throws YoroshiError `notFound` for a column that is not there, `badOption` for a condition that cannot be read. */
-export function rowTest({ search = "", filters = [], where }: ViewQuery, columns: readonly string[]): RowTest {
+export function rowTest({ search = "", filters = [], where, states }: ViewQuery, columns: readonly string[]): RowTest {
   if (filters.length > MOST_FILTERS) throw new YoroshiError("badOption", { option: "filters", problem: `at most ${MOST_FILTERS}.` });
   for (const { column } of filters) columnNamed(columns, column);
   const tests: RowTest[] = [
     ...filters.map(filterTest),
+    ...(states && states.length > 0 ? [standsTest(new Set(states))] : []),
     ...search
       .trim()
       .split(/\s+/)
@@ -74,6 +79,11 @@ function readWhere(where: string): Condition {
   if (!condition) throw new YoroshiError("badOption", { option: "where", problem: `\`${where}\` cannot be read as CEL: ${problem}.` });
   return condition;
 }
+
+const standsTest =
+  (states: ReadonlySet<CellState>): RowTest =>
+  (row) =>
+    row.stands(states);
 
 const conditionTest =
   (condition: Condition): RowTest =>

@@ -1,5 +1,5 @@
 import { sentenceOf, YoroshiError } from "../ground/index.js";
-import { absorbEdits, seenRows, typed, workOf, type FillSetup, type SeenRow, type Target } from "../cells/index.js";
+import { absorbEdits, seenRows, typed, workOf, type FillSetup, type SeenCell, type SeenRow, type Target } from "../cells/index.js";
 import type { CellState } from "../ledger/index.js";
 import type { Row } from "../table/index.js";
 import { columnNamed, isNumber, rowTest, type QueriedRow, type ViewQuery, type ViewSort } from "./query.js";
@@ -17,6 +17,8 @@ export interface ViewState {
   readonly reason?: string | undefined;
   /** What waits for a decision. */
   readonly held?: string | undefined;
+  /** Who put the value there, and why. */
+  readonly by?: SeenCell["by"];
 }
 
 export interface ViewRow {
@@ -38,6 +40,18 @@ export interface ViewPage {
   readonly page: readonly ViewRow[];
 }
 
+/** How the cells of the rows stand that a query finds. */
+export interface ViewStanding {
+  readonly found: number;
+  /** Filled column -> how many of its cells stand in each state. */
+  readonly columns: Readonly<Record<string, Readonly<Partial<Record<CellState, number>>>>>;
+  /** State -> how many rows have a cell that stands so. */
+  readonly rows: Readonly<Partial<Record<CellState, number>>>;
+}
+
+/** What a person is told of: everything but a cell that is simply filled, or not yet asked about. */
+const TOLD: ReadonlySet<CellState> = new Set(["stale", "edited", "held", "failed", "skipped"]);
+
 /** The most rows that a view holds: beyond, a table is filled and reviewed all the same, but not looked at as a whole. */
 const MOST_ROWS = 1_000_000;
 const CACHED = 12;
@@ -52,6 +66,8 @@ interface FilledColumn {
   readonly reasons: Uint32Array;
   /** Row -> what waits. */
   readonly held: Map<number, string>;
+  /** Row -> who changed it. */
+  readonly by: Map<number, NonNullable<SeenCell["by"]>>;
 }
 
 /**
@@ -66,6 +82,14 @@ export interface TableView {
   page(query: ViewQuery, about: { readonly from: number; readonly limit: number }): ViewPage;
   /** The values, and states where it is filled, of one column in the rows that a query finds, in the table's order. */
   column(name: string, query: ViewQuery): { readonly values: readonly string[]; readonly states: readonly CellState[] | undefined };
+  /** How the cells of these rows stand. */
+  standing(query: ViewQuery): ViewStanding;
+  /** Where a row stands among those that a query finds, from 0; `undefined` where it is not among them. */
+  placeOf(query: ViewQuery, key: string): number | undefined;
+  /** The next place, or the one before, at which a row has a cell that a person is told something of. */
+  nextNoted(query: ViewQuery, from: number, back: boolean): { readonly place: number; readonly key: string } | undefined;
+  /** The keys of the rows that a query finds, in its order. */
+  keys(query: ViewQuery): string[];
   /** Looks for what a person has changed where results go, and records it. */
   absorb(): Promise<void>;
   /** Brings in how the cells of these rows stand now; keys that the table lacks are left out. Returns how many rows were looked at. */
@@ -97,6 +121,7 @@ export async function openView(setup: FillSetup): Promise<TableView> {
     states: new Uint8Array(rows.length),
     reasons: new Uint32Array(rows.length),
     held: new Map(),
+    by: new Map(),
   }));
   const view = new HeldView(setup, source, rows, kept, reasons);
   for (const [index, one] of chunks.entries()) view.put(index, one);
@@ -132,6 +157,7 @@ class HeldView implements TableView {
   readonly #ranks = new Map<string, Uint32Array>();
   readonly #found = new Map<string, Uint32Array>();
   readonly #sorted = new Map<string, Uint32Array>();
+  readonly #standing = new Map<string, ViewStanding>();
 
   constructor(
     readonly setup: FillSetup,
@@ -156,13 +182,13 @@ class HeldView implements TableView {
   }
 
   put(index: number, { cells }: SeenRow): void {
-    for (const { column, value, state, reason, held } of cells) {
+    for (const { column, value, state, reason, held, by } of cells) {
       const own = this.#filled.get(column)!;
       own.values[index] = value;
       own.states[index] = STATES.indexOf(state);
       own.reasons[index] = reason ? this.reasons.numberOf(sentenceOf(reason)) : 0;
-      if (held === undefined) own.held.delete(index);
-      else own.held.set(index, held);
+      keep(own.held, index, held);
+      keep(own.by, index, by);
     }
   }
 
@@ -179,6 +205,7 @@ class HeldView implements TableView {
     this.#ranks.clear();
     this.#found.clear();
     this.#sorted.clear();
+    this.#standing.clear();
     return places.length;
   }
 
@@ -195,6 +222,48 @@ class HeldView implements TableView {
     return { values: found.map((index) => this.#value(name, index)), states: own && found.map((index) => STATES[own.states[index]!]!) };
   }
 
+  standing(query: ViewQuery): ViewStanding {
+    return cached(this.#standing, JSON.stringify([query.search, query.filters, query.where, query.states]), () => {
+      const found = this.#find(query);
+      const columns: Record<string, Partial<Record<CellState, number>>> = {};
+      const seen = new Uint8Array(this.rows);
+      for (const [name, { states }] of this.#filled) {
+        const counts = new Uint32Array(STATES.length);
+        for (const index of found) {
+          counts[states[index]!]!++;
+          seen[index]! |= 1 << states[index]!;
+        }
+        columns[name] = byState(counts);
+      }
+      const rows = new Uint32Array(STATES.length);
+      for (const index of found) for (const state of STATES.keys()) if (seen[index]! & (1 << state)) rows[state]!++;
+      return { found: found.length, columns, rows: byState(rows) };
+    });
+  }
+
+  keys(query: ViewQuery): string[] {
+    return [...this.#sort(query)].map((index) => this.all[index]!.key);
+  }
+
+  placeOf(query: ViewQuery, key: string): number | undefined {
+    const index = this.#places.get(key);
+    const place = index === undefined ? -1 : this.#sort(query).indexOf(index);
+    return place < 0 ? undefined : place;
+  }
+
+  nextNoted(query: ViewQuery, from: number, back: boolean): { readonly place: number; readonly key: string } | undefined {
+    const found = this.#sort(query);
+    const step = back ? -1 : 1;
+    for (let place = from + step; place >= 0 && place < found.length; place += step)
+      if (this.#stands(found[place]!, TOLD)) return { place, key: this.all[found[place]!]!.key };
+    return undefined;
+  }
+
+  #stands(index: number, wanted: ReadonlySet<CellState>): boolean {
+    for (const { states } of this.#filled.values()) if (wanted.has(STATES[states[index]!]!)) return true;
+    return false;
+  }
+
   #rowAt(index: number): ViewRow {
     const row = this.all[index]!;
     const states: Record<string, ViewState> = {};
@@ -202,8 +271,7 @@ class HeldView implements TableView {
       const state = STATES[own.states[index]!]!;
       const reason = this.reasons.at(own.reasons[index]!);
       const held = own.held.get(index);
-      if (state !== "filled" || held !== undefined)
-        states[name] = { state, ...(reason === "" ? {} : { reason }), ...(held === undefined ? {} : { held }) };
+      if (state !== "filled" || held !== undefined) states[name] = stateAt(state, reason, held, own.by.get(index));
     }
     const values = this.#names.map((name) => this.#value(name, index));
     return { key: row.key, place: row.place, values, states, ...(row.problem === undefined ? {} : { problem: row.problem }) };
@@ -215,8 +283,8 @@ class HeldView implements TableView {
 
   /** The rows that a query finds, in the table's order. */
   #find(query: ViewQuery): Uint32Array {
-    const { search, filters, where } = query;
-    return cached(this.#found, JSON.stringify([search, filters, where]), () => {
+    const { search, filters, where, states } = query;
+    return cached(this.#found, JSON.stringify([search, filters, where, states]), () => {
       const test = rowTest(query, this.#names);
       const found = new Uint32Array(this.rows);
       let count = 0;
@@ -224,6 +292,7 @@ class HeldView implements TableView {
       const row: QueriedRow = {
         value: (column) => this.#value(column, at),
         state: (column) => STATES[this.#filled.get(column)?.states[at] ?? -1],
+        stands: (wanted) => this.#stands(at, wanted),
         typed: (columns) => this.#typed(at, columns),
       };
       for (at = 0; at < this.rows; at++) if (test(row)) found[count++] = at;
@@ -263,6 +332,21 @@ class HeldView implements TableView {
     return descending ? ranks.map((rank) => (rank === LAST ? LAST : LAST - 1 - rank)) : ranks;
   }
 }
+
+function keep<T>(all: Map<number, T>, index: number, value: T | undefined): void {
+  if (value === undefined) all.delete(index);
+  else all.set(index, value);
+}
+
+const stateAt = (state: CellState, reason: string, held: string | undefined, by: SeenCell["by"]): ViewState => ({
+  state,
+  ...(reason === "" ? {} : { reason }),
+  ...(held === undefined ? {} : { held }),
+  ...(by ? { by } : {}),
+});
+
+const byState = (counts: Uint32Array): Partial<Record<CellState, number>> =>
+  Object.fromEntries(STATES.flatMap((state, index) => (counts[index]! > 0 ? [[state, counts[index]!]] : [])));
 
 function cached<T>(kept: Map<string, T>, name: string, make: () => T): T {
   let found = kept.get(name);

@@ -1,0 +1,6 @@
+import { Shell } from "../../app/shell.js";
+export const BeginPage = () => (
+  <Shell title="begin" flows>
+    …
+  </Shell>
+);

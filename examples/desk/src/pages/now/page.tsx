@@ -1,0 +1,6 @@
+import { Shell } from "../../app/shell.js";
+export const NowPage = () => (
+  <Shell title="Now" flows>
+    …
+  </Shell>
+);

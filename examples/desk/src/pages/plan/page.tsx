@@ -1,0 +1,2 @@
+import { Shell } from "../../app/shell.js";
+export const PlanPage = () => <Shell title="plan" flows>…</Shell>;

@@ -1,0 +1,6 @@
+import { Shell } from "../../app/shell.js";
+export const ReviewPage = () => (
+  <Shell title="review" flows>
+    …
+  </Shell>
+);
