@@ -5,6 +5,8 @@ import { inDatabase, sourceName, YoroshiError } from "../core/index.js";
 import { insideProject, type Project } from "../project/index.js";
 import { defineJob } from "./job.js";
 import { keysAt, lookAt, tablePlace, tableLook, type TablePlace, type UseRows } from "./look-at-table.js";
+import { draftTemplate } from "./new-template.js";
+import { addStep } from "./plan-files.js";
 import { count } from "./schemas.js";
 import { numberedCopy, startReport, startShape, writeStart } from "./start-project.js";
 
@@ -110,19 +112,55 @@ export const beginPlan = defineJob({
     key: startShape.key.optional(),
     /** Without a key: the rows are numbered in a copy, whose column of numbers has this name. */
     number: z.string().min(1).optional(),
+    /** In one's own words: a model drafts a template from them, which a further step asks. Of a file alone. */
+    words: z.string().min(1).optional(),
   }),
-  report: startReport,
-  async run(project, { place: given, number, key, ...wish }) {
-    const place = placeIn(project, given);
-    if (key !== undefined) return begun(project, place, { ...wish, key });
-    if (number === undefined)
-      throw new YoroshiError("badInput", { job: "beginPlan", problems: ["say a `key`, or by `number` that the rows are to be numbered"] });
-    const { file } = await numberedCopy(project.root, place, number, rowsIn(project));
-    return begun(project, { file }, { ...wish, key: number });
+  report: z.object({
+    ...startReport.shape,
+    /** The template that was drafted from one's own words. */
+    drafted: z.string().optional(),
+    /** Why there is none. */
+    draftProblem: z.string().optional(),
+  }),
+  async run(project, { words, ...wish }) {
+    const made = await makePlan(project, wish);
+    return words === undefined ? made : { ...made, ...(await draftStep(project, made.plan, words)) };
   },
 });
 
-async function begun(project: Project, place: TablePlace, wish: Parameters<typeof writeStart>[3]): ReturnType<typeof writeStart> {
+type Made = Awaited<ReturnType<typeof writeStart>>;
+type Wish = Parameters<typeof writeStart>[3];
+
+async function makePlan(
+  project: Project,
+  {
+    place: given,
+    number,
+    key,
+    ...wish
+  }: Omit<Wish, "key"> & { place: TablePlace; number?: string | undefined; key?: Wish["key"] | undefined },
+): Promise<Made> {
+  const place = placeIn(project, given);
+  if (key !== undefined) return begun(project, place, { ...wish, key });
+  if (number === undefined)
+    throw new YoroshiError("badInput", { job: "beginPlan", problems: ["say a `key`, or by `number` that the rows are to be numbered"] });
+  const { file } = await numberedCopy(project.root, place, number, rowsIn(project));
+  return begun(project, { file }, { ...wish, key: number });
+}
+
+/** A step that asks a template which a model drafted. Where it cannot, the plan stands without it. */
+async function draftStep(project: Project, plan: string, words: string): Promise<{ drafted?: string; draftProblem?: string }> {
+  const { table } = await project.plan(plan);
+  if (!("file" in table)) return { draftProblem: "a draft is made from the columns of a file; this is a database's table" };
+  const { file, sheet, headerRow } = table;
+  const template = `${plan}-words`;
+  const draft = await draftTemplate.run(project, { template, description: words, table: file, sheet, headerRow, write: true }, {});
+  if (!draft.written) return { draftProblem: draft.reason ?? "the model's draft has mistakes and cannot be used" };
+  await addStep.run(project, { plan, template }, {});
+  return { drafted: template };
+}
+
+async function begun(project: Project, place: TablePlace, wish: Wish): Promise<Made> {
   const { look } = await lookAt(project.root, place, rowsIn(project));
   return writeStart(project.root, place, look as Parameters<typeof writeStart>[2], wish);
 }

@@ -139,10 +139,16 @@ export const pointPlan = defineJob({
     carry: z.boolean().optional(),
     /** Column that the plan reads -> column of the new table, where names do not tell. */
     map: mapping.optional(),
+    /** Only tell how columns would be matched, and which are missing; nothing is changed. */
+    check: z.boolean().optional(),
   }),
   report: z.object({
     plan: z.string(),
     file: z.string(),
+    /** Columns that the plan reads and the new table has not under any such name; with a `check` alone. */
+    missing: z.array(z.string()).optional(),
+    /** The columns of the new table; with a `check` alone. */
+    known: z.array(z.string()).optional(),
     /** The table until now, and from now on. */
     from: z.string(),
     to: z.string(),
@@ -152,7 +158,7 @@ export const pointPlan = defineJob({
     /** Whether the plan was at this table before, so that what was known of its rows is back. */
     isBack: z.boolean(),
   }),
-  async run(project, { plan: name, file: given, carry = false, map = {} }) {
+  async run(project, { plan: name, file: given, carry = false, map = {}, check = false }) {
     const plan = await project.plan(name);
     if (!("file" in plan.table) || plan.table.items || plan.table.groups)
       throw new YoroshiError("badOption", {
@@ -171,7 +177,12 @@ export const pointPlan = defineJob({
     const place: TablePlace = { file: table, ...chosenPart(plan.table) };
     const look = await lookAtTable.run(undefined, { folder: project.root, place }, {});
     const known = look.columns.map((column) => column.name);
-    const columns = Object.fromEntries(reads.map((column) => [column, matched(column, known, map, table)]));
+    const missing = check ? reads.filter((column) => !isMatched(column, known, map, table)) : [];
+    const columns = Object.fromEntries(
+      reads.filter((column) => !missing.includes(column)).map((column) => [column, matched(column, known, map, table)]),
+    );
+    if (check)
+      return { plan: plan.name, file, from: plan.table.file, to: table, columns, carried: false, isBack: wasThere, missing, known };
     let text = await readFile(path.join(project.root, file), "utf8");
     for (const at of renamedPlaces(plan, columns)) text = withValue(text, at.path, at.to, file);
     const from = plan.table.file;
@@ -242,6 +253,15 @@ const bareName = (name: string): string =>
     .normalize("NFKD")
     .toLowerCase()
     .replace(/[^\p{L}\p{N}]/gu, "");
+
+function isMatched(...about: Parameters<typeof matched>): boolean {
+  try {
+    matched(...about);
+    return true;
+  } catch {
+    return false;
+  }
+}
 
 /** The column of a table that is meant by a name: the same; the same but for case, spaces and marks; or the one that was said. */
 function matched(column: string, known: readonly string[], map: Readonly<Record<string, string>>, table: string): string {

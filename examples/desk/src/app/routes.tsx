@@ -1,8 +1,13 @@
 import { createRootRoute, createRoute, createRouter, lazyRouteComponent, Outlet } from "@tanstack/react-router";
+import { beginSearch } from "../pages/begin/place.js";
 import { tableSearch } from "../pages/table/search.js";
 import { Lost } from "./lost.js";
 
-const root = createRootRoute({ component: Outlet, notFoundComponent: () => <Lost />, errorComponent: ({ error }) => <Lost error={error} /> });
+const root = createRootRoute({
+  component: Outlet,
+  notFoundComponent: () => <Lost />,
+  errorComponent: ({ error }) => <Lost error={error} />,
+});
 const text = (value: unknown): string | undefined => (typeof value === "string" && value !== "" ? value : undefined);
 
 const now = createRoute({
@@ -13,6 +18,7 @@ const now = createRoute({
 const begin = createRoute({
   getParentRoute: () => root,
   path: "/begin",
+  validateSearch: beginSearch,
   component: lazyRouteComponent(() => import("../pages/begin/page.js"), "BeginPage"),
 });
 const table = createRoute({

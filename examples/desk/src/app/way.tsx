@@ -38,7 +38,7 @@ export function Way({
       ]),
     ),
   );
-  if (stops.length === 0) return <div className="way" />;
+  if (stops.length === 0) return <div className="no-way" />;
   return (
     <nav aria-label="The order of work">
       <ol className="way">

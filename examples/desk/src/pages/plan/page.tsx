@@ -1,2 +1,6 @@
 import { Shell } from "../../app/shell.js";
-export const PlanPage = () => <Shell title="plan" flows>…</Shell>;
+export const PlanPage = () => (
+  <Shell title="plan" flows>
+    …
+  </Shell>
+);

@@ -1,2 +1,6 @@
 import { Shell } from "../../app/shell.js";
-export const RunsPage = () => <Shell title="runs" flows>…</Shell>;
+export const RunsPage = () => (
+  <Shell title="runs" flows>
+    …
+  </Shell>
+);

@@ -28,7 +28,7 @@ const ROOM = 12;
 const LEAST = 52;
 const MOST = 230;
 const LONG_CHARS = 30;
-const LONG_LEAST = 150;
+const LONG_LEAST = 132;
 const SAMPLE = 120;
 /** The tick before the first column. */
 export const TICK = 26;

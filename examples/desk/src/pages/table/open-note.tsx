@@ -138,10 +138,9 @@ function From({ step }: { readonly step: Explained }) {
       {step.decisions
         .filter(({ undone }) => !undone)
         .slice(-3)
-        .map(({ act, column, how, by, at, value }) => (
+        .map(({ act, column, how, by, at, value, given }) => (
           <small key={`${act} ${column}`}>
-            {by}: {column} {HOWS[how]}
-            {how === "edit" ? ` ${String(value)}` : ""}, {when(at)}
+            {by}: {column} {how === "edit" ? `${String(value ?? "(blank)")} made ${String(given ?? "")}` : HOWS[how]}, {when(at)}
           </small>
         ))}
       <small>

@@ -1,2 +1,6 @@
 import { Shell } from "../../app/shell.js";
-export const TemplatePage = () => <Shell title="template" flows>…</Shell>;
+export const TemplatePage = () => (
+  <Shell title="template" flows>
+    …
+  </Shell>
+);

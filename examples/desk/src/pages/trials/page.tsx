@@ -1,2 +1,6 @@
 import { Shell } from "../../app/shell.js";
-export const TrialsPage = () => <Shell title="trials" flows>…</Shell>;
+export const TrialsPage = () => (
+  <Shell title="trials" flows>
+    …
+  </Shell>
+);
