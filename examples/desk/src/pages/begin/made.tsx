@@ -40,7 +40,7 @@ export function Made({ begun }: { readonly begun: Begun }) {
           To the whole table
         </Link>
         <Link to="/template/$template" params={{ template }} search={{ plan }} className="act">
-          Better the template
+          Improve the template
         </Link>
       </div>
     </div>
