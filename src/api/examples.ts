@@ -23,6 +23,7 @@ export const EXAMPLES: Readonly<Partial<Record<RouteName, Example>>> = {
   },
   tryFirst: { path: { plan: "deck-summary" }, body: { rows: 1 } },
   listFiles: { query: { find: "hazard" } },
+  listKinds: {},
   showTemplate: { path: hazard },
   templateSchema: { path: hazard },
   readTemplateSource: { path: { name: "hazard-triage" } },

@@ -37,6 +37,7 @@ export const ROUTES = {
   tryFirst: { method: "POST", path: "/plans/{plan}/first-rows", right: "work", tag: "begin" },
 
   listFiles: { method: "GET", path: "/files", right: "read", tag: "templates" },
+  listKinds: { method: "GET", path: "/kinds", right: "read", tag: "templates" },
   showTemplate: { method: "GET", path: "/templates/{template}", right: "read", tag: "templates" },
   templateSchema: { method: "GET", path: "/templates/{template}/schema", right: "answer", tag: "templates" },
   readTemplateSource: {

@@ -24,6 +24,7 @@ export { explainRow } from "./explain-row.js";
 export { fillPlan } from "./fill-plan.js";
 export { exportLedger, pruneLedger } from "./keep-ledger.js";
 export { labelRow, readLabels, settleSamples } from "./label-samples.js";
+export { listKinds } from "./list-kinds.js";
 export { listFiles } from "./list-files.js";
 export { listTrials } from "./list-trials.js";
 export { copyTemplate, draftTemplate, listStarters, writeStarter } from "./new-template.js";

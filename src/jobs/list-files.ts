@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { columnsOf, sourceName } from "../core/index.js";
+import { columnsOf, sourceName, templateSteps } from "../core/index.js";
 import type { Project } from "../project/index.js";
 import { defineJob } from "./job.js";
 
@@ -27,6 +27,8 @@ const listedPlan = z.object({
   table: z.string(),
   /** The columns that it fills. */
   fills: z.array(z.string()),
+  /** The templates that its steps ask. */
+  templates: z.array(z.string()),
   broken: z.boolean(),
 });
 
@@ -83,6 +85,7 @@ async function listPlans(project: Project): Promise<z.output<typeof listedPlan>[
         title: plan?.title ?? "",
         table: plan ? sourceName(plan.table) : "",
         fills: plan ? Object.values(plan.steps).flatMap(columnsOf) : [],
+        templates: plan ? [...new Set(templateSteps(plan).map(({ step }) => step.template))] : [],
         broken: !plan,
       };
     }),

@@ -53,11 +53,18 @@ export const readSource = defineJob({
 /** What would be wrong with a text. Writes nothing. */
 export const checkSource = defineJob({
   name: "checkSource",
-  summary: "Tells what is wrong with a text of a template, a plan or yoroshi.yaml, before it is saved.",
-  input: z.strictObject({ ...about, text: z.string() }),
+  summary:
+    "Tells what is wrong with a text of a template, a plan or yoroshi.yaml, or with what a form would make of it, before it is saved.",
+  input: z.strictObject({
+    ...about,
+    text: z.string(),
+    /** What the text is to say instead: the same keys as in YAML; comments and order stay. */
+    form: z.record(z.string(), z.json()).optional(),
+  }),
   report: source,
-  async run(project, { what: kind, name, text }) {
-    return shown(project, kind, name, await fileOf(project, kind, name).catch(() => newFile(kind, name)), text);
+  async run(project, { what: kind, name, text, form }) {
+    const file = await fileOf(project, kind, name).catch(() => newFile(kind, name));
+    return shown(project, kind, name, file, form === undefined ? text : withForm(text, form, file));
   },
 });
 

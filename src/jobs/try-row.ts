@@ -9,6 +9,7 @@ import {
   type ModelRequest,
   ModelFailure,
   readInputs,
+  readTemplate,
   sentenceOf,
   templateSteps,
   YoroshiError,
@@ -40,7 +41,12 @@ const input = z.strictObject({
   fresh: z.boolean().optional(),
 });
 
-const about = { template: z.string(), from: z.string() };
+const about = {
+  template: z.string(),
+  from: z.string(),
+  /** The row's cells, by input; those that are blank are left out. */
+  inputs: z.record(z.string(), z.string()),
+};
 
 const report = z.union([
   z.object({ ...about, state: z.literal("declined"), reason: z.string(), reasonCode: z.string() }),
@@ -86,7 +92,14 @@ export const tryRow = defineJob({
     const prepared = await project.prepare(loaded.template);
     const reading = readInputs(prepared, cells);
     if (reading.state !== "ready")
-      return { template, from, state: "declined" as const, reason: sentenceOf(reading.reason), reasonCode: reading.reason.code };
+      return {
+        template,
+        from,
+        inputs: given(cells),
+        state: "declined" as const,
+        reason: sentenceOf(reading.reason),
+        reasonCode: reading.reason.code,
+      };
     const opened = await project.openModels(loaded.template);
     const { answer, known } = await project
       .askLoaded(loaded, prepared, opened, reading.inputs, { fresh, signal })
@@ -100,6 +113,7 @@ export const tryRow = defineJob({
     return {
       template,
       from,
+      inputs: given(cells),
       model: opened.model.id,
       modelName: opened.name,
       standin: opened.isStandin,
@@ -136,15 +150,26 @@ const shownPrompt = z.union([
 export const showPrompt = defineJob({
   name: "showPrompt",
   summary: "Shows the exact prompt about one row, or about values given, with its tokens and cost. Asks nothing.",
-  input: z.strictObject(question),
+  input: z.strictObject({
+    ...question,
+    /** The template's text as it is being written, instead of what its file says. */
+    text: z.string().optional(),
+  }),
   report: shownPrompt,
-  async run(project, { inputs = {}, ...asked }) {
-    const { loaded, cells, notes, from } = await questionOf(project, { ...asked, inputs });
+  async run(project, { inputs = {}, text, ...asked }) {
+    const { loaded, cells, notes, from } = await questionOf(project, { ...asked, inputs, text });
     const template = loaded.template.name;
     const prepared = await project.prepare(loaded.template);
     const reading = readInputs(prepared, cells);
     if (reading.state !== "ready")
-      return { template, from, state: "declined" as const, reason: sentenceOf(reading.reason), reasonCode: reading.reason.code };
+      return {
+        template,
+        from,
+        inputs: given(cells),
+        state: "declined" as const,
+        reason: sentenceOf(reading.reason),
+        reasonCode: reading.reason.code,
+      };
     const { model, isStandin } = await project.openModels(loaded.template, { asks: false });
     const countTokens = await tokenizer();
     const messages = prepared.render(reading.inputs);
@@ -156,6 +181,7 @@ export const showPrompt = defineJob({
     return {
       template,
       from,
+      inputs: given(cells),
       state: "ready" as const,
       model: model.id,
       standin: isStandin,
@@ -174,39 +200,41 @@ interface QuestionChoice {
   readonly row?: string | undefined;
   readonly step?: string | undefined;
   readonly inputs: Readonly<Record<string, string>>;
+  readonly text?: string | undefined;
 }
 
-const questionOf = async (project: Project, { of, row, step, inputs }: QuestionChoice): Promise<Question> =>
-  (await project.isPlan(of)) ? ofPlan(project, of, row, step, inputs) : ofTemplate(project, of, row, inputs);
+const questionOf = async (project: Project, choice: QuestionChoice): Promise<Question> =>
+  (await project.isPlan(choice.of)) ? ofPlan(project, choice) : ofTemplate(project, choice);
 
-async function ofTemplate(
-  project: Project,
-  name: string,
-  row: string | undefined,
-  given: Readonly<Record<string, string>>,
-): Promise<Question> {
-  const loaded = await project.template(name);
+const given = (cells: Question["cells"]): Record<string, string> =>
+  Object.fromEntries(Object.entries(cells).flatMap(([name, value]) => (value === undefined ? [] : [[name, value]])));
+
+/** A template as a text says it, which may be of one that is only being written. @throws YoroshiError `filesInvalid`. */
+async function asWritten(project: Project, name: string, text: string | undefined): Promise<LoadedTemplate> {
+  if (text === undefined) return project.template(name);
+  const file = `templates/${name}.yaml`;
+  const { template, complaints } = readTemplate(text, file);
+  if (!template) throw new YoroshiError("filesInvalid", { complaints });
+  return { template, file, text };
+}
+
+async function ofTemplate(project: Project, { of, row, inputs: said, text }: QuestionChoice): Promise<Question> {
+  const loaded = await asWritten(project, of, text);
   if (row !== undefined)
     throw new YoroshiError("badOption", { option: "--row", problem: "a template has no rows. Name a plan, or give values with --input." });
   const { inputs } = loaded.template;
-  const unknown = Object.keys(given).find((one) => !(one in inputs));
+  const unknown = Object.keys(said).find((one) => !(one in inputs));
   if (unknown !== undefined)
     throw new YoroshiError("badOption", {
       option: "--input",
       problem: `the template has no input \`${unknown}\`. Inputs: ${Object.keys(inputs).join(", ")}.`,
     });
-  const cells = Object.fromEntries(Object.entries(inputs).map(([one, spec]) => [one, given[one] ?? sampleCell(spec.sample)]));
-  return { loaded, cells, notes: [], from: Object.keys(given).length > 0 ? "the inputs given" : "the template's own sample" };
+  const cells = Object.fromEntries(Object.entries(inputs).map(([one, spec]) => [one, said[one] ?? sampleCell(spec.sample)]));
+  return { loaded, cells, notes: [], from: Object.keys(said).length > 0 ? "the inputs given" : "the template's own sample" };
 }
 
-async function ofPlan(
-  project: Project,
-  name: string,
-  key: string | undefined,
-  stepName: string | undefined,
-  given: Readonly<Record<string, string>>,
-): Promise<Question> {
-  const { setup } = await project.fillSetup(name, { asks: false });
+async function ofPlan(project: Project, { of, row: key, step: stepName, inputs: said, text }: QuestionChoice): Promise<Question> {
+  const { setup } = await project.fillSetup(of, { asks: false });
   const steps = templateSteps(setup.plan);
   const chosen = stepName === undefined ? steps[0] : steps.find((one) => one.name === stepName);
   if (!chosen)
@@ -216,9 +244,9 @@ async function ofPlan(
     });
   const row = await findRow(setup.table.read(), key);
   if (!row) throw new YoroshiError("keyNotFound", { keys: [key ?? "(first row)"], table: setup.table.name });
-  const loaded = await project.template(chosen.step.template);
+  const loaded = await asWritten(project, chosen.step.template, text);
   const own = await inputCells(setup, row, chosen.name);
-  return { loaded, cells: { ...own.cells, ...given }, notes: own.notes, from: `${row.key}, ${row.place} of ${setup.table.name}` };
+  return { loaded, cells: { ...own.cells, ...said }, notes: own.notes, from: `${row.key}, ${row.place} of ${setup.table.name}` };
 }
 
 async function findRow(chunks: AsyncIterable<{ readonly rows: readonly Row[] }>, key: string | undefined): Promise<Row | undefined> {

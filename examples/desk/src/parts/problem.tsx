@@ -2,9 +2,7 @@ import { ServerError } from "yoroshi/client";
 import { problemOf } from "../app/server.js";
 
 interface Complaint {
-  readonly file?: string;
-  readonly line?: number;
-  readonly column?: number;
+  readonly place?: { readonly file: string; readonly line: number; readonly column: number };
   readonly message?: string;
 }
 
@@ -18,13 +16,9 @@ export function Problem({ error }: { readonly error: unknown }) {
       <p>{problemOf(error)}</p>
       {complaints.length > 0 ? (
         <ul>
-          {complaints.map(({ file, line, column, message }) => (
-            <li key={`${file} ${line} ${column} ${message}`}>
-              <small>
-                {file}
-                {line === undefined ? "" : `, line ${line}`}
-              </small>{" "}
-              {message}
+          {complaints.map(({ place, message }) => (
+            <li key={`${place?.file} ${place?.line} ${place?.column} ${message}`}>
+              <small>{place ? `${place.file}, line ${place.line}` : ""}</small> {message}
             </li>
           ))}
         </ul>
