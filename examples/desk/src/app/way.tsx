@@ -52,8 +52,8 @@ export function Way({
                 (stop.station === "write" || stop.station === "try" || stop.station === "trial" ? (plan ? { plan } : {}) : {}) as never
               }
               className={stop.share < 1 ? "begun" : undefined}
-              activeProps={{}}
-              aria-current={stop.station === station ? "page" : undefined}
+              activeProps={{ "aria-current": stop.station === station ? "page" : "false" }}
+              aria-current={stop.station === station ? "page" : "false"}
             >
               <i className="done" style={{ width: `${Math.round(stop.share * 100)}%` }} />
               <b>{stop.station}</b>

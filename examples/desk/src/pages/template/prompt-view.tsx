@@ -4,7 +4,7 @@ import { money, plural } from "../../parts/words.js";
 
 type Prompt = CallReport<"showPrompt">;
 
-const LONG = 900;
+const LONG = 640;
 const DATA = /(<data-[a-z]+ name="[^"]*">)([\s\S]*?)(<\/data-[a-z]+>)/g;
 
 /** The exact prompt, turn by turn; what comes from the row is set off. */

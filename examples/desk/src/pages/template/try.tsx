@@ -64,6 +64,15 @@ export function Try({ template, plan, plans, step, source, inputs, wanted, curre
         Sent for {row.told}
         <RowChooser row={row} plan={plan} plans={plans} onPlan={onPlan} />
       </h2>
+      <div className="acts">
+        <button type="button" className="main-act" disabled={isAsking || !isWhole || !given} onClick={() => void ask(false)}>
+          {isAsking ? "Asking …" : source.isDirty ? "Save, and ask" : "Ask"}
+        </button>
+        <button type="button" className="act" disabled={isAsking || !isWhole || !given} onClick={() => void ask(true)}>
+          Ask anew, though it is known
+        </button>
+      </div>
+      <Problem error={problem} />
       {row.from === "typed"
         ? inputs.map((name) => (
             <label key={name} className="typed">
@@ -79,15 +88,6 @@ export function Try({ template, plan, plans, step, source, inputs, wanted, curre
       ) : row.error || error ? null : (
         <Reading what="the prompt" />
       )}
-      <Problem error={problem} />
-      <div className="acts">
-        <button type="button" className="main-act" disabled={isAsking || !isWhole || !given} onClick={() => void ask(false)}>
-          {isAsking ? "Asking …" : source.isDirty ? "Save, and ask" : "Ask"}
-        </button>
-        <button type="button" className="act" disabled={isAsking || !isWhole || !given} onClick={() => void ask(true)}>
-          Ask anew, though it is known
-        </button>
-      </div>
     </section>
   );
 }
