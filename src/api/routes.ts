@@ -77,6 +77,7 @@ export const ROUTES = {
   tryRow: { method: "POST", path: "/try", right: "work", tag: "try" },
 
   drawSamples: { method: "POST", path: "/plans/{plan}/samples", right: "work", tag: "samples" },
+  addExample: { method: "POST", path: "/templates/{template}/examples", right: "work", tag: "samples" },
   addSample: { method: "POST", path: "/templates/{template}/samples", right: "work", tag: "samples" },
   readLabels: { method: "GET", path: "/samples", right: "read", tag: "samples" },
   labelRow: { method: "POST", path: "/samples/labels", right: "work", tag: "samples" },
@@ -84,6 +85,7 @@ export const ROUTES = {
   sealSamples: { method: "POST", path: "/samples/seal", right: "work", tag: "samples" },
 
   listTrials: { method: "GET", path: "/trials", right: "read", tag: "trials" },
+  readTrial: { method: "POST", path: "/templates/{template}/trials/query", right: "read", tag: "trials" },
   trialTemplate: {
     method: "POST",
     path: "/templates/{template}/trials",

@@ -165,7 +165,7 @@ function rowsPerRequest({ template }: LoadedTemplate, value: string): number {
   return rows;
 }
 
-async function columnContestant(
+export async function columnContestant(
   project: Project,
   first: LoadedTemplate,
   samples: Samples,

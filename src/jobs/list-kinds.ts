@@ -77,8 +77,7 @@ function formOf(schema: KeySchema): Omit<Facet, "key" | "needed"> {
   if (type === "number" || type === "integer") return { form: "number" };
   if (type === "string") return { form: "words" };
   const ways = schema.anyOf ?? schema.oneOf;
-  if (ways?.some((way) => way.type === "array") && ways.some((way) => way.type === "object"))
-    return { form: "meanings" };
+  if (ways?.some((way) => way.type === "array") && ways.some((way) => way.type === "object")) return { form: "meanings" };
   if (schema.properties?.["kind"]) return { form: "part" };
   if (type === "object" && typeof inside === "object") {
     const isSpec = [inside, ...(inside.anyOf ?? [])].some((one) => one.properties?.["kind"] !== undefined);

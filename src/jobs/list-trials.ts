@@ -1,9 +1,12 @@
 import * as z from "zod";
 import { recordedTrials, type TrialReport } from "../core/index.js";
 import { defineJob } from "./job.js";
-import { count } from "./schemas.js";
+import { contestantOf } from "./contest.js";
+import { count, money } from "./schemas.js";
 
 const line = z.object({
+  /** Of the trial, for `readTrial`. */
+  run: z.string(),
   at: z.iso.datetime(),
   template: z.string(),
   version: z.int(),
@@ -13,6 +16,13 @@ const line = z.object({
   samples: count,
   /** Part -> share of right answers; null where nothing was graded. */
   parts: z.record(z.string(), z.number().nullable()),
+  /** Part -> its 95 % interval. */
+  intervals: z.record(z.string(), z.object({ low: z.number(), high: z.number() })),
+  /** Cost and time of a thousand rows. */
+  costPerThousand: money,
+  msPerThousand: z.number(),
+  /** Whether the sealed samples were graded. */
+  sealed: z.boolean(),
   /** The parts on which no other trial on these samples did better. By the figures alone: a contest tells whether it could be chance. */
   best: z.array(z.string()),
 });
@@ -43,7 +53,22 @@ export const listTrials = defineJob({
           .filter(({ part, accuracy }) => rivals.every((rival) => accuracyOf(rival, part) <= (accuracy ?? 0)))
           .map(({ part }) => part);
         const right = Object.fromEntries(parts.map(({ part, accuracy }) => [part, accuracy]));
-        trials.push({ at: new Date(at).toISOString(), template: name, version, model, file, samples, parts: right, best });
+        const { costPerThousand = 0, msPerThousand = 0 } = contestantOf("", own);
+        trials.push({
+          run: own.run,
+          at: new Date(at).toISOString(),
+          template: name,
+          version,
+          model,
+          file,
+          samples,
+          parts: right,
+          intervals: Object.fromEntries(parts.map(({ part, interval }) => [part, { ...interval }])),
+          costPerThousand: costPerThousand / 1e6,
+          msPerThousand,
+          sealed: own.sealed.graded,
+          best,
+        });
       }
     }
     return { trials: trials.sort((a, b) => b.at.localeCompare(a.at)) };

@@ -51,8 +51,19 @@ const template = createRoute({
 const trials = createRoute({
   getParentRoute: () => root,
   path: "/trials/$template",
-  validateSearch: ofPlan,
+  validateSearch: (given: Record<string, unknown>): { plan?: string; run?: string; part?: string; against?: readonly string[] } => ({
+    ...ofPlan(given),
+    ...(text(given["run"]) ? { run: text(given["run"])! } : {}),
+    ...(text(given["part"]) ? { part: text(given["part"])! } : {}),
+    ...(Array.isArray(given["against"]) ? { against: given["against"].map(String) } : {}),
+  }),
   component: lazyRouteComponent(() => import("../pages/trials/page.js"), "TrialsPage"),
+});
+const samples = createRoute({
+  getParentRoute: () => root,
+  path: "/samples/$template",
+  validateSearch: ofPlan,
+  component: lazyRouteComponent(() => import("../pages/samples/page.js"), "SamplesPage"),
 });
 const plan = createRoute({
   getParentRoute: () => root,
@@ -65,7 +76,7 @@ const runs = createRoute({
   component: lazyRouteComponent(() => import("../pages/runs/page.js"), "RunsPage"),
 });
 
-const tree = root.addChildren([now, begin, table, review, template, trials, plan, runs]);
+const tree = root.addChildren([now, begin, table, review, template, trials, samples, plan, runs]);
 
 export const router = createRouter({ routeTree: tree, basepath: "/desk", defaultPreload: "intent", scrollRestoration: true });
 
