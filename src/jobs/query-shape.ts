@@ -18,6 +18,8 @@ export const queryShape = {
         atMost: z.string().optional(),
         state: z.array(cellState).optional(),
         blank: z.boolean().optional(),
+        /** Why it stands so, in the words that a page of rows gives. */
+        because: z.string().optional(),
       }),
     )
     .max(50)

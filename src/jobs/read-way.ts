@@ -4,6 +4,8 @@ import { defineJob } from "./job.js";
 import { count } from "./schemas.js";
 import { viewOf } from "./views.js";
 
+const SOME_TRIALS = 20;
+
 const report = z.object({
   plan: z.string(),
   title: z.string().optional(),
@@ -44,7 +46,7 @@ export const readWay = defineJob({
       ...(setup.plan.title === undefined ? {} : { title: setup.plan.title }),
       table: setup.table.name,
       templates,
-      trial: first ? await newestTrial(first.step.template) : null,
+      trial: first ? await newestTrial(first.step.template, setup.asking[first.name]!.version) : null,
       fill: { rows: view.rows, done: first ? doneIn(first.step.fill) : view.rows },
       review: { held: sum(held.map(({ person }) => person)), check: sum(held.map(({ check }) => check)) },
     };
@@ -56,17 +58,19 @@ export const readWay = defineJob({
       return view.rows - blank - stale - failed;
     }
 
-    async function newestTrial(template: string): Promise<z.input<typeof report>["trial"]> {
-      const [newest] = await recordedTrials(project.ledger(), template, 1);
+    /** Of the version that is asked now, where it was tried; else of another one. */
+    async function newestTrial(template: string, version: number | undefined): Promise<z.input<typeof report>["trial"]> {
+      const known = await recordedTrials(project.ledger(), template, SOME_TRIALS);
+      const newest = known.find((one) => one.report.version === version) ?? known[0];
       if (!newest) return null;
       const graded = newest.report.parts.filter((part) => part.accuracy !== null);
       const [worst] = graded.sort((a, b) => a.accuracy! - b.accuracy!);
       if (!worst) return null;
-      const { version, samples } = newest.report;
+      const { version: tried, samples } = newest.report;
       const { low, high } = worst.interval;
       return {
         at: new Date(newest.at).toISOString(),
-        version,
+        version: tried,
         samples,
         part: worst.part,
         accuracy: worst.accuracy!,

@@ -272,7 +272,11 @@ export const ERRORS = {
     409,
     (d: { port: number }) => `Something else uses the port ${d.port}. Choose another with --port, or end what uses it.`,
   ),
-  noDesk: entry<object>(2, 404, () => "The desk's pages are not built here. Run `npm run build` in the checkout, or install the package again."),
+  noDesk: entry<object>(
+    2,
+    404,
+    () => "The desk's pages are not built here. Run `npm run build` in the checkout, or install the package again.",
+  ),
   hostRefused: entry<object>(2, 421, () => "This server is not reached under that name. Use the address that it printed."),
   originRefused: entry<object>(2, 403, () => "Another page may not do this. Open the server's own pages."),
   signInNeeded: entry<object>(

@@ -17,6 +17,8 @@ export interface ViewFilter {
   /** How the cell stands, of a column that is filled. */
   readonly state?: readonly CellState[] | undefined;
   readonly blank?: boolean | undefined;
+  /** Why it stands so, in the words that a page of rows gives. */
+  readonly because?: string | undefined;
 }
 
 export interface ViewSort {
@@ -40,6 +42,8 @@ export interface ViewQuery {
 export interface QueriedRow {
   value(column: string): string;
   state(column: string): CellState | undefined;
+  /** Why it stands so; "" where nothing is to be said. */
+  reason(column: string): string;
   /** Whether any of its filled cells stands in one of these states. */
   stands(states: ReadonlySet<CellState>): boolean;
   /** These columns with numbers and true or false typed, for a condition. */
@@ -98,7 +102,7 @@ function wordTest(word: string, columns: readonly string[]): RowTest {
   return (row) => columns.some((column) => pattern.test(row.value(column)));
 }
 
-function filterTest({ column, is, not, has, atLeast, atMost, state, blank }: ViewFilter): RowTest {
+function filterTest({ column, is, not, has, atLeast, atMost, state, blank, because }: ViewFilter): RowTest {
   const wanted = is && new Set(is);
   const unwanted = not && new Set(not);
   const states = state && new Set(state);
@@ -111,6 +115,7 @@ function filterTest({ column, is, not, has, atLeast, atMost, state, blank }: Vie
       (!pattern || pattern.test(value)) &&
       (blank === undefined || (value.trim() === "") === blank) &&
       (!states || states.has(row.state(column) ?? "blank")) &&
+      (because === undefined || row.reason(column) === because) &&
       (atLeast === undefined || (value !== "" && compared(value, atLeast) >= 0)) &&
       (atMost === undefined || (value !== "" && compared(value, atMost) <= 0))
     );

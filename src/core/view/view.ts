@@ -292,6 +292,7 @@ class HeldView implements TableView {
       const row: QueriedRow = {
         value: (column) => this.#value(column, at),
         state: (column) => STATES[this.#filled.get(column)?.states[at] ?? -1],
+        reason: (column) => this.reasons.at(this.#filled.get(column)?.reasons[at] ?? 0),
         stands: (wanted) => this.#stands(at, wanted),
         typed: (columns) => this.#typed(at, columns),
       };

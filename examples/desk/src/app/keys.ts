@@ -24,20 +24,35 @@ const isField = (target: EventTarget | null): boolean =>
   target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) && !isTick(target);
 const isTick = (target: HTMLElement): boolean => target instanceof HTMLInputElement && /^(checkbox|radio|button)$/.test(target.type);
 
+type Hearer = { readonly keys: Keys };
+const hearers: Hearer[] = [];
+
+function hear(event: KeyboardEvent): void {
+  if (event.defaultPrevented || event.ctrlKey || event.metaKey || event.altKey || isField(event.target) || !keysAreOn()) return;
+  const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
+  // What came to the page last knows it best: digits choose an option where there is one, and lead along the way elsewhere.
+  const act = hearers.findLast(({ keys }) => keys[key])?.keys[key];
+  if (!act) return;
+  event.preventDefault();
+  act(event);
+}
+
 /** Single keys of a page, as long as it is shown. */
 export function useKeys(keys: Keys, enabled = true): void {
   const now = useRef(keys);
   now.current = keys;
   useEffect(() => {
     if (!enabled) return undefined;
-    const hear = (event: KeyboardEvent): void => {
-      if (event.defaultPrevented || event.ctrlKey || event.metaKey || event.altKey || isField(event.target) || !keysAreOn()) return;
-      const act = now.current[event.key.length === 1 ? event.key.toLowerCase() : event.key];
-      if (!act) return;
-      event.preventDefault();
-      act(event);
+    const own: Hearer = {
+      get keys() {
+        return now.current;
+      },
     };
-    document.addEventListener("keydown", hear);
-    return () => document.removeEventListener("keydown", hear);
+    if (hearers.length === 0) document.addEventListener("keydown", hear);
+    hearers.push(own);
+    return () => {
+      hearers.splice(hearers.indexOf(own), 1);
+      if (hearers.length === 0) document.removeEventListener("keydown", hear);
+    };
   }, [enabled]);
 }

@@ -49,7 +49,7 @@ export const queryOf = ({ q, filters, where, states }: TableSearch): RowQuery =>
 });
 
 /** What it says, in the words of a table. */
-export function filterTold({ column, is, not, has, atLeast, atMost, state, blank }: Filter): string {
+export function filterTold({ column, is, not, has, atLeast, atMost, state, blank, because }: Filter): string {
   const said = [
     is && `is ${is.map((one) => one || "blank").join(" or ")}`,
     not && `is not ${not.join(" or ")}`,
@@ -60,6 +60,7 @@ export function filterTold({ column, is, not, has, atLeast, atMost, state, blank
         ? `at least ${atLeast}`
         : atMost !== undefined && `at most ${atMost}`,
     state && `stands ${state.join(" or ")}`,
+    because && `because: ${because}`,
     blank !== undefined && (blank ? "is blank" : "is not blank"),
   ].filter(Boolean);
   return `${column} ${said.join(", ")}`;

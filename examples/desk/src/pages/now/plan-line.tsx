@@ -1,0 +1,68 @@
+import { Link } from "@tanstack/react-router";
+import { STATE_MARKS, type CellState } from "yoroshi";
+import type { CallReport } from "yoroshi/client";
+import { problemOf, useReading } from "../../app/server.js";
+import { plural } from "../../parts/words.js";
+
+type Listed = NonNullable<CallReport<"listFiles">["plans"]>[number];
+
+const NEEDS: readonly CellState[] = ["failed", "held", "stale", "blank"];
+const WORDS: Readonly<Partial<Record<CellState, string>>> = {
+  failed: "failed",
+  held: "held",
+  stale: "out of date",
+  blank: "not asked yet",
+};
+
+/** A plan with what waits in it; each figure leads to its rows. */
+export function PlanLine({ plan: { name, title, table, broken } }: { readonly plan: Listed }) {
+  const { data, error } = useReading("readStanding", { plan: name }, { enabled: !broken });
+  const needs = NEEDS.filter((state) => (data?.rowsWith[state] ?? 0) > 0);
+  return (
+    <li>
+      <div className="plan-name">
+        <Link to="/table/$plan" params={{ plan: name }}>
+          <b>{name}</b>
+        </Link>{" "}
+        <span className="quiet">{title || table}</span>
+      </div>
+      <div className="needs">
+        {broken ? (
+          <span className="problem">has mistakes</span>
+        ) : error ? (
+          <span className="problem">{problemOf(error)}</span>
+        ) : data ? (
+          needs.length > 0 ? (
+            needs.map((state) =>
+              state === "held" ? (
+                <Link key={state} to="/review/$plan" params={{ plan: name }} className={state}>
+                  <Need state={state} rows={data.rowsWith[state]!} />
+                </Link>
+              ) : (
+                <Link key={state} to="/table/$plan" params={{ plan: name }} search={{ states: [state] }} className={state}>
+                  <Need state={state} rows={data.rowsWith[state]!} />
+                </Link>
+              ),
+            )
+          ) : (
+            <span className="quiet">{plural(data.rows, "row")}, nothing waits</span>
+          )
+        ) : (
+          <span className="quiet">counting …</span>
+        )}
+        <Link to="/plan/$plan" params={{ plan: name }} className="quiet plan-link">
+          the plan
+        </Link>
+      </div>
+    </li>
+  );
+}
+
+const Need = ({ state, rows }: { readonly state: CellState; readonly rows: number }) => (
+  <>
+    <span className="m" aria-hidden="true">
+      {STATE_MARKS[state].sign}
+    </span>
+    {rows.toLocaleString("en")} <span className="v">{WORDS[state]}</span>
+  </>
+);
