@@ -19,6 +19,8 @@ const input = z.strictObject({
   limit: z.int().min(1).max(MOST_ROWS).optional(),
   /** Read the table again, though nothing tells that it has changed. */
   fresh: z.boolean().optional(),
+  /** Do not wait until the table is read whole: give the rows that are there, and say how far it is. Only in the table's own order. */
+  early: z.boolean().optional(),
 });
 
 const column = z.object({
@@ -70,6 +72,8 @@ const report = z.object({
   page: z.array(row),
   /** When the table's own rows were read. */
   readAt: z.iso.datetime(),
+  /** How much of the table is read, 0 to 1, where it is not whole yet. */
+  reading: z.number().optional(),
 });
 
 export type TablePage = z.output<typeof report>;
@@ -99,8 +103,10 @@ export const readRows = defineJob({
   summary: "Gives a page of a plan's table, sorted, filtered and searched, with how each filled cell stands. Asks nothing.",
   input,
   report,
-  async run(project, { plan, from = 0, limit = 100, fresh, ...query }) {
-    const { view, setup, readAt } = await viewOf(project, plan, fresh);
+  async run(project, { plan, from = 0, limit = 100, fresh, early = false, ...query }) {
+    const isEarly =
+      early && Object.values(query).every((one) => one === undefined || one === "" || (Array.isArray(one) && one.length === 0));
+    const { view, setup, readAt, share } = await viewOf(project, plan, { fresh, isEarly });
     const page = view.page(query as ViewQuery, { from, limit });
     return {
       plan: setup.plan.name,
@@ -111,6 +117,7 @@ export const readRows = defineJob({
       ...page,
       page: page.page.map((one) => ({ ...one, values: [...one.values], states: { ...one.states } })),
       readAt: new Date(readAt).toISOString(),
+      ...(share === undefined ? {} : { reading: share }),
     };
   },
 });

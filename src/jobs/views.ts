@@ -1,4 +1,4 @@
-import { canonicalJson, openView, plainJson, sha256Hex, type FillSetup, type TableView } from "../core/index.js";
+import { beginView, canonicalJson, plainJson, sha256Hex, type FillSetup, type OpeningView, type TableView } from "../core/index.js";
 import type { Project } from "../project/index.js";
 
 /** A database's rows tell no change; they are read again when what was read is older. */
@@ -11,7 +11,10 @@ const MOST_VIEWS = 4;
 interface Held {
   readonly mark: string;
   readonly steps: readonly string[];
+  readonly opening: Promise<OpeningView>;
+  /** The view, once it is whole. */
   readonly opened: Promise<TableView>;
+  isWhole: boolean;
   readonly readAt: number;
   /** What other processes had recorded. */
   ledgerMark: string;
@@ -21,6 +24,19 @@ interface Held {
   readonly changed: Set<string>;
   /** Brought up to date by one caller at a time. */
   renewing: Promise<void>;
+}
+
+interface ViewWish {
+  readonly fresh?: boolean | undefined;
+  readonly isEarly?: boolean | undefined;
+}
+
+interface Viewed {
+  readonly view: TableView;
+  readonly setup: FillSetup;
+  readonly readAt: number;
+  /** How much of the table is read, where it is not whole yet. */
+  readonly share?: number | undefined;
 }
 
 /** The tables of a project that somebody looks at, each read once as long as it stands. */
@@ -33,10 +49,18 @@ class Views {
     });
   }
 
-  /** A plan's table as it stands now, and when it was read. */
-  async of(plan: string, fresh = false): Promise<{ readonly view: TableView; readonly setup: FillSetup; readonly readAt: number }> {
+  /**
+   * A plan's table as it stands now, and when it was read.
+   *
+   * @param isEarly give it as far as it is read, with how far that is.
+   */
+  async of(plan: string, { fresh = false, isEarly = false }: ViewWish = {}): Promise<Viewed> {
     const { setup } = await this.project.fillSetup(plan, { asks: false });
     const held = await this.#current(setup, fresh);
+    if (isEarly && !held.isWhole) {
+      const { view, share } = await held.opening;
+      return { view, setup, readAt: held.readAt, share };
+    }
     const view = await held.opened.catch((error: unknown) => {
       this.#held.delete(setup.plan.name);
       throw error;
@@ -52,13 +76,21 @@ class Views {
     const mark = markOf(setup, source);
     const known = this.#held.get(name);
     this.#held.delete(name);
+    const opening = (): Pick<Held, "opening" | "opened"> => {
+      const begun = beginView(setup);
+      const opened = begun.then(({ whole }) => whole);
+      // Told to whoever waits for it.
+      opened.catch(() => undefined);
+      return { opening: begun, opened };
+    };
     const stands = known && !fresh && known.mark === mark && (source !== undefined || now - known.readAt < OLD_MS);
     const held: Held = stands
       ? known
       : {
           mark,
           steps: Object.keys(setup.plan.steps),
-          opened: openView(setup),
+          ...opening(),
+          isWhole: false,
           readAt: now,
           lookedAt: now,
           ledgerMark: await setup.ledger.mark(),
@@ -67,6 +99,7 @@ class Views {
           renewing: Promise.resolve(),
         };
     this.#held.set(name, held);
+    if (!stands) void held.opened.then(() => (held.isWhole = true)).catch(() => this.#held.get(name) === held && this.#held.delete(name));
     while (this.#held.size > MOST_VIEWS) this.#held.delete(this.#held.keys().next().value!);
     return held;
   }
@@ -108,8 +141,8 @@ function markOf({ plan, asking }: FillSetup, source: string | undefined): string
 const all = new WeakMap<Project, Views>();
 
 /** A plan's table as somebody looks at it. */
-export function viewOf(project: Project, plan: string, fresh?: boolean): ReturnType<Views["of"]> {
+export function viewOf(project: Project, plan: string, wish?: ViewWish): ReturnType<Views["of"]> {
   let views = all.get(project);
   if (!views) all.set(project, (views = new Views(project)));
-  return views.of(plan, fresh);
+  return views.of(plan, wish);
 }

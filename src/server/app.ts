@@ -60,10 +60,7 @@ export function makeApp(parts: Parts): App {
     const session = parts.sessions.open(c.req.query("token") ?? "");
     if (!session) throw new YoroshiError("signInNeeded", {});
     keepSession(c, parts.reached, session.id);
-    // A page that leads on, not a redirect: what follows is then asked for by the server's own page.
-    return c.html(
-      '<!doctype html><link rel="icon" href="data:,"><meta http-equiv="refresh" content="0;url=/desk/"><title>Yoroshi</title><p><a href="/desk/">Go on</a></p>',
-    );
+    return c.redirect("/desk/", 303);
   });
   answerRoutes(app, parts);
   fileRoutes(app, parts);

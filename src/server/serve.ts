@@ -2,6 +2,7 @@ import { once } from "node:events";
 import { createServer as createHttp, type Server } from "node:http";
 import { createServer as createHttps } from "node:https";
 import type { AddressInfo, Socket } from "node:net";
+import path from "node:path";
 import { getRequestListener } from "@hono/node-server";
 import { YoroshiError } from "../core/ground/index.js";
 import { giveBackAsked, LaterAnswers, openProject, type Project } from "../jobs/index.js";
@@ -120,7 +121,7 @@ export async function serveProject(options: ServeOptions = {}): Promise<Served> 
   );
   let isEnding = false;
   const perMinute = options.perMinute ?? DEFAULT_PER_MINUTE;
-  const sessions = new Sessions(now);
+  const sessions = new Sessions(now, path.join(project.root, ".yoroshi", `sessions-${port}.json`));
   const parts = {
     project: current,
     reopen,

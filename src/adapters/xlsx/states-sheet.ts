@@ -1,5 +1,5 @@
 import path from "node:path";
-import type { ShownState, TargetColumn } from "../../core/index.js";
+import { STATE_MARKS, type CellState, type ShownState, type TargetColumn } from "../../core/index.js";
 import { KeySet, type FileChanges, type FileRow } from "../../files/index.js";
 import { columnLetters, escapeCell } from "./cell-text.js";
 import { broken, dataRows, readLayout, rowValues, type Layout } from "./layout.js";
@@ -8,6 +8,7 @@ import { sheetRow } from "./row-key.js";
 
 /** The sheet that tells how cells stand. */
 export const STATES_SHEET = "Cell states";
+const MARK = "mark";
 const WHY = "why";
 const BATCH_ROWS = 500;
 const WIDE = 80;
@@ -48,7 +49,7 @@ async function* sheetText(
   columns: readonly TargetColumn[],
   changes: FileChanges,
 ): AsyncGenerator<string> {
-  const header = [...key, ...columns.map(({ name }) => name), WHY];
+  const header = [...key, MARK, ...columns.map(({ name }) => name), WHY];
   const widths = header
     .map(
       (_, index) => `<col min="${index + 1}" max="${index + 1}" width="${index === header.length - 1 ? WIDE : NARROW}" customWidth="1"/>`,
@@ -63,6 +64,7 @@ async function* sheetText(
       .map(({ values, problem }, index) =>
         rowText(++number, [
           ...key.map((column) => values[column] ?? ""),
+          markOf(columns, states[index] ?? {}),
           ...columns.map(({ name }) => states[index]?.[name]?.state ?? ""),
           problem ?? whyOf(columns, states[index] ?? {}),
         ]),
@@ -90,6 +92,13 @@ async function* sheetText(
 }
 
 type Named = Pick<FileRow, "key" | "values" | "problem">;
+
+/** The sign of a row's gravest state; none where its cells are simply filled. */
+function markOf(columns: readonly TargetColumn[], states: Readonly<Record<string, ShownState>>): string {
+  const own = new Set(columns.map(({ name }) => states[name]?.state));
+  const gravest = Object.entries(STATE_MARKS).find(([state]) => own.has(state as CellState));
+  return gravest?.[1].sign.trim() ?? "";
+}
 
 /** The reasons of a row's cells, each once. */
 function whyOf(columns: readonly TargetColumn[], states: Readonly<Record<string, ShownState>>): string {

@@ -3,6 +3,7 @@ import {
   explainRow,
   letStand,
   runJob,
+  STATE_MARKS,
   surveyPlan,
   type RowExplanation,
   type StepExplanation,
@@ -20,6 +21,9 @@ interface StatusOptions extends CommonOptions {
   readonly where?: string | undefined;
   readonly as?: string | undefined;
 }
+
+/** A state with the sign that it has everywhere: in sheets, reports and on pages. */
+const marked = (state: keyof typeof STATE_MARKS): string => `${STATE_MARKS[state].sign} ${state}`.trim();
 
 const STATES: readonly SurveyReport["reasons"][number]["state"][] = ["filled", "edited", "stale", "held", "failed", "skipped", "blank"];
 
@@ -75,7 +79,7 @@ function rowsOf(cells: NonNullable<SurveyReport["empty"]>): string[][] {
     line.columns.push(cell.column);
     lines.set(name, line);
   }
-  return [...lines.values()].map(({ cell: { key, state, reason }, columns }) => [key, columns.join(", "), state, reason]);
+  return [...lines.values()].map(({ cell: { key, state, reason }, columns }) => [key, columns.join(", "), marked(state), reason]);
 }
 
 /** One row's cells, step by step. */
@@ -95,7 +99,7 @@ function explainStep(found: StepExplanation, currency: string): void {
     table(
       ["", ""],
       [
-        ["state", `${found.state}${found.reason ? `: ${found.reason}` : ""}`],
+        ["state", `${marked(found.state)}${found.reason ? `: ${found.reason}` : ""}`],
         ...(record ? [["since", `${when(record.at)}, run ${record.run}`]] : []),
         ...(record?.notes ?? []).map((note) => ["note", note]),
         ...(answer
@@ -181,7 +185,7 @@ function printSurvey({ columns, reasons, notes }: SurveyReport): void {
   const used = STATES.filter((state) => Object.values(columns).some((counts) => (counts[state] ?? 0) > 0));
   out(
     table(
-      ["column", ...used],
+      ["column", ...used.map(marked)],
       Object.entries(columns).map(([column, counts]) => [column, ...used.map((state) => counts[state] ?? 0)]),
       { right: used.map((_, index) => index + 1) },
     ),
@@ -192,7 +196,13 @@ function printSurvey({ columns, reasons, notes }: SurveyReport): void {
     out(
       table(
         ["rows", ...(steps ? ["step"] : []), "state", "why", "for example"],
-        reasons.map(({ rows, step, state, reason, keys }) => [rows, ...(steps ? [step] : []), state, reason, keys.slice(0, 3).join(", ")]),
+        reasons.map(({ rows, step, state, reason, keys }) => [
+          rows,
+          ...(steps ? [step] : []),
+          marked(state),
+          reason,
+          keys.slice(0, 3).join(", "),
+        ]),
         { right: [0], width: { [steps ? 3 : 2]: 60 } },
       ),
     );

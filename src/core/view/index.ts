@@ -1,4 +1,13 @@
 export { crossFigures, type CrossFigures, type CrossGroup } from "./cross.js";
 export { columnFigures, type ColumnFigures, type FigureBin } from "./column-figures.js";
-export { openView, type TableView, type ViewColumn, type ViewPage, type ViewRow, type ViewStanding } from "./view.js";
+export {
+  beginView,
+  openView,
+  type OpeningView,
+  type TableView,
+  type ViewColumn,
+  type ViewPage,
+  type ViewRow,
+  type ViewStanding,
+} from "./view.js";
 export type { ViewFilter, ViewQuery, ViewSort } from "./query.js";

@@ -62,8 +62,9 @@ interface FilledColumn {
   readonly target: Target;
   readonly step: string;
   readonly values: string[];
-  readonly states: Uint8Array;
-  readonly reasons: Uint32Array;
+  /** With room for more rows than there are. */
+  states: Uint8Array;
+  reasons: Uint32Array;
   /** Row -> what waits. */
   readonly held: Map<number, string>;
   /** Row -> who changed it. */
@@ -96,40 +97,70 @@ export interface TableView {
   renew(keys: Iterable<string>): Promise<number>;
 }
 
+/** A view that is being read. */
+export interface OpeningView {
+  /** Grows while the table is read: what it gives is of the rows so far. */
+  readonly view: TableView;
+  /** How much of the table is read, 0 to 1. */
+  readonly share: number;
+  /** The same view once it has every row. Rejects where the table cannot be read. */
+  readonly whole: Promise<TableView>;
+}
+
 /**
  * Reads a plan's table into a view. Asks nothing.
  *
  * @throws YoroshiError `tableTooLarge` beyond a million rows.
  */
 export async function openView(setup: FillSetup): Promise<TableView> {
-  const rows: Row[] = [];
+  return (await beginView(setup)).whole;
+}
+
+/** Begins to read a plan's table into a view, whose first rows can be looked at meanwhile. */
+export async function beginView(setup: FillSetup): Promise<OpeningView> {
   const source = await setup.table.columns();
-  const filled = filledColumns(setup);
-  const reasons = new Reasons();
-  const chunks: SeenRow[] = [];
-  for await (const seen of seenRows(setup)) {
-    if (rows.length + seen.length > MOST_ROWS) throw new YoroshiError("tableTooLarge", { table: setup.table.name, rows: MOST_ROWS });
-    for (const one of seen) {
-      rows.push(one.row);
-      chunks.push(one);
+  const view = new HeldView(setup, source, filledColumns(setup));
+  const opening = { view, share: 0, whole: Promise.resolve<TableView>(view) };
+  const table = Object.create(setup.table, { read: { value: told } }) as FillSetup["table"];
+  opening.whole = fillView(view, { ...setup, table });
+  return opening;
+
+  async function* told(...about: Parameters<FillSetup["table"]["read"]>): ReturnType<FillSetup["table"]["read"]> {
+    for await (const chunk of setup.table.read(...about)) {
+      opening.share = chunk.share;
+      yield chunk;
     }
   }
-  const kept = filled.map(({ target, step }): FilledColumn => ({
-    target,
-    step,
-    values: Array.from({ length: rows.length }, () => ""),
-    states: new Uint8Array(rows.length),
-    reasons: new Uint32Array(rows.length),
-    held: new Map(),
-    by: new Map(),
-  }));
-  const view = new HeldView(setup, source, rows, kept, reasons);
-  for (const [index, one] of chunks.entries()) view.put(index, one);
+}
+
+async function fillView(view: HeldView, setup: FillSetup): Promise<TableView> {
+  for await (const seen of seenRows(setup)) {
+    if (view.rows + seen.length > MOST_ROWS) throw new YoroshiError("tableTooLarge", { table: setup.table.name, rows: MOST_ROWS });
+    view.add(seen);
+  }
   return view;
 }
 
-function filledColumns(setup: FillSetup): { readonly target: Target; readonly step: string }[] {
-  return workOf(setup).steps.flatMap(({ name, targets }) => targets.map((target) => ({ target, step: name })));
+function filledColumns(setup: FillSetup): FilledColumn[] {
+  return workOf(setup).steps.flatMap(({ name, targets }) =>
+    targets.map((target) => ({
+      target,
+      step: name,
+      values: [],
+      states: new Uint8Array(0),
+      reasons: new Uint32Array(0),
+      held: new Map(),
+      by: new Map(),
+    })),
+  );
+}
+
+/** The same numbers with room for so many, and as many again. */
+function withRoom<T extends Uint8Array | Uint32Array>(numbers: T, count: number, make: new (length: number) => T): T {
+  if (numbers.length >= count) return numbers;
+  const wider = new make(count * 2);
+  wider.set(numbers);
+  return wider;
 }
 
 /** Sentences, each kept once. */
@@ -152,6 +183,8 @@ class HeldView implements TableView {
   readonly columns: readonly ViewColumn[];
   readonly #names: readonly string[];
   readonly #filled: ReadonlyMap<string, FilledColumn>;
+  readonly all: Row[] = [];
+  readonly reasons = new Reasons();
   readonly #places = new Map<string, number>();
   /** Column -> the place of each row when sorted by it; equal values have the same. */
   readonly #ranks = new Map<string, Uint32Array>();
@@ -162,9 +195,7 @@ class HeldView implements TableView {
   constructor(
     readonly setup: FillSetup,
     source: readonly string[],
-    readonly all: readonly Row[],
     filled: readonly FilledColumn[],
-    readonly reasons: Reasons,
   ) {
     this.#filled = new Map(filled.map((one) => [one.target.name, one]));
     this.#names = [...source, ...filled.map(({ target }) => target.name).filter((name) => !source.includes(name))];
@@ -174,7 +205,29 @@ class HeldView implements TableView {
       const { part } = own.target;
       return { name, filled: { step: own.step, ...(part ? { part: part.name, kind: part.spec.kind } : {}) } };
     });
-    for (const [index, row] of all.entries()) if (!this.#places.has(row.key)) this.#places.set(row.key, index);
+  }
+
+  /** Further rows, in the table's order. */
+  add(seen: readonly SeenRow[]): void {
+    const from = this.all.length;
+    for (const own of this.#filled.values()) {
+      own.states = withRoom(own.states, from + seen.length, Uint8Array);
+      own.reasons = withRoom(own.reasons, from + seen.length, Uint32Array);
+    }
+    for (const [index, one] of seen.entries()) {
+      this.all.push(one.row);
+      if (!this.#places.has(one.row.key)) this.#places.set(one.row.key, from + index);
+      this.put(from + index, one);
+    }
+    this.#forget();
+  }
+
+  /** What was found and counted of the rows as they stood. */
+  #forget(): void {
+    this.#ranks.clear();
+    this.#found.clear();
+    this.#sorted.clear();
+    this.#standing.clear();
   }
 
   get rows(): number {
@@ -202,10 +255,7 @@ class HeldView implements TableView {
     const rows = places.map((place) => this.all[place]!);
     let next = 0;
     for await (const seen of seenRows(this.setup, rows)) for (const one of seen) this.put(places[next++]!, one);
-    this.#ranks.clear();
-    this.#found.clear();
-    this.#sorted.clear();
-    this.#standing.clear();
+    this.#forget();
     return places.length;
   }
 

@@ -1,5 +1,6 @@
 import { createRootRoute, createRoute, createRouter, lazyRouteComponent, Outlet } from "@tanstack/react-router";
 import { beginSearch } from "../pages/begin/place.js";
+import { NowPage } from "../pages/now/page.js";
 import { tableSearch } from "../pages/table/search.js";
 import { Lost } from "./lost.js";
 
@@ -13,7 +14,7 @@ const text = (value: unknown): string | undefined => (typeof value === "string" 
 const now = createRoute({
   getParentRoute: () => root,
   path: "/",
-  component: lazyRouteComponent(() => import("../pages/now/page.js"), "NowPage"),
+  component: NowPage,
 });
 const begin = createRoute({
   getParentRoute: () => root,

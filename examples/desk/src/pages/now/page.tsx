@@ -1,13 +1,13 @@
 import { Link } from "@tanstack/react-router";
-import { useState } from "react";
+import { lazy, Suspense, useState } from "react";
 import { useReading } from "../../app/server.js";
 import { Shell } from "../../app/shell.js";
 import { Problem, Reading } from "../../parts/problem.js";
 import { money, percent, range, when } from "../../parts/words.js";
-import { NewTemplate } from "../template/new-template.js";
 import { PlanLine } from "./plan-line.js";
 import "./now.css";
 
+const NewTemplate = lazy(async () => ({ default: (await import("../template/new-template.js")).NewTemplate }));
 const SEEN = "yoroshi.trials.seen";
 
 /** What needs me: held and failed cells, columns out of date, trials since last time, what was spent, what runs. */
@@ -107,7 +107,11 @@ export function NowPage() {
                 New template
               </button>
             </div>
-            {isNew ? <NewTemplate /> : null}
+            {isNew ? (
+              <Suspense fallback={null}>
+                <NewTemplate />
+              </Suspense>
+            ) : null}
           </section>
         </div>
       )}

@@ -80,6 +80,13 @@ export function TablePage() {
           onChosen={setChosen}
         />
         <Problem error={error} />
+        {first?.reading === undefined ? null : (
+          <p className="filters" role="status">
+            The table is being read: {plural(first.rows, "row")} so far
+            {first.reading > 0 ? `, ${Math.round(first.reading * 100)} %` : ""}{" "}
+            <progress value={first.reading} aria-label="How much is read" />
+          </p>
+        )}
         {first ? (
           <Grid plan={plan} first={first} isOld={isPlaceholderData} search={search} chosen={chosen} onTick={tick} onChange={change} />
         ) : error ? null : (
