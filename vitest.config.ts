@@ -8,6 +8,7 @@ export default defineConfig({
     // Five times what a loaded machine needs: no test fails for being slow.
     testTimeout: 150_000,
     hookTimeout: 600_000,
+    expect: { poll: { timeout: 30_000 } },
     reporters: process.env["CI"] ? ["default", ["json", { outputFile: "node_modules/.vitest-report.json" }]] : ["default"],
   },
 });

@@ -44,7 +44,10 @@ export const EXAMPLES: Readonly<Partial<Record<RouteName, Example>>> = {
   },
   addExample: {
     path: { template: "intake" },
-    body: { inputs: { report: "Deck light out by the aft ramp." }, answer: { hazard: "slip-trip-fall", severity: "2" } },
+    body: {
+      inputs: { report: "Deck light out by the aft ramp." },
+      answer: { hazard: "slip-trip-fall", severity: "2", advice: "take it out of use" },
+    },
   },
   readLabels: { query: { file: "samples/hazard-triage.csv" } },
   labelRow: { body: { file: "samples/hazard-triage.csv", row: 1, values: { hazard: "mooring" }, save: false } },

@@ -52,7 +52,7 @@ function request({ path, method }: Route, { path: inPath = {}, query = {}, body 
 /** In this order, since some make what others need; those that need what none of them makes are told apart below. */
 const LATER: readonly RouteName[] = ["sealSamples", "undoFill"];
 const routes = (Object.keys(ROUTES) as RouteName[]).sort((a, b) => LATER.indexOf(a) - LATER.indexOf(b));
-/** They need a session, a right value's mark, or two people's labels; each has a test of its own. */
+/** They need a session, a right value's mark, two people's labels, or a trial that is over; each has a test of its own. */
 const ELSEWHERE = new Set<RouteName>([
   "saveProjectSource",
   "saveTemplateSource",
@@ -65,6 +65,7 @@ const ELSEWHERE = new Set<RouteName>([
   "drawCheck",
   "judgeChecked",
   "keepAsSamples",
+  "readTrial",
 ]);
 
 describe("the document", () => {

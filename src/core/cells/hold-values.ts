@@ -109,5 +109,7 @@ export function columnState(record: CellRecord | undefined, column: string): Cel
   if (record?.edited?.[column] !== undefined && record.held?.values[column] === undefined) return "edited";
   if (record?.held) return record.held.values[column] === undefined ? "filled" : "held";
   if (record?.decided?.[column]?.how === "reject" && record.values[column] === undefined) return "skipped";
+  // A value that a person gave in a review is theirs like one that they typed into the table.
+  if (record?.state === "filled" && record.decided?.[column]?.how === "edit") return "edited";
   return record?.state ?? "blank";
 }

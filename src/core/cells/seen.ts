@@ -69,9 +69,7 @@ function seenCell(
 ): SeenCell {
   const { name } = target;
   const decided = record?.decided?.[name];
-  const stood = ownState(record, name, state);
-  // A value that a person gave in a review is theirs like one that they typed into the table.
-  const own = stood === "filled" && decided?.how === "edit" ? "edited" : stood;
+  const own = ownState(record, name, state);
   const by = own === "edited" ? { person: decided?.by ?? "", reason: decided?.reason } : undefined;
   const value = record?.edited?.[name] ?? textOf(record?.values[name], row.values[name]);
   const held = record?.held?.values[name];
@@ -92,7 +90,9 @@ function seenCell(
 /** How one column stands in a row whose cells stand so. */
 export function ownState(record: CellRecord | undefined, column: string, state: CellState): CellState {
   const own = columnState(record, column);
-  return own === "edited" || (state === "held" && record?.held) || own === "skipped" ? own : state;
+  // What a person typed into the table stays theirs; of what they gave in a review it is told once more that it is out of date.
+  const isTheirs = own === "edited" && (record?.edited?.[column] !== undefined || state === "filled");
+  return isTheirs || (state === "held" && record?.held) || own === "skipped" ? own : state;
 }
 
 /** The state in which a row's cells stand before anything is done about them. */

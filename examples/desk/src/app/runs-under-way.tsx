@@ -18,6 +18,48 @@ interface Progress {
   readonly total?: number;
 }
 
+interface Outcome {
+  readonly end?: string;
+  readonly held?: number;
+  readonly failed?: number;
+  readonly capped?: { readonly why: "run" | "month" | "request"; readonly needs: number; readonly cap: number };
+  readonly refused?: readonly { readonly rows: number; readonly problem: string }[];
+}
+
+const CAPS = {
+  run: "of this run. Give it more where it is begun, or in the plan's limits",
+  month: "of the month, in yoroshi.yaml",
+  request: "of this run, which not even one request fits under",
+} as const;
+
+/** What a fill that is over leaves to be done. */
+function Outcome({
+  report: { end, held = 0, failed: inVain = 0, capped, refused = [] },
+  currency,
+}: {
+  readonly report: Outcome;
+  readonly currency: string;
+}) {
+  return (
+    <>
+      {capped ? (
+        <span className="problem">
+          It stopped at the cap of {money(capped.cap, currency)} {CAPS[capped.why]}. What was answered is kept.
+        </span>
+      ) : end === "rowLimit" ? (
+        <span>It stopped at its number of rows.</span>
+      ) : null}
+      {held > 0 ? <span>{plural(held, "row")} held</span> : null}
+      {inVain > 0 ? <span className="problem">{plural(inVain, "row")} failed; the table's × tells why</span> : null}
+      {refused.map(({ rows, problem }) => (
+        <span key={problem} className="problem">
+          {plural(rows, "row")} were refused by the table: {problem}
+        </span>
+      ))}
+    </>
+  );
+}
+
 /** Fills and trials that go on, wherever they were begun, with the way to pause and stop them. */
 export function RunsUnderWay() {
   const { data = [] } = useUnderWay();
@@ -74,6 +116,7 @@ function Run({ run, currency }: { readonly run: UnderWay; readonly currency: str
         </span>
       ) : null}
       {error ? <span className="problem">{error.message}</span> : null}
+      {state === "done" && isFill ? <Outcome report={(run.report ?? {}) as Outcome} currency={currency} /> : null}
       {run.notices.length > 0 && RUNS.has(state) ? <span className="quiet">{run.notices.at(-1)}</span> : null}
       {isFill && state === "running" ? (
         <button type="button" className="act" onClick={() => void act(id, "pause")}>

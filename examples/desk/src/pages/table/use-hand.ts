@@ -64,6 +64,8 @@ export function useHand({ plan, search, found, columns, rows, virtualizer, onCha
 
   const take = useCallback(
     (place: number, col?: number) => {
+      // Whoever goes up into the head has no row in hand that would have to be followed.
+      if (place < 0) wanted.current = undefined;
       setAt((before) => ({
         place: Math.min(Math.max(-1, place), found - 1),
         col: Math.min(Math.max(0, col ?? before.col), columns.length - 1),

@@ -1,5 +1,5 @@
 import { autocompletion, closeBrackets, type CompletionContext, type CompletionResult } from "@codemirror/autocomplete";
-import { defaultKeymap, history, historyKeymap, indentWithTab } from "@codemirror/commands";
+import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { yaml } from "@codemirror/lang-yaml";
 import { HighlightStyle, syntaxHighlighting } from "@codemirror/language";
 import { linter, lintGutter, type Diagnostic } from "@codemirror/lint";
@@ -101,7 +101,7 @@ export default function CodeMirror({ label, text, onText, onSave, as, inputs, re
   const lint = useRef(new Compartment());
   useEffect(() => {
     const save = { key: "Mod-s", preventDefault: true, run: () => (now.current.onSave?.(), true) };
-    const forYaml: Extension[] = [yaml(), lineNumbers(), lintGutter(), lint.current.of([]), keymap.of([indentWithTab])];
+    const forYaml: Extension[] = [yaml(), lineNumbers(), lintGutter(), lint.current.of([])];
     const forTask: Extension[] = [
       markInputs,
       EditorView.lineWrapping,
@@ -126,6 +126,8 @@ export default function CodeMirror({ label, text, onText, onSave, as, inputs, re
         ],
       }),
     });
+    // What scrolls can be reached by keys.
+    made.scrollDOM.tabIndex = 0;
     view.current = made;
     return () => made.destroy();
     // Made once; the text is kept up to date below.
