@@ -135,6 +135,7 @@ export const ROUTES = {
   readSpend: { method: "GET", path: "/spend", right: "read", tag: "runs" },
 } as const satisfies Record<string, Route>;
 
+/** The name of a route, by which a client calls it. */
 export type RouteName = keyof typeof ROUTES;
 
 /** The names in braces. */

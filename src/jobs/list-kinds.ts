@@ -57,6 +57,7 @@ export const listKinds = defineFreeJob({
 });
 
 function facetsOf(name: string): Facet[] {
+  // Of the small form of the same library, which the core is made with.
   const { properties = {}, required = [] } = z.toJSONSchema(specSchema(kindOf(name)) as unknown as z.ZodType, {
     io: "input",
     unrepresentable: "any",

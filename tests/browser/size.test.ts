@@ -51,6 +51,27 @@ it("the core is small enough for a page: templates, asking, trials and fills in 
   );
 });
 
+it("the desk loads 350 kB at first, 900 kB in all, gzipped, and every page that needs no editor works without it", () => {
+  const desk = fileURLToPath(new URL("../../dist/desk", import.meta.url));
+  const texts = new Map(
+    readdirSync(path.join(desk, "assets"))
+      .filter((file) => file.endsWith(".js"))
+      .map((file) => [file, readFileSync(path.join(desk, "assets", file), "utf8")]),
+  );
+  const html = readFileSync(path.join(desk, "index.html"), "utf8");
+  const first = new Set([...texts.keys()].filter((file) => html.includes(file)));
+  for (const file of first) for (const [, name] of texts.get(file)!.matchAll(/(?:from|import)\s*["']\.\/([^"']+)["']/g)) first.add(name!);
+  const kb = (files: Iterable<string>): number =>
+    [...files].reduce((sum, file) => sum + gzipSync(texts.get(file)!, { level: 9 }).length / 1000, 0);
+  expect(first.size).toBeGreaterThan(1);
+  expect(kb(first)).toBeGreaterThan(80);
+  expect(kb(first)).toBeLessThanOrEqual(350);
+  expect(kb(texts.keys())).toBeLessThanOrEqual(900);
+  const editor = [...texts].find(([, code]) => code.includes("cm-content"))![0];
+  expect(first.has(editor)).toBe(false);
+  process.stdout.write(`the desk: ${kb(first).toFixed(1)} kB at first, ${kb(texts.keys()).toFixed(1)} kB in all\n`);
+});
+
 it("the client is small, and has nothing of the server or the jobs in it", async () => {
   const { first, later } = await builtKb('import { client } from "yoroshi/client"; globalThis.used = client;');
   expect(first).toBeGreaterThan(1);

@@ -7,7 +7,7 @@ import { memoryLedger } from "../ledger/index.js";
 import { plan as makePlan, type PlanShape } from "../plan/index.js";
 import { memoryTable } from "../table/index.js";
 import { prepare, template } from "../template/index.js";
-import { columnFigures, openView, type TableView, type ViewQuery } from "./index.js";
+import { beginView, columnFigures, crossFigures, openView, type TableView, type ViewQuery } from "./index.js";
 
 const sort = template({
   name: "sort",
@@ -154,5 +154,107 @@ describe("figures of a column", () => {
       { value: "a", rows: 1 },
     ]);
     expect({ others, blank, different }).toEqual({ others: 12, blank: 1, different: 62 });
+  });
+});
+
+describe("how a view stands", () => {
+  const graded = async (): Promise<TableView> => {
+    const setup = world(rows, { review: { hold: { grave: "row.level >= 5" } } });
+    await fill(setup);
+    return openView(setup);
+  };
+
+  it("counts by column and by row, of what is looked for alone", async () => {
+    const view = await graded();
+    expect(view.standing({})).toEqual({
+      found: 4,
+      columns: { level: { held: 1, filled: 2, skipped: 1 } },
+      rows: { held: 1, filled: 2, skipped: 1 },
+    });
+    expect(view.standing({ search: "hit" })).toMatchObject({ found: 2, rows: { held: 1, filled: 1 } });
+    expect(view.keys({ states: ["held", "skipped"], sort: [{ column: "id", descending: true }] })).toEqual(["c", "a"]);
+    const { reason } = view.page({ states: ["skipped"] }, { from: 0, limit: 1 }).page[0]!.states["level"]!;
+    expect(view.keys({ filters: [{ column: "level", because: reason }] })).toEqual(["c"]);
+    expect(view.keys({ filters: [{ column: "level", because: "nothing of the kind" }] })).toEqual([]);
+  });
+
+  it("finds a row's place in any order, and the next row that a person is told something of", async () => {
+    const view = await graded();
+    const backwards = { sort: [{ column: "id", descending: true }] };
+    expect(view.placeOf(backwards, "a")).toBe(3);
+    expect(view.placeOf({ search: "slip" }, "a")).toBeUndefined();
+    expect(view.placeOf({}, "nobody")).toBeUndefined();
+    expect(view.nextNoted({}, -1, false)).toEqual({ place: 0, key: "a" });
+    expect(view.nextNoted({}, 0, false)).toEqual({ place: 2, key: "c" });
+    expect(view.nextNoted({}, 2, false)).toBeUndefined();
+    expect(view.nextNoted(backwards, 4, true)).toEqual({ place: 3, key: "a" });
+  });
+
+  it("gives its first rows while it is still read, and forgets what it found of fewer rows", async () => {
+    const setup = world(rows);
+    let goOn = (): void => undefined;
+    const waiting = new Promise<void>((resolve) => (goOn = resolve));
+    const { table } = setup;
+    const slow = Object.create(table, {
+      read: {
+        value: async function* read() {
+          for await (const chunk of table.read()) {
+            yield { rows: chunk.rows.slice(0, 2), share: 0.5 };
+            await waiting;
+            yield { rows: chunk.rows.slice(2), share: 1 };
+          }
+        },
+      },
+    }) as typeof table;
+    const opening = await beginView({ ...setup, table: slow });
+    await expect.poll(() => opening.view.rows).toBe(2);
+    expect(opening.share).toBe(0.5);
+    expect(opening.view.page({}, { from: 0, limit: 9 })).toMatchObject({ rows: 2, found: 2 });
+    expect(opening.view.standing({}).columns).toEqual({ level: { blank: 2 } });
+    goOn();
+    const whole = await opening.whole;
+    expect(whole.page({}, { from: 0, limit: 9 }).page.map(({ key }) => key)).toEqual(["a", "b", "c", "d"]);
+    expect(whole.standing({}).columns["level"]).toEqual({ blank: 3, skipped: 1 });
+  });
+});
+
+describe("a column by another one", () => {
+  it("has each share with its interval, in groups by value, by size and by month", () => {
+    // Intervals by scipy.stats.binomtest(2, 3).proportion_ci(method="wilson").
+    const { groups, values, of } = crossFigures(["yes", "no", "yes", "yes", ""], ["x", "x", "x", "y", "y"]);
+    expect({ of, values }).toEqual({ of: "values", values: ["yes", "no"] });
+    expect(groups.map(({ by, rows: count }) => [by, count])).toEqual([
+      ["x", 3],
+      ["y", 1],
+    ]);
+    expect(groups[0]!.shares["yes"]!.interval.low).toBeCloseTo(0.20765960080204782, 8);
+    expect(groups[0]!.shares["yes"]!.interval.high).toBeCloseTo(0.9385080552796038, 8);
+    expect(groups[1]!.shares["no"]).toMatchObject({ rows: 0, share: 0 });
+    const days = Array.from({ length: 14 }, (_, index) => `2026-0${index < 7 ? 1 : 2}-${10 + index}`);
+    expect(
+      crossFigures(
+        days.map(() => "a"),
+        days,
+      ).groups.map(({ by, rows: count }) => [by, count]),
+    ).toEqual([
+      ["2026-01", 7],
+      ["2026-02", 7],
+    ]);
+    const sizes = Array.from({ length: 40 }, (_, index) => String(index));
+    const { groups: pieces } = crossFigures(
+      sizes.map(() => "a"),
+      sizes,
+    );
+    expect(pieces.length).toBeGreaterThan(5);
+    expect(pieces.reduce((sum, one) => sum + one.rows, 0)).toBe(40);
+  });
+
+  it("has means of numbers with the interval of the normal approximation", () => {
+    // numpy: mean 3, std(ddof=1) / sqrt(5) * 1.959963984540054 = 1.3859038243496777
+    const { groups, of } = crossFigures(["1", "2", "3", "4", "5", "7"], ["x", "x", "x", "x", "x", "y"]);
+    expect(of).toBe("numbers");
+    expect(groups[0]!.mean!.value).toBe(3);
+    expect(groups[0]!.mean!.interval!.high).toBeCloseTo(3 + 1.3859038243, 8);
+    expect(groups[1]!.mean).toEqual({ value: 7, interval: null });
   });
 });

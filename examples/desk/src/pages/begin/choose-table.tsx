@@ -19,7 +19,7 @@ export function ChooseTable({ onChoose }: { readonly onChoose: (place: Place) =>
     setClash(undefined);
     setSending(file.name);
     try {
-      const { file: kept } = await server.upload(about.name ?? file.name, file, { ...(about.replace ? { replace: true } : {}) });
+      const { file: kept } = await server.upload(about.name ?? file.name, file, about.replace ? { replace: true } : {});
       void queries.invalidateQueries();
       onChoose({ file: kept });
     } catch (one) {

@@ -2,7 +2,7 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import type { CallReport } from "yoroshi/client";
 import { didAct, failed } from "../../app/acts.js";
-import { queries, server, UNDER_WAY, useReading } from "../../app/server.js";
+import { queries, server, UNDER_WAY, useReading, useUnderWay } from "../../app/server.js";
 import { Shell } from "../../app/shell.js";
 import { Problem, Reading } from "../../parts/problem.js";
 import { money, plural, when } from "../../parts/words.js";
@@ -123,6 +123,9 @@ function Line({ run, currency, isNewest }: { readonly run: Run; readonly currenc
   const { id, kind, subject, startedAt, end } = run;
   const tally = (run.tally ?? {}) as Tally;
   const [isSure, setSure] = useState(false);
+  const { data: underWay = [] } = useUnderWay();
+  // What is paused goes on below, where it is told how far it is.
+  const isHere = underWay.some((one) => one.subject === subject && one.endedAt === undefined);
   const undo = async (): Promise<void> => {
     setSure(false);
     try {
@@ -178,7 +181,7 @@ function Line({ run, currency, isNewest }: { readonly run: Run; readonly currenc
         <small>{tally.spent === undefined ? "" : money(tally.spent / MICROS, currency)}</small>
       </td>
       <td>
-        {kind === "fill" && end !== "done" && end !== "running" && isNewest ? (
+        {kind === "fill" && end !== "done" && end !== "running" && isNewest && !isHere ? (
           <button type="button" className="act" onClick={() => void goOn()}>
             Go on
           </button>

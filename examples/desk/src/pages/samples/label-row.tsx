@@ -19,7 +19,7 @@ const KEYS = "123456789bdefghijkmnopqrstuvwxy";
 /** The points or options of a part; words have none. */
 const choicesOf = ({ options, meanings }: Part): string[] => (options.length > 0 ? [...options] : meanings.map(({ name }) => name));
 
-/** One sample, blind: its words, and the parts that want a right value. Keys choose; the next part, then the next row, follow by themselves. */
+/** One sample, blind: its words, and the parts that want a right value. Keys choose; the next part, then the next row, follow. */
 export function LabelRow({ sheet, template, person }: Props) {
   const { rows, parts, file } = sheet;
   const [at, setAt] = useState(() =>

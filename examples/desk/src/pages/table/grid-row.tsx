@@ -132,7 +132,7 @@ function Cell({ id, laid: { column, at, width, left, isFigure }, row, isHere, on
   );
 }
 
-/** What stands in a cell without a value: why a failed one is empty, the word for one that was left out, a line to write on for all else. */
+/** What stands in a cell without a value: why a failed one is empty, a word for one that was left out, else a line to write on. */
 function Empty({ state, reason }: { readonly state: string; readonly reason: string | undefined }) {
   if (state === "failed") return <span className="v">{reason ?? "failed"}</span>;
   if (state === "skipped") return <span className="v">skipped</span>;

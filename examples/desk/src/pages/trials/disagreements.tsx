@@ -20,7 +20,7 @@ interface Props {
   readonly onAll: () => void;
 }
 
-/** Rows that were answered otherwise, with both values and the reason: the label is corrected, or the row goes into the template as an example. */
+/** Rows that were answered otherwise, with both values and the reason: correct the label, or take the row in as an example. */
 export function Disagreements({ template, trial, part, cell, onAll }: Props) {
   const [most, setMost] = useState(SHOWN);
   const all = trial.disagreements.filter(
