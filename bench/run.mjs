@@ -90,6 +90,27 @@ const BENCHES = {
     const took = await json(["bench/serve.mjs", "one", project(1, "standin", 8)]);
     report("answer", took.msEach, "<= 2", took);
   },
+  /**
+   * The desk in a real browser: its first page from the command on, a prompt from the key on, a table of 100,000 rows, frames while it is
+   * scrolled, and the same while 50 answers a second arrive. Needs Chromium.
+   */
+  async desk() {
+    const server = await lean(0);
+    const big = project(100_000, server.endpoint, 50);
+    await fill(big);
+    server.close();
+    const slow = await lean(200);
+    const demo = path.join(root, "marrowby");
+    spawnSync(process.execPath, ["dist/bin/yoroshi.js", "demo", demo], { stdio: "ignore" });
+    rewrite(path.join(big, "plans/log.yaml"), (text) => text.replace("atOnce: 50", "atOnce: 10"));
+    const took = await json(["bench/desk.mjs", demo, big, slow.endpoint]);
+    slow.close();
+    report("desk first page", took.firstPageMs, "<= 1500", { upMs: took.upMs });
+    report("desk prompt", took.typedMs, "<= 100", { slowestMs: took.slowestTypedMs });
+    report("desk table", took.firstRowsMs, "<= 2000", { wholeMs: took.wholeMs });
+    report("desk frames", took.worstFrameMs, "<= 150", { arrivingMs: took.arrivingWorstFrameMs });
+    report("desk arriving", took.arrivingMeanFrameMs / took.meanFrameMs, "<= 1.1", { answersASecond: took.answersASecond });
+  },
   /** Until `start` asks its first question about a workbook of 100,000 rows by 40 columns, in seconds; and its peak memory. */
   async start() {
     const folder = mkdtempSync(path.join(root, "start-"));

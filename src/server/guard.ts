@@ -21,7 +21,7 @@ export interface Carried {
   Variables: { who: Identity };
 }
 
-const OPEN_TO_ALL = new Set(["/health", "/openapi.json", "/open", "/", "/desk"]);
+const OPEN_TO_ALL = new Set(["/health", "/openapi.json", "/open", "/", "/desk", "/assets/pages.css"]);
 const DESK = "/desk/";
 /** The one address where a token may stand in the query, since a spreadsheet sends no headers. */
 const FETCHED = /^\/templates\/[^/]+\/answers$/;

@@ -267,7 +267,7 @@ describe("what a person looks for at first", () => {
   it("lists a row once, with its columns", async () => {
     const folder = smallProject(notesCsv(2));
     const { out } = await run(["status", "log", "--empty"], folder);
-    expect(out.match(/^ *n0 .*$/gm)).toEqual([expect.stringMatching(/n0 +topic, level, because +blank +not filled yet/)]);
+    expect(out.match(/^ *n0 .*$/gm)).toEqual([expect.stringMatching(/n0 +topic, level, because +_ blank +not filled yet/)]);
   });
 
   it("carries the column over which samples are balanced", async () => {

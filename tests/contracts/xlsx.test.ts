@@ -133,8 +133,8 @@ print(json.dumps([[c.name for c in table.tableColumns], header, first[-3].value,
     const states = await rowsOfSheet(filledName(file), "Cell states");
     expect(states).toHaveLength(100);
     expect(states.slice(0, 2)).toEqual([
-      { Key: "K00001", "AI note": "filled", why: "" },
-      { Key: "K00002", "AI note": "skipped", why: "no <note> & none" },
+      { Key: "K00001", mark: "", "AI note": "filled", why: "" },
+      { Key: "K00002", mark: "–", "AI note": "skipped", why: "no <note> & none" },
     ]);
     if (PYTHON) {
       const script = `
@@ -146,9 +146,9 @@ print(json.dumps([book.sheetnames[-1], sheet.max_row, [c.value for c in sheet[3]
       expect(JSON.parse(execFileSync(PYTHON, ["-c", script, filledName(file)], { encoding: "utf8" }))).toEqual([
         "Cell states",
         101,
-        ["K00002", "skipped", "no <note> & none"],
+        ["K00002", "–", "skipped", "no <note> & none"],
         "A2",
-        "A1:C101",
+        "A1:D101",
       ]);
     }
     if (SOFFICE) {
@@ -166,7 +166,7 @@ print(json.dumps([book.sheetnames[-1], sheet.max_row, [c.value for c in sheet[3]
         { stdio: "ignore", timeout: 450_000 },
       );
       const csv = readdirSync(folder).find((one) => one.includes("Cell states") && one.endsWith(".csv"))!;
-      expect(readFileSync(path.join(folder, csv), "utf8")).toContain("K00002,skipped,no <note> & none");
+      expect(readFileSync(path.join(folder, csv), "utf8")).toContain("K00002,–,skipped,no <note> & none");
     }
   }, 600_000);
 });

@@ -88,6 +88,7 @@ describe("jobs on the demo", () => {
     expect(await checked(tryRow, { of: "hazard-triage", inputs: { report: "" } })).toEqual({
       template: "hazard-triage",
       from: "the inputs given",
+      inputs: { report: "" },
       state: "declined",
       reason: "the crew wrote nothing",
       reasonCode: "told",

@@ -58,7 +58,7 @@ export function StepForm({ source, name, step, plan, templates, columns, onUp, o
                 {typeof step["version"] === "number" ? <option value={step["version"]}>{step["version"]}</option> : null}
               </select>
             </label>
-            <span className="facet">
+            <span className="to-template">
               <Link to="/template/$template" params={{ template }} search={{ plan }} className="act">
                 To the template
               </Link>

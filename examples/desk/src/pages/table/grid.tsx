@@ -4,14 +4,13 @@ import type { CallReport } from "yoroshi/client";
 import { ColumnPanel } from "./column-panel.js";
 import { GridHead } from "./grid-head.js";
 import { GridRow } from "./grid-row.js";
-import { layOut } from "./layout.js";
+import { layOut, ROW } from "./layout.js";
 import { noteOf, runOf } from "./notes.js";
 import type { TableSearch } from "./search.js";
 import { useHand } from "./use-hand.js";
 import { useRoom } from "./use-room.js";
 import { useRows } from "./use-rows.js";
 
-export const ROW = 29;
 const HEAD = 88;
 
 interface Props {

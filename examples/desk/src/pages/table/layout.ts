@@ -30,6 +30,8 @@ const MOST = 230;
 const LONG_CHARS = 30;
 const LONG_LEAST = 132;
 const SAMPLE = 120;
+/** How high every row is but the one in hand. */
+export const ROW = 29;
 /** The tick before the first column. */
 export const TICK = 26;
 

@@ -23,7 +23,9 @@ export function noteOf(row: Row | undefined): RowNote | undefined {
     return { state, text: `${names} changed${by}${first.by?.reason ? `: “${first.by.reason}”` : ""}` };
   }
   const reason = first.reason ?? state;
-  return { state, text: state === "skipped" || state === "failed" ? reason : `${names}: ${reason.replace(/^held for a decision: /, "")}` };
+  const why = reason.replace(/^held for a decision: /, "");
+  // What is the same for several columns needs none of their names: the signs in the row tell which.
+  return { state, text: own.length > 1 || state === "skipped" || state === "failed" ? why : `${names}: ${why}` };
 }
 
 /** How a row's note stands to those before and after it, so that three of the same in a run become one with a bracket. */

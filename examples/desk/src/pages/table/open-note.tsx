@@ -5,7 +5,7 @@ import { didAct, failed } from "../../app/acts.js";
 import { server, useReading } from "../../app/server.js";
 import { money, when } from "../../parts/words.js";
 import { AskAgainForm, ChangeForm } from "./cell-forms.js";
-import type { Column, Row } from "./layout.js";
+import { ROW, type Column, type Row } from "./layout.js";
 
 type Explained = CallReport<"explainRow">["steps"][number];
 const QUIET_MS = 120;
@@ -75,13 +75,19 @@ export function OpenNote({ plan, row, column, fallback }: Props) {
   );
 }
 
-/** Near the foot of the window the note grows upward from its row's lower line. */
+/**
+ * The note ends where a row ends, so that the notes that it covers are folded to their signs whole; near the foot of the window it grows
+ * upward from its row's lower line.
+ */
 function useGrowUp(box: React.RefObject<HTMLDivElement | null>, when: readonly unknown[]): void {
   useLayoutEffect(() => {
     const element = box.current;
     const frame = element?.closest(".deck");
-    const line = element?.closest(".deck-row");
+    const line = element?.closest<HTMLElement>(".deck-row");
     if (!element || !frame || !line) return;
+    element.style.minHeight = "";
+    const beyond = element.offsetHeight - line.offsetHeight;
+    if (beyond > 0) element.style.minHeight = `${line.offsetHeight + Math.ceil(beyond / ROW) * ROW}px`;
     const rest = frame.getBoundingClientRect().bottom - line.getBoundingClientRect().top;
     element.classList.toggle("up", element.offsetHeight > rest);
   }, when);

@@ -10,10 +10,13 @@ import { FillBar } from "./fill-bar.js";
 import { FiltersTold } from "./filters-told.js";
 import { FindField } from "./find-field.js";
 import { Grid } from "./grid.js";
+import { MarginKey } from "./margin-key.js";
 import { TakeAway } from "./take-away.js";
 import type { TableSearch } from "./search.js";
 import { useFirstRows } from "./use-rows.js";
 import "./table.css";
+
+type Bar = "fill" | "columns" | "where" | "marks";
 
 /** The analyst's own table, with its filled columns and what is known of each row beside it. */
 export function TablePage() {
@@ -23,14 +26,14 @@ export function TablePage() {
   const { data: first, error, isPlaceholderData } = useFirstRows(plan, search);
   const { data: shown } = useReading("showPlan", { plan });
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
-  const [open, setOpen] = useState<"fill" | "columns" | "where" | undefined>();
+  const [open, setOpen] = useState<Bar | undefined>();
   const change = useCallback(
     (next: Partial<{ readonly [Key in keyof TableSearch]: TableSearch[Key] | undefined }>) =>
       // Keys that are undefined leave the address.
       void navigate({ search: (before) => ({ ...before, ...next }) as TableSearch, replace: true }),
     [navigate],
   );
-  const toggle = (what: "fill" | "columns" | "where"): void => setOpen((now) => (now === what ? undefined : what));
+  const toggle = (what: Bar): void => setOpen((now) => (now === what ? undefined : what));
   useKeys({ f: () => toggle("fill"), "/": () => document.getElementById("find")?.focus() });
   const tick = useCallback((keys: readonly string[], on: boolean) => {
     setChosen((before) => {
@@ -51,6 +54,9 @@ export function TablePage() {
       acts={
         <>
           <FindField value={search.q ?? ""} onFind={(q) => change({ q, row: undefined })} />
+          <button type="button" className="act narrow-only" aria-expanded={open === "marks"} onClick={() => toggle("marks")}>
+            Marks
+          </button>
           <button type="button" className="act" aria-expanded={open === "where"} onClick={() => toggle("where")}>
             Where
           </button>
@@ -65,6 +71,11 @@ export function TablePage() {
       }
     >
       <div className="table-page">
+        {open === "marks" ? (
+          <div className="marks-bar">
+            <MarginKey plan={plan} search={search} onChange={change} />
+          </div>
+        ) : null}
         {open === "columns" && first ? <ColumnsList columns={first.columns} search={search} onChange={change} /> : null}
         {open === "fill" ? (
           <FillBar plan={plan} chosen={chosen} search={search} found={first?.found ?? 0} onDone={() => setOpen(undefined)} />
