@@ -91,15 +91,7 @@ export const tryRow = defineJob({
     const template = loaded.template.name;
     const prepared = await project.prepare(loaded.template);
     const reading = readInputs(prepared, cells);
-    if (reading.state !== "ready")
-      return {
-        template,
-        from,
-        inputs: given(cells),
-        state: "declined" as const,
-        reason: sentenceOf(reading.reason),
-        reasonCode: reading.reason.code,
-      };
+    if (reading.state !== "ready") return { template, from, inputs: given(cells), ...declined(reading.reason) };
     const opened = await project.openModels(loaded.template);
     const { answer, known } = await project
       .askLoaded(loaded, prepared, opened, reading.inputs, { fresh, signal })
@@ -161,15 +153,7 @@ export const showPrompt = defineJob({
     const template = loaded.template.name;
     const prepared = await project.prepare(loaded.template);
     const reading = readInputs(prepared, cells);
-    if (reading.state !== "ready")
-      return {
-        template,
-        from,
-        inputs: given(cells),
-        state: "declined" as const,
-        reason: sentenceOf(reading.reason),
-        reasonCode: reading.reason.code,
-      };
+    if (reading.state !== "ready") return { template, from, inputs: given(cells), ...declined(reading.reason) };
     const { model, isStandin } = await project.openModels(loaded.template, { asks: false });
     const countTokens = await tokenizer();
     const messages = prepared.render(reading.inputs);
@@ -208,6 +192,12 @@ const questionOf = async (project: Project, choice: QuestionChoice): Promise<Que
 
 const given = (cells: Question["cells"]): Record<string, string> =>
   Object.fromEntries(Object.entries(cells).flatMap(([name, value]) => (value === undefined ? [] : [[name, value]])));
+
+const declined = (reason: Remark): { state: "declined"; reason: string; reasonCode: string } => ({
+  state: "declined",
+  reason: sentenceOf(reason),
+  reasonCode: reason.code,
+});
 
 /** A template as a text says it, which may be of one that is only being written. @throws YoroshiError `filesInvalid`. */
 async function asWritten(project: Project, name: string, text: string | undefined): Promise<LoadedTemplate> {

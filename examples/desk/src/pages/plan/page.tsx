@@ -1,10 +1,11 @@
 import { Link, useParams } from "@tanstack/react-router";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { useReading } from "../../app/server.js";
 import { Shell } from "../../app/shell.js";
 import { Reading } from "../../parts/problem.js";
 import { Editor } from "../../parts/source/editor.js";
 import { Remarks, remarksOf } from "../../parts/source/remarks.js";
+import { useSaveKey } from "../../parts/source/use-save-key.js";
 import { useSource, type Json } from "../../parts/source/use-source.js";
 import { NewName } from "../template/facet-field.js";
 import { Order } from "./order.js";
@@ -23,15 +24,7 @@ export function PlanPage() {
   const { data: shown } = useReading("showPlan", { plan }, { keep: true });
   const [isYaml, setYaml] = useState(true);
   const { isDirty, save, form } = source;
-  useEffect(() => {
-    const hear = (event: KeyboardEvent): void => {
-      if (!(event.ctrlKey || event.metaKey) || event.key !== "s") return;
-      event.preventDefault();
-      void save();
-    };
-    document.addEventListener("keydown", hear);
-    return () => document.removeEventListener("keydown", hear);
-  }, [save]);
+  useSaveKey(source);
   const steps = Object.entries((form?.["steps"] ?? {}) as Map);
   const setSteps = (next: readonly (readonly [string, Json])[]): void => source.setAt(["steps"], Object.fromEntries(next));
   const templates = (files?.templates ?? []).map(({ name }) => name);

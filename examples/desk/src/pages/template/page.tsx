@@ -1,10 +1,11 @@
 import { useNavigate, useParams, useSearch } from "@tanstack/react-router";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { useReading } from "../../app/server.js";
 import { Shell } from "../../app/shell.js";
 import { Reading } from "../../parts/problem.js";
 import { Editor } from "../../parts/source/editor.js";
 import { Remarks, RemarksAt, remarksOf } from "../../parts/source/remarks.js";
+import { useSaveKey } from "../../parts/source/use-save-key.js";
 import { useSource } from "../../parts/source/use-source.js";
 import { NamedSpecs } from "./named-specs.js";
 import { NewTemplate } from "./new-template.js";
@@ -30,22 +31,7 @@ export function TemplatePage() {
   const [side, setSide] = useState<Side>("form");
   const [margin, setMargin] = useState<"tries" | "versions" | "new">("tries");
   const { isDirty, save } = source;
-  useEffect(() => {
-    const hear = (event: KeyboardEvent): void => {
-      if ((event.ctrlKey || event.metaKey) && event.key === "s") {
-        event.preventDefault();
-        void save();
-      }
-    };
-    document.addEventListener("keydown", hear);
-    return () => document.removeEventListener("keydown", hear);
-  }, [save]);
-  useEffect(() => {
-    if (!isDirty) return undefined;
-    const hold = (event: BeforeUnloadEvent): void => event.preventDefault();
-    window.addEventListener("beforeunload", hold);
-    return () => window.removeEventListener("beforeunload", hold);
-  }, [isDirty]);
+  useSaveKey(source);
   const step = shownPlan?.steps.find((one) => one.template === template);
   const form = source.form;
   const inputs = Object.entries(

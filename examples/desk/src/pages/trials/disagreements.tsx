@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useState, type ReactNode } from "react";
 import type { CallReport } from "yoroshi/client";
 import { didAct } from "../../app/acts.js";
 import { queries, server, useReading } from "../../app/server.js";
@@ -137,13 +137,7 @@ function TakeIn({
     }
   };
   return (
-    <form
-      className="decide-form"
-      onSubmit={(event) => {
-        event.preventDefault();
-        void save();
-      }}
-    >
+    <RowForm act="Take it in" problem={problem} onSave={save} onLeave={onDone}>
       {parts.map(({ name, kind }, index) => (
         <ValueField
           key={name}
@@ -155,16 +149,7 @@ function TakeIn({
           onValue={(value) => setGiven({ ...given, [name]: value })}
         />
       ))}
-      <Problem error={problem} />
-      <div className="acts">
-        <button type="submit" className="act">
-          Take it in <b>Enter</b>
-        </button>
-        <button type="button" className="act" onClick={onDone}>
-          Leave it
-        </button>
-      </div>
-    </form>
+    </RowForm>
   );
 }
 
@@ -199,13 +184,7 @@ function Correct({
     }
   };
   return (
-    <form
-      className="decide-form"
-      onSubmit={(event) => {
-        event.preventDefault();
-        void save();
-      }}
-    >
+    <RowForm act="Keep" problem={problem} onSave={save} onLeave={onDone}>
       <ValueField
         autoFocus
         label={`${one.part} is right as`}
@@ -214,12 +193,39 @@ function Correct({
         value={value}
         onValue={setValue}
       />
+    </RowForm>
+  );
+}
+
+/** A small form beside a row. */
+function RowForm({
+  act,
+  problem,
+  children,
+  onSave,
+  onLeave,
+}: {
+  readonly act: string;
+  readonly problem: unknown;
+  readonly children: ReactNode;
+  readonly onSave: () => Promise<void>;
+  readonly onLeave: () => void;
+}) {
+  return (
+    <form
+      className="decide-form"
+      onSubmit={(event) => {
+        event.preventDefault();
+        void onSave();
+      }}
+    >
+      {children}
       <Problem error={problem} />
       <div className="acts">
         <button type="submit" className="act">
-          Keep <b>Enter</b>
+          {act} <b>Enter</b>
         </button>
-        <button type="button" className="act" onClick={onDone}>
+        <button type="button" className="act" onClick={onLeave}>
           Leave it
         </button>
       </div>
