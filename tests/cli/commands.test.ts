@@ -186,7 +186,7 @@ describe("fill", () => {
       for (const column of ["topic", "level", "because"])
         expect(row[column] === "").toBe(empty.some((cell) => cell.key === row["id"] && cell.column === column && cell.reason !== ""));
     expect((await run(["status", "log", "--empty"], folder)).out).toMatch(
-      /n10 +topic, level, because +failed +note has 2,001 characters, at most 2,000 are allowed/,
+      /n10 +topic, level, because +× failed +note has 2,001 characters, at most 2,000 are allowed/,
     );
   });
 

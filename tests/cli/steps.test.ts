@@ -43,7 +43,7 @@ it("a plan of several steps is checked, previewed, filled, told and explained st
       );
   }
   const status = (await run(["status", "rounds"], folder)).out;
-  expect(status).toMatch(/actions +skipped +`gravity` of an earlier step is blank/);
+  expect(status).toMatch(/actions +– skipped +`gravity` of an earlier step is blank/);
   expect(status).toMatch(/Spent in all\n +step +model +requests[\s\S]+triage +standin-small/);
   const one = rows.find((row) => row["mustAct"] === "yes")!["reportId"]!;
   const explained = (await run(["status", "rounds", "--cell", one], folder)).out;
