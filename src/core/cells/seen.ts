@@ -33,12 +33,17 @@ export interface SeenRow {
  *
  * @param rows only these, as they were read before: what the ledger says of them is looked up anew. Default: the table is read, and a
  * person's edits are looked for first.
+ * @param about.absorbs whether edits are looked for before the table is read, which takes as long as reading it. Default true.
  */
-export async function* seenRows(setup: FillSetup, rows?: readonly Row[]): AsyncGenerator<readonly SeenRow[]> {
+export async function* seenRows(
+  setup: FillSetup,
+  rows?: readonly Row[],
+  { absorbs = true }: { readonly absorbs?: boolean } = {},
+): AsyncGenerator<readonly SeenRow[]> {
   const table = rows === undefined ? setup.table : (Object.create(setup.table, { read: { value: onlyOnce(rows) } }) as FillSetup["table"]);
   const work = workOf({ ...setup, table }, { refill: "stale" });
   await patternsReady();
-  if (rows === undefined) await absorbEdits(work, "status");
+  if (rows === undefined && absorbs) await absorbEdits(work, "status");
   for await (const steps of considerAll(work)) {
     const count = steps[0]?.rows.length ?? 0;
     const cells: SeenCell[][] = Array.from({ length: count }, () => []);

@@ -113,10 +113,14 @@ export interface OpeningView {
  * @throws YoroshiError `tableTooLarge` beyond a million rows.
  */
 export async function openView(setup: FillSetup): Promise<TableView> {
+  await absorbEdits(workOf(setup), "status");
   return (await beginView(setup)).whole;
 }
 
-/** Begins to read a plan's table into a view, whose first rows can be looked at meanwhile. */
+/**
+ * Begins to read a plan's table into a view, whose first rows can be looked at meanwhile. What a person changed where results go is not
+ * looked for: that is `absorb`, once the view is whole.
+ */
 export async function beginView(setup: FillSetup): Promise<OpeningView> {
   const source = await setup.table.columns();
   const view = new HeldView(setup, source, filledColumns(setup));
@@ -134,7 +138,7 @@ export async function beginView(setup: FillSetup): Promise<OpeningView> {
 }
 
 async function fillView(view: HeldView, setup: FillSetup): Promise<TableView> {
-  for await (const seen of seenRows(setup)) {
+  for await (const seen of seenRows(setup, undefined, { absorbs: false })) {
     if (view.rows + seen.length > MOST_ROWS) throw new YoroshiError("tableTooLarge", { table: setup.table.name, rows: MOST_ROWS });
     view.add(seen);
   }

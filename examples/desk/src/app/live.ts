@@ -5,9 +5,10 @@ import { queries, server, UNDER_WAY } from "./server.js";
 /** How the page stands with its server. */
 export type Contact = "asking" | "there" | "lost" | "signedOut";
 
-/** What is read of a table's cells: the page in sight at once, figures some moments later. */
+/** What is read of a table's cells: rows that have changed at once, orders and figures some moments later. */
 const ROWS = new Set(["readRows", "explainRow"]);
 const FIGURES = new Set([
+  "readRows",
   "readColumn",
   "readCross",
   "readStanding",
@@ -40,22 +41,49 @@ export const useContact = (): Contact =>
     () => contact,
   );
 
-const waiting = new Map<string, number>();
+const waiting = new Set<string>();
 
 /** Reads again what rests on a plan's cells, at most so often. */
-function readAgain(names: ReadonlySet<string>, plan: string | undefined, afterMs: number): void {
-  const mark = `${afterMs} ${plan ?? ""}`;
+function readAgain(plan: string, afterMs: number, rests: (name: string, input: AskedOf, data: unknown) => boolean): void {
+  const mark = `${afterMs} ${plan}`;
   if (waiting.has(mark)) return;
-  waiting.set(
-    mark,
-    window.setTimeout(() => {
-      waiting.delete(mark);
-      void queries.invalidateQueries({
-        predicate: ({ queryKey: [name, input] }) =>
-          names.has(String(name)) && (plan === undefined || (input as { plan?: string } | undefined)?.plan === plan),
-      });
-    }, afterMs),
-  );
+  waiting.add(mark);
+  window.setTimeout(() => {
+    waiting.delete(mark);
+    void queries.invalidateQueries({
+      predicate: ({ queryKey: [name, input], state }) =>
+        (input as AskedOf | undefined)?.plan === plan && rests(String(name), input as AskedOf, state.data),
+    });
+  }, afterMs);
+}
+
+interface AskedOf {
+  readonly plan?: string;
+  readonly key?: string;
+  readonly [key: string]: unknown;
+}
+
+/** Keys of rows that were recorded and are not read again yet; `null` for so many that all are. */
+const changed = new Map<string, Set<string> | null>();
+
+/** Only what has one of the changed rows is read at once: while a fill goes on, that is seldom what is in sight. */
+function cellsChanged(plan: string, keys: readonly string[] | null): void {
+  const known = changed.get(plan);
+  changed.set(plan, keys === null || known === null ? null : new Set([...(known ?? []), ...keys]));
+  readAgain(plan, ROWS_MS, (name, input, data) => {
+    const now = changed.get(plan);
+    // Taken once for all that is looked at in this turn.
+    queueMicrotask(() => changed.delete(plan));
+    if (!ROWS.has(name)) return false;
+    if (now === null || now === undefined) return true;
+    if (input.key !== undefined) return now.has(input.key);
+    return (data as { page?: readonly { readonly key: string }[] } | undefined)?.page?.some(({ key }) => now.has(key)) ?? true;
+  });
+  // The order of rows, and which of them are found, may rest on cells that are not in sight.
+  readAgain(plan, FIGURES_MS, (name, { sort, filters, search, where, states }) => {
+    if (!FIGURES.has(name)) return false;
+    return name !== "readRows" || [sort, filters, search, where, states].some((one) => one !== undefined);
+  });
 }
 
 function hear(event: LiveEventOf): void {
@@ -66,8 +94,7 @@ function hear(event: LiveEventOf): void {
     );
     if (data.endedAt !== undefined) void queries.invalidateQueries({ predicate: ({ queryKey: [name] }) => !ROWS.has(String(name)) });
   } else if (event.type === "cells") {
-    readAgain(ROWS, event.data.plan, ROWS_MS);
-    readAgain(FIGURES, event.data.plan, FIGURES_MS);
+    cellsChanged(event.data.plan, event.data.keys);
   } else void queries.invalidateQueries();
 }
 

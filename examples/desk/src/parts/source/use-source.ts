@@ -31,7 +31,8 @@ export interface Source {
 }
 
 type What = "template" | "plan";
-const CHECK_MS = 120;
+
+const SOON_MS = 20;
 
 const CALLS = {
   template: {
@@ -68,11 +69,17 @@ export function putAt(form: Json, [key, ...rest]: readonly (string | number)[], 
 export function useSource(what: What, name: string): Source {
   const { data: saved, error } = useQuery({ queryKey: ["source", what, name], queryFn: () => CALLS[what].read(name) });
   const [base, setBase] = useState<Shown | undefined>();
-  const [now, setNow] = useState<Shown | undefined>();
+  const [now, showNow] = useState<Shown | undefined>();
+  /** The newest, also before it is shown: what is saved a moment after the last letter has that letter. */
+  const newest = useRef<Shown | undefined>(undefined);
+  const setNow = useCallback((next: Shown | undefined): void => {
+    newest.current = next;
+    showNow(next);
+  }, []);
   const [isChecking, setChecking] = useState(false);
   const [problem, setProblem] = useState<unknown>();
-  const timer = useRef(0);
-  const turn = useRef(0);
+  const waiting = useRef<{ readonly text: string; readonly form: Form | undefined } | undefined>(undefined);
+  const isUnderWay = useRef(false);
   const isDirty = base !== undefined && now !== undefined && now.text !== base.text;
   useEffect(() => {
     if (!saved) return;
@@ -81,31 +88,39 @@ export function useSource(what: What, name: string): Source {
       setBase(saved);
       setNow(saved);
     }
-  }, [saved, base, isDirty]);
+  }, [saved, base, isDirty, setNow]);
 
+  // One check at a time: what comes meanwhile waits, and of it only the newest is checked.
   const check = useCallback(
     (text: string, form: Form | undefined) => {
-      window.clearTimeout(timer.current);
-      const own = ++turn.current;
-      timer.current = window.setTimeout(() => {
+      waiting.current = { text, form };
+      if (isUnderWay.current) return;
+      const next = async (): Promise<void> => {
+        isUnderWay.current = true;
         setChecking(true);
-        CALLS[what]
-          .check(name, text, form)
-          .then((shown) => {
-            if (own !== turn.current) return;
-            setNow(shown);
+        while (waiting.current) {
+          const asked = waiting.current;
+          waiting.current = undefined;
+          try {
+            const shown = await CALLS[what].check(name, asked.text, asked.form);
+            // What was written since is newer than what comes back.
+            if (!waiting.current) setNow(shown);
             setProblem(undefined);
-          })
-          .catch((fault: unknown) => own === turn.current && setProblem(fault))
-          .finally(() => own === turn.current && setChecking(false));
-      }, CHECK_MS);
+          } catch (fault) {
+            setProblem(fault);
+          }
+        }
+        isUnderWay.current = false;
+        setChecking(false);
+      };
+      void next();
     },
-    [what, name],
+    [what, name, setNow],
   );
   const text = now?.text ?? "";
   const form = (now?.form ?? null) as Form | null;
   const setForm = (next: Form): void => {
-    setNow((before) => before && { ...before, form: next as Shown["form"] });
+    if (newest.current) setNow({ ...newest.current, form: next as Shown["form"] });
     // Of the text as it stood: the server writes into it what the form says now.
     check(text, next);
   };
@@ -122,16 +137,17 @@ export function useSource(what: What, name: string): Source {
     problem: problem ?? error,
     theirs,
     setText: (next) => {
-      setNow((before) => before && { ...before, text: next });
+      if (newest.current) setNow({ ...newest.current, text: next });
       check(next, undefined);
     },
     setAt: (path, value) => form && setForm(putAt(form, path, value) as Form),
     setForm,
     save: async (withMistakes = false) => {
-      if (!base || !now) return false;
+      while (isUnderWay.current) await new Promise((resolve) => setTimeout(resolve, SOON_MS));
+      if (!base || !newest.current) return false;
       const before = base;
       try {
-        const shown = await CALLS[what].save(name, now.text, base.mark, withMistakes);
+        const shown = await CALLS[what].save(name, newest.current.text, base.mark, withMistakes);
         setBase(shown);
         setNow(shown);
         setProblem(undefined);
