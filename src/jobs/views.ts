@@ -1,3 +1,4 @@
+import { setImmediate as nextTurn } from "node:timers/promises";
 import { beginView, canonicalJson, plainJson, sha256Hex, type FillSetup, type OpeningView, type TableView } from "../core/index.js";
 import type { Project } from "../project/index.js";
 
@@ -14,7 +15,8 @@ interface Held {
   readonly opening: Promise<OpeningView>;
   /** The view, once it is whole. */
   readonly opened: Promise<TableView>;
-  isWhole: boolean;
+  /** It is whole, and what somebody changed in the result is in it. */
+  isSettled: boolean;
   readonly readAt: number;
   /** What other processes had recorded. */
   ledgerMark: string;
@@ -24,6 +26,23 @@ interface Held {
   readonly changed: Set<string>;
   /** Brought up to date by one caller at a time. */
   renewing: Promise<void>;
+}
+
+/** So often others have their turn between two pieces of a table that is read: a page that is opened meanwhile takes some tens of turns. */
+const TURNS = 12;
+
+/** The same table, read so that whoever waits for the server meanwhile is answered. */
+function givingWay(table: FillSetup["table"]): FillSetup["table"] {
+  return Object.create(table, {
+    read: {
+      value: async function* read(...about: Parameters<typeof table.read>) {
+        for await (const chunk of table.read(...about)) {
+          yield chunk;
+          for (let turn = 0; turn < TURNS; turn++) await nextTurn();
+        }
+      },
+    },
+  }) as FillSetup["table"];
 }
 
 interface ViewWish {
@@ -57,7 +76,7 @@ class Views {
   async of(plan: string, { fresh = false, isEarly = false }: ViewWish = {}): Promise<Viewed> {
     const { setup } = await this.project.fillSetup(plan, { asks: false });
     const held = await this.#current(setup, fresh);
-    if (isEarly && !held.isWhole) {
+    if (isEarly && !held.isSettled) {
       const { view, share } = await held.opening;
       return { view, setup, readAt: held.readAt, share };
     }
@@ -77,7 +96,7 @@ class Views {
     const known = this.#held.get(name);
     this.#held.delete(name);
     const opening = (): Pick<Held, "opening" | "opened"> => {
-      const begun = beginView(setup);
+      const begun = beginView({ ...setup, table: givingWay(setup.table) });
       const opened = begun.then(({ whole }) => whole);
       // Told to whoever waits for it.
       opened.catch(() => undefined);
@@ -90,7 +109,7 @@ class Views {
           mark,
           steps: Object.keys(setup.plan.steps),
           ...opening(),
-          isWhole: false,
+          isSettled: false,
           readAt: now,
           lookedAt: now,
           ledgerMark: await setup.ledger.mark(),
@@ -100,9 +119,15 @@ class Views {
           renewing: Promise.resolve(),
         };
     this.#held.set(name, held);
-    if (!stands) void held.opened.then(() => (held.isWhole = true)).catch(() => this.#held.get(name) === held && this.#held.delete(name));
+    if (!stands) void this.#settle(held, setup).catch(() => this.#held.get(name) === held && this.#held.delete(name));
     while (this.#held.size > MOST_VIEWS) this.#held.delete(this.#held.keys().next().value!);
     return held;
+  }
+
+  async #settle(held: Held, setup: FillSetup): Promise<void> {
+    const view = await held.opened;
+    await (held.renewing = held.renewing.then(() => this.#renew(held, view, setup)));
+    held.isSettled = true;
   }
 
   async #renew(held: Held, view: TableView, setup: FillSetup): Promise<void> {

@@ -15,6 +15,8 @@ interface ShellProps {
   readonly plan?: string | undefined;
   readonly template?: string | undefined;
   readonly station?: Station | undefined;
+  /** The plan's table is still being read: its figures are asked for later, so that its rows are not kept waiting behind them. */
+  readonly isReading?: boolean;
   /** What can be done with the page as a whole. */
   readonly acts?: ReactNode;
   /** It is as long as what it shows, and scrolls as a page; otherwise it fills the window. */
@@ -24,7 +26,7 @@ interface ShellProps {
 }
 
 /** What every page has: its name, the way, what was done last, what runs. */
-export function Shell({ title, about, plan, template, station, acts, flows = false, foot, children }: ShellProps) {
+export function Shell({ title, about, plan, template, station, isReading = false, acts, flows = false, foot, children }: ShellProps) {
   useEffect(() => {
     document.title = `${title}${station ? ` · ${station}` : ""} · Yoroshi`;
   }, [title, station]);
@@ -54,7 +56,7 @@ export function Shell({ title, about, plan, template, station, acts, flows = fal
           <div className="right">{acts}</div>
         </div>
       </header>
-      <Way plan={plan} template={template} station={station} />
+      <Way plan={plan} template={template} station={station} isReading={isReading} />
       <main id="main" tabIndex={-1}>
         {children}
       </main>

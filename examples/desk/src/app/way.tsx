@@ -22,12 +22,14 @@ export function Way({
   plan,
   template,
   station,
+  isReading,
 }: {
   readonly plan?: string | undefined;
   readonly template?: string | undefined;
   readonly station?: Station | undefined;
+  readonly isReading: boolean;
 }) {
-  const { data } = useReading("readWay", { plan: plan ?? "" }, { enabled: plan !== undefined, keep: true });
+  const { data } = useReading("readWay", { plan: plan ?? "" }, { enabled: plan !== undefined && !isReading, keep: true });
   const navigate = useNavigate();
   const stops = plan === undefined ? stopsOfTemplate(template) : stopsOf(plan, template ?? data?.templates[0]?.template, data);
   useKeys(

@@ -26,6 +26,7 @@ interface Props {
 export function GridHead({ plan, first, layout, margin, search, hand, row, chosen, onPanel, onTick, onChange }: Props) {
   const { laid } = layout;
   const keys = first.page.map(({ key }) => key);
+  const isWhole = first.reading === undefined;
   const all = keys.length > 0 && keys.every((key) => chosen.has(key));
   const sortBy = (name: string): void => {
     const now = search.sort?.find(({ column }) => column === name);
@@ -49,6 +50,7 @@ export function GridHead({ plan, first, layout, margin, search, hand, row, chose
             id={`h-${index}`}
             plan={plan}
             laid={one}
+            isWhole={isWhole}
             group={groupAt(laid, index)}
             isHere={hand.place === -1 && hand.col === index}
             value={row?.states[one.column.name]?.held ?? row?.values[one.at]}
@@ -65,7 +67,7 @@ export function GridHead({ plan, first, layout, margin, search, hand, row, chose
           />
         ))}
         <div role="columnheader" className="key-head" style={{ width: margin }}>
-          <MarginKey plan={plan} search={search} onChange={onChange} />
+          <MarginKey plan={plan} search={search} isWhole={isWhole} onChange={onChange} />
         </div>
       </div>
     </div>
@@ -97,6 +99,8 @@ interface HeadProps {
   readonly id: string;
   readonly plan: string;
   readonly laid: Laid;
+  /** The table is read whole, so that its figures can be asked for. */
+  readonly isWhole: boolean;
   readonly group: { readonly words: string; readonly width: number } | undefined;
   readonly isHere: boolean;
   readonly value: string | undefined;
@@ -107,12 +111,12 @@ interface HeadProps {
   readonly onFilter: (value: string | undefined) => void;
 }
 
-function ColumnHead({ id, plan, laid, group, isHere, value, sort, search, onPanel, onSort, onFilter }: HeadProps) {
+function ColumnHead({ id, plan, laid, isWhole, group, isHere, value, sort, search, onPanel, onSort, onFilter }: HeadProps) {
   const { column, width, left } = laid;
   const { data } = useReading(
     "readColumn",
     { plan, column: column.name, ...queryOf(search) },
-    { enabled: column.filled !== undefined, keep: true },
+    { enabled: column.filled !== undefined && isWhole, keep: true },
   );
   const bin = data?.bins.find((one) => one.value === value);
   const filter = search.filters?.find((one) => one.column === column.name)?.is;

@@ -7,13 +7,14 @@ const SHOWN: readonly CellState[] = ["filled", "stale", "edited", "held", "faile
 interface Props {
   readonly plan: string;
   readonly search: TableSearch;
+  readonly isWhole?: boolean;
   readonly onChange: (next: { states?: readonly CellState[] | undefined; row?: undefined }) => void;
 }
 
 /** Every sign, its word, and in how many rows it stands; a click shows only those rows. */
-export function MarginKey({ plan, search, onChange }: Props) {
+export function MarginKey({ plan, search, isWhole = true, onChange }: Props) {
   const { states: _, ...rest } = queryOf(search);
-  const { data } = useReading("readStanding", { plan, ...rest }, { keep: true });
+  const { data } = useReading("readStanding", { plan, ...rest }, { enabled: isWhole, keep: true });
   const now = search.states ?? [];
   return (
     <div className="key" role="group" aria-label="Marks: only rows with a cell that stands so">

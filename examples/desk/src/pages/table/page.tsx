@@ -51,6 +51,7 @@ export function TablePage() {
       about={shown?.title ?? about}
       plan={plan}
       station="fill"
+      isReading={!first || first.reading !== undefined}
       acts={
         <>
           <FindField value={search.q ?? ""} onFind={(q) => change({ q, row: undefined })} />
