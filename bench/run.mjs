@@ -27,6 +27,20 @@ const BENCHES = {
   async schedule500() {
     await schedule("schedule500", 25_000, 500, ">= 0.95");
   },
+  /** How soon a row that is inserted into PostgreSQL is asked about; the share of a processor that 1,000,000 unchanged rows cost. */
+  async watch() {
+    const { byNotices, byColumn } = await json(["bench/watch.mjs", "1000000", "20"]);
+    report("watch insert", byNotices.medianMs, "<= 500", byNotices);
+    report("watch idle notices", byNotices.cpuShare, "<= 0.01", {});
+    report("watch idle column", byColumn.cpuShare, "<= 0.01", byColumn);
+  },
+  /** A report on 1,000,000 rows, and a question over them, whose reading is known. */
+  async counted() {
+    const made = await json(["bench/counted.mjs", "1000000"]);
+    report("report seconds", made.report.seconds, "<= 20", made.report);
+    report("report memory", made.report.peakMb, "<= 300", {});
+    report("ask seconds", made.ask.seconds, "<= 10", made.ask);
+  },
   /** Peak memory of a workbook of 100,000 rows by 10 columns filled with 2 columns, 0 ms server. */
   async workbook() {
     const server = await lean(0);

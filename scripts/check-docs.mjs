@@ -41,7 +41,8 @@ for (const [file, codes] of [
 }
 
 // Events of jobs.
-const events = readdirSync("src/jobs").flatMap((file) =>
+const jobFiles = readdirSync("src/jobs", { recursive: true }).filter((file) => file.endsWith(".ts"));
+const events = jobFiles.flatMap((file) =>
   [...read(path.join("src/jobs", file)).matchAll(/type: z\.literal\("(\w+)"\)/g)].map(([, type]) => type),
 );
 for (const type of new Set(events))

@@ -16,7 +16,11 @@ const CORE_ROOMS = [
   "fill",
   "deciding",
   "derive",
+  "afterwards",
+  "watch",
   "view",
+  "inquiry",
+  "report",
   "standin",
 ];
 

@@ -87,5 +87,9 @@ export const EXAMPLES: Readonly<Partial<Record<RouteName, Example>>> = {
   readReview: { path: reviewed, body: { limit: 2 } },
   readCheck: { path: reviewed },
   showReview: { path: reviewed },
+  askTable: { body: { of: "triage", question: "How many reports of MV Tern are about mooring?" } },
+  reportPlan: { path: triage, body: { across: "vessel" } },
+  readWatched: {},
+  readChanges: { path: triage, query: { limit: "20" } },
   listRuns: { query: { kind: "fill", limit: "5" } },
 };

@@ -104,6 +104,7 @@ export const ROUTES = {
   addStep: { method: "POST", path: "/plans/{plan}/steps", right: "work", tag: "plans" },
   pointPlan: { method: "POST", path: "/plans/{plan}/table", right: "work", tag: "plans" },
 
+  askTable: { method: "POST", path: "/inquiries", right: "work", tag: "tables" },
   readRows: { method: "POST", path: "/plans/{plan}/rows/query", right: "read", tag: "tables" },
   addRows: { method: "POST", path: "/plans/{plan}/rows", right: "work", tag: "tables" },
   readColumn: { method: "POST", path: "/plans/{plan}/columns/{column}/figures", right: "read", tag: "tables" },
@@ -116,6 +117,10 @@ export const ROUTES = {
   askCellAgain: { method: "POST", path: "/plans/{plan}/rows/{key}/cells/{column}/again", right: "work", tag: "cells" },
 
   surveyPlan: { method: "GET", path: "/plans/{plan}/status", right: "read", tag: "fills" },
+  reportPlan: { method: "POST", path: "/plans/{plan}/reports", right: "read", without: ["page", "keep"], tag: "fills" },
+  readWatched: { method: "GET", path: "/watched", right: "read", tag: "fills" },
+  tellChanges: { method: "GET", path: "/plans/{plan}/triggers", right: "read", tag: "fills" },
+  readChanges: { method: "GET", path: "/plans/{plan}/changes", right: "read", tag: "fills" },
   previewFill: { method: "POST", path: "/plans/{plan}/preview", right: "read", tag: "fills" },
   fillPlan: { method: "POST", path: "/plans/{plan}/fills", right: "work", goesOn: true, tag: "fills" },
   undoFill: { method: "POST", path: "/plans/{plan}/fills/{run}/undo", right: "work", tag: "fills" },

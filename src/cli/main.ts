@@ -179,6 +179,7 @@ program
   )
   .option("--spend <amount>", "most to spend, instead of the plan's limit", amount)
   .option("--derived", "also the plans whose rows are made of this one's")
+  .option("--from-start", "the plan's rules act on rows, too, that were filled before the rules were there")
   .option("--ignore-gate", "fill although no trial shows what the plan's gate wants")
   .option("--undo <run>", "put back what stood before a run: its id, or last; asks nothing")
   .option("--in-place", "write into the table's own file, after a backup")
@@ -193,6 +194,7 @@ program
   .option("--empty", "list every row with a cell without an up-to-date value")
   .option("--cell <key>", "explain one row's cells: prompt, reply, cost, version, edits")
   .option("--column <name>", "with --cell: only the step that fills this column")
+  .option("--changes [run]", "what a fill altered: row, column, before, after, why; the newest that changed something when no run is named")
   .option("--let-stand", "accept cells that are out of date as they are, until what they rest on changes once more")
   .option("--where <condition>", "with --let-stand: only the rows for which this CEL over `row` holds")
   .option("--as <person>", "with --let-stand: who says so; the system's user when not given")
@@ -319,6 +321,37 @@ program
   .option("--no-browser", "only print the link")
   .addOption(json())
   .action(async (options) => finish((await import("./commands/serve.js")).open({ ...options, ...program.opts() })));
+program
+  .command("ask")
+  .description("ask a question about a table in plain words: a model turns it into figures and conditions, code computes them")
+  .argument("<of>", "a plan, or a table: a file's path, or main:deck_log")
+  .argument("<question>", "the question, in quotation marks")
+  .option("--list", "the rows, and the filter that finds them")
+  .option("--rows <number>", "how many rows are shown; 20 when not given", whole)
+  .option("--fresh", "ask the model even where its reading is known")
+  .addOption(json())
+  .action(async (of, question, options) =>
+    finish((await import("./commands/ask.js")).ask(of, question, { ...options, ...program.opts() })),
+  );
+program
+  .command("report")
+  .description(
+    "how things stand in a plan's table, as one HTML file: distributions, states, accuracy, cost, what has changed since the last report",
+  )
+  .argument("<plan>", "a plan, by name or path")
+  .option("--to <file>", "the file; reports/<plan>.html in the project when not given")
+  .option("--over <column>", "a column of days, by which figures are told over time")
+  .option("--across <column>", "a column by which figures are told apart")
+  .option("--open", "open the file")
+  .addOption(json())
+  .action(async (plan, options) => finish((await import("./commands/report.js")).report(plan, { ...options, ...program.opts() })));
+program
+  .command("watch")
+  .description("keep plans filled as their tables change, or at the times that they name, until interrupted")
+  .argument("[plans...]", "plans, by name or path; all that say `watch:` when none is named")
+  .option("--triggers", "print the statements by which a plan's tables in PostgreSQL tell of their changes, for their owner to run")
+  .addOption(json())
+  .action(async (plans, options) => finish((await import("./commands/watch.js")).watch(plans, { ...options, ...program.opts() })));
 const serve = program
   .command("serve")
   .description("serve the project over HTTP: pages, an API, chat assistants; on this machine alone unless told otherwise")

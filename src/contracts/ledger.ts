@@ -2,12 +2,14 @@ import {
   dayOf,
   monthStart,
   remark,
+  type AfterRecord,
   type AnswerRecord,
   type CellRecord,
   type Charge,
   type CheckRecord,
   type DecisionRecord,
   type Ledger,
+  type NoticeRecord,
 } from "../core/index.js";
 import { expectSame, expectThat, type ContractCase } from "./check.js";
 
@@ -158,6 +160,15 @@ const CASES: Readonly<Record<string, (ledger: Ledger) => Promise<void>>> = {
     expectSame("from the second day on", (await ledger.charges.byDay(day + 1)).length, 1);
     expectSame("since a month's start", await ledger.charges.since(monthStart(Date.UTC(2026, 2, 31))), 31);
     expectSame("since the month before", await ledger.charges.since(monthStart(Date.UTC(2026, 1, 1))), 31 + 19);
+    await ledger.runs.start({ id: "run2", kind: "fill", subject: "p", startedAt: 50 });
+    await ledger.record({ charges: [charge({ run: "run2", day: day + 40, spent: 3 })] });
+    const spent = async (about: Parameters<Ledger["charges"]["of"]>[1]): Promise<number> =>
+      (await ledger.charges.of("p", about)).reduce((sum, line) => sum + line.spent, 0);
+    expectSame(
+      "since a moment, or by some runs",
+      [await spent({ since: 50 }), await spent({ since: 51 }), await spent({ runs: ["run1"] })],
+      [3, 0, 20],
+    );
   },
 
   async "gives every answer and cell out, and forgets old answers that no cell rests on"(ledger) {
@@ -222,7 +233,7 @@ const CASES: Readonly<Record<string, (ledger: Ledger) => Promise<void>>> = {
     await ledger.runs.start({ id: "run3", kind: "trial", subject: "p", startedAt: 3 });
     await ledger.runs.end({ id: "run2", endedAt: 9, end: "done", tally: { rows: 3 } });
     expectSame("runs", await ledger.runs.find("fill", "p", 5), [
-      { id: "run2", kind: "fill", subject: "p", startedAt: 2, endedAt: 9, end: "done", tally: { rows: 3 } },
+      { id: "run2", kind: "fill", subject: "p", startedAt: 2, endedAt: 9, end: "done", cells: 0, tally: { rows: 3 } },
       { id: "run1", kind: "fill", subject: "p", startedAt: 1 },
     ]);
     expectThat("a limit of runs is kept", (await ledger.runs.find("fill", "p", 1)).length === 1);
@@ -312,6 +323,83 @@ const CASES: Readonly<Record<string, (ledger: Ledger) => Promise<void>>> = {
       ],
     );
     expectSame("of another plan there is none", await allOf(ledger.cells.changedBy("run2", "other")), []);
+    await ledger.runs.end({ id: "run2", endedAt: 3, end: "done", tally: {} });
+    await ledger.runs.start({ id: "idle", kind: "fill", subject: "p", startedAt: 4 });
+    await ledger.runs.end({ id: "idle", endedAt: 5, end: "done", tally: {} });
+    await ledger.runs.start({ id: "run3", kind: "fill", subject: "p", startedAt: 6 });
+    await ledger.record({ cells: [cell("n", { run: "run3", values: { tone: "glad" } })] });
+    const left = (await allOf(ledger.cells.changedBy("run2", "p"))).map(({ now, after }) => [
+      now.key,
+      now.run,
+      after.run,
+      after.values["tone"] ?? null,
+    ]);
+    expectSame(
+      "what it left is told, whatever came after it",
+      left.sort((one, other) => (String(one[0]) < String(other[0]) ? -1 : 1)),
+      [
+        ["a", "run2", "run2", "glad"],
+        ["c", "review", "run2", "upset"],
+        ["n", "run3", "run2", "calm"],
+      ],
+    );
+    const runs = await ledger.runs.find("fill", "p", 3);
+    expectSame("runs tell how many rows' cells they recorded", [runs[1]?.cells ?? null, (runs[2]?.cells ?? 0) > 0], [0, true]);
+  },
+
+  async "keeps what rules made of rows, and their messages until they are taken"(ledger) {
+    const state = (key: string, level: number): AfterRecord => ({
+      plan: "p",
+      key,
+      rules: { urgent: { seen: { level, tone: "é" }, holds: level > 3, ...(level > 3 ? { gives: { id: key } } : {}) } },
+      at: 5,
+    });
+    const notice = (id: string, more: Partial<NoticeRecord> = {}): NoticeRecord => ({
+      id,
+      plan: "p",
+      rule: "tell",
+      key: "a",
+      at: 5,
+      columns: { level: 4 },
+      state: "waiting",
+      attempts: 0,
+      ...more,
+    });
+    expectSame("of a plan that nobody knows there is nothing", (await ledger.afterwards.find("p", ["a"])).size, 0);
+    await ledger.record({
+      afterwards: [state("b", 4), state("a", 2), state("", 5)],
+      notices: [notice("n1"), notice("n2")],
+      cells: [cell("a")],
+    });
+    const before = await ledger.afterwards.mark("p");
+    expectSame("a state comes back as it was", (await ledger.afterwards.find("p", ["a", "x"])).get("a"), state("a", 2));
+    const keys = async (): Promise<string[]> => (await allOf(ledger.afterwards.all("p"))).map(({ key }) => key);
+    expectSame("all of them, by key, the empty one included", await keys(), ["", "a", "b"]);
+    await ledger.record({ afterwards: [state("a", 5)] });
+    expectSame("a newer state takes its place", (await ledger.afterwards.find("p", ["a"])).get("a")?.rules["urgent"]?.holds, true);
+    expectThat("the mark tells of it", (await ledger.afterwards.mark("p")) !== before);
+    await ledger.record({ notices: [notice("n1", { state: "sent", attempts: 2 })] });
+    expectSame(
+      "what was taken waits no more",
+      (await ledger.afterwards.waiting("p", 10)).map(({ id }) => id),
+      ["n2"],
+    );
+    expectSame("both are counted", await ledger.afterwards.count("p"), { waiting: 1, sent: 1 });
+    expectSame(
+      "the newest come first",
+      (await ledger.afterwards.notices("p", 10)).map(({ id, attempts }) => [id, attempts]),
+      [
+        ["n2", 0],
+        ["n1", 2],
+      ],
+    );
+    await ledger.cells.rename("p", "old");
+    expectSame("under another name they are the same", [(await ledger.afterwards.find("old", ["a"])).size, await keys()], [1, []]);
+    expectSame(
+      "messages, too",
+      (await ledger.afterwards.waiting("old", 10)).map(({ id, plan }) => [id, plan]),
+      [["n2", "old"]],
+    );
   },
 
   async "gives a plan's cells another name, with their decisions, and back"(ledger) {

@@ -67,6 +67,20 @@ const CASES: Readonly<Record<string, (table: Table) => Promise<void>>> = {
     expectSame("the mark after the same writing", await table.write(COLUMNS, cellsOf(given)), mark);
   },
 
+  async "gives and writes the rows of some keys alone, where it can find them"(table) {
+    const some = await table.rowsOnly?.(["k3", "k1", "nobody"]);
+    if (!some) return;
+    await table.createColumns?.(COLUMNS);
+    expectSame("it says which", [...(some.onlyKeys ?? [])].sort(), ["k1", "k3", "nobody"]);
+    expectSame("its rows", (await readAll(some)).map(({ key }) => key).sort(), ["k1", "k3"]);
+    await some.write(COLUMNS, cellsOf({ k1: { note: "one", level: 1 }, k3: { note: "three" }, k5: { note: "not asked for" } }));
+    expectSame("what stands there", Object.keys(await standingOf(some)).sort(), ["k1", "k3"]);
+    const now = await standingOf(table);
+    expectSame("what was written", [now["k1"]?.["note"], now["k1"]?.["level"], now["k3"]?.["note"]], ["one", "1", "three"]);
+    expectSame("other rows", [now["k5"]?.["note"] ?? "", now["k5"]?.["old"]], ["", "stays"]);
+    expectSame("all rows are still there", (await readAll(table)).length, CONTRACT_ROWS.length);
+  },
+
   async "leaves its source alone when writing fails"(table) {
     await table.createColumns?.(COLUMNS);
     const before = await readAll(table);

@@ -1,4 +1,5 @@
 /** The core: all that runs in Node and in a browser. */
+export * from "./afterwards/index.js";
 export * from "./answer/index.js";
 export * from "./asking/index.js";
 export * from "./cells/index.js";
@@ -16,3 +17,6 @@ export * from "./table/index.js";
 export * from "./template/index.js";
 export * from "./trial/index.js";
 export * from "./view/index.js";
+export * from "./watch/index.js";
+export * from "./inquiry/index.js";
+export * from "./report/index.js";

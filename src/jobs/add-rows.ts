@@ -1,6 +1,7 @@
 import * as z from "zod";
 import { joinKey, keyColumnsOf, nearest, YoroshiError, type CellOut, type Growth, type StandingRow, type Table } from "../core/index.js";
 import { defineJob } from "./job.js";
+import { wishRound } from "./watch/wish-round.js";
 import { whileHolding } from "./while-holding.js";
 
 const MOST_ROWS = 1_000;
@@ -31,6 +32,12 @@ export const addRows = defineJob({
     return whileHolding(project, `write:${table.target}`, table.target, async () => {
       const keyed = await withKeys(source, keyColumnsOf(plan.table.key), given);
       await append(table, known, keyed);
+      if (plan.watch)
+        await wishRound(
+          project,
+          plan.name,
+          keyed.map(({ key }) => key),
+        );
       return { plan: plan.name, table: source.name, keys: keyed.map(({ key }) => key) };
     });
   },

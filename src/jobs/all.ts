@@ -1,4 +1,5 @@
 /** Every job, by its name. */
+export { askTable } from "./ask-table.js";
 export { checkFiles } from "./check-files.js";
 export { findKeys, lookAtTable } from "./look-at-table.js";
 export { beginPlan, findNewKeys, findTables, lookAtNew } from "./begin.js";
@@ -11,6 +12,7 @@ export { answerRows, templateSchema } from "./answer-rows.js";
 export { askCellAgain, changeCell, restoreCell } from "./change-cell.js";
 export { listOffers, lookUpRow } from "./offers.js";
 export { listRuns, readSpend } from "./list-runs.js";
+export { readChanges } from "./read-changes.js";
 export { findRow, readColumn, readCross, readRows, readStanding } from "./read-table.js";
 export { readTrial } from "./read-trial.js";
 export { readWay } from "./read-way.js";
@@ -44,3 +46,7 @@ export { approveVersion, compareVersion, listVersions, restoreTemplate } from ".
 export { trialTemplate } from "./trial-template.js";
 export { showPrompt, tryRow } from "./try-row.js";
 export { writeTypes } from "./write-types.js";
+export { tellChanges } from "./watch/tell-changes.js";
+export { watchPlans } from "./watch/watch-plans.js";
+export { readWatched } from "./watch/read-watched.js";
+export { reportPlan } from "./report-plan.js";

@@ -13,9 +13,11 @@ import {
   YoroshiError,
   type RowVerdict,
 } from "../core/index.js";
+import { beginRules, followedShape, followPlan } from "./follow-rules.js";
 import { defineJob } from "./job.js";
 import { checkTold } from "./review-rows.js";
 import { count } from "./schemas.js";
+import { wishRound } from "./watch/wish-round.js";
 
 const by = z.string().min(1);
 const verdict = z.discriminatedUnion("how", [
@@ -127,11 +129,30 @@ export const writeReview = defineJob({
   name: "writeReview",
   summary: "Writes what was decided, and what a random check released, into the table; asks nothing.",
   input: z.strictObject({ plan: z.string(), inPlace: z.boolean().optional() }),
-  report: z.object({ plan: z.string(), target: z.string(), written: z.boolean(), newEdits: count, released: count }),
-  async run(project, { plan, inPlace = false }) {
+  report: z.object({
+    plan: z.string(),
+    target: z.string(),
+    written: z.boolean(),
+    newEdits: count,
+    released: count,
+    /** What the plan's rules did; the steps that they ask for wait for the next fill. */
+    afterwards: followedShape.optional(),
+  }),
+  async run(project, { plan, inPlace = false }, { signal }) {
     const { setup } = await project.fillSetup(plan, { asks: false, inPlace });
+    await beginRules(setup);
     const { written, edits, released } = await writeDecided(setup);
-    return { plan: setup.plan.name, target: setup.table.target, written, newEdits: edits, released };
+    const afterwards = await followPlan(project, setup, { run: "review", signal });
+    // Steps that waited for the decision can go on.
+    if (setup.plan.watch && (edits > 0 || written)) await wishRound(project, setup.plan.name, "any");
+    return {
+      plan: setup.plan.name,
+      target: setup.table.target,
+      written,
+      newEdits: edits,
+      released,
+      ...(afterwards ? { afterwards } : {}),
+    };
   },
 });
 

@@ -1,7 +1,9 @@
 import * as z from "zod";
 import {
+  columnsOf,
   ERRORS,
   fill,
+  partOf,
   preflight,
   readGate,
   targetColumns,
@@ -12,6 +14,7 @@ import {
 } from "../core/index.js";
 import { tokenizer } from "../files/index.js";
 import type { Project } from "../project/index.js";
+import { beginRules, followedShape, followPlan } from "./follow-rules.js";
 import { choiceShape, modelIds, optionsFor, type Choice } from "./choose-rows.js";
 import { defineJob, type JobContext } from "./job.js";
 import { knownError, modelError } from "./known-error.js";
@@ -28,6 +31,12 @@ const input = z.strictObject({
   probe: z.boolean().optional(),
   /** Fill the plans whose rows are made of this one's, too. */
   derived: z.boolean().optional(),
+  /** Rules act on rows, too, that were filled before the rules were there. */
+  fromStart: z.boolean().optional(),
+  /** Rows in `only` that are not there any more are no mistake. */
+  orGone: z.boolean().optional(),
+  /** A run that finds nothing to do leaves no trace in the list of runs. */
+  quiet: z.boolean().optional(),
 });
 
 const filled = z.object({
@@ -50,12 +59,16 @@ const filled = z.object({
   notes: z.array(toldNote),
   inVain: count,
   refused: z.array(z.object({ rows: count, keys: z.array(z.string()), columns: z.array(z.string()), problem: z.string() })),
+  /** Whether anything that the ledger knows of a cell has changed. */
+  changed: z.boolean(),
   written: z.boolean(),
   tookMs: z.number(),
   /** How the model failed that ended the run, and the error that this is to the user. */
   problem: z.string().optional(),
   error: z.object({ code: z.string(), message: z.string() }).optional(),
   capped: z.object({ why: z.enum(["run", "month", "request"]), needs: money, cap: money }).optional(),
+  /** What the plan's rules did. */
+  afterwards: followedShape.optional(),
 });
 
 const report = z.object({
@@ -117,30 +130,100 @@ export const fillPlan = defineJob<typeof input, typeof report, FillPlanEvent>({
 });
 
 /** 1 for what this run could have mended, not for rows that fail however often they are read; 3 and the like for an error. */
-export function exitOf({ end, inVain, refused, error }: FilledPlan): number {
+export function exitOf({ end, inVain, refused, error, afterwards }: FilledPlan): number {
   if (error) return ERRORS[error.code as keyof typeof ERRORS]?.exit ?? 3;
   if (end === "interrupted") return 130;
-  return inVain > 0 || refused.length > 0 || end === "spendCap" ? 1 : 0;
+  const isLeft =
+    afterwards !== undefined &&
+    (afterwards.messages.waiting > 0 ||
+      afterwards.back.conflicts.length > 0 ||
+      afterwards.tables.some(({ problem }) => problem !== undefined));
+  return inVain > 0 || refused.length > 0 || end === "spendCap" || isLeft ? 1 : 0;
 }
 
 type OneChoice = Choice & {
   readonly inPlace?: boolean | undefined;
   readonly ignoreGate?: boolean | undefined;
   readonly probe?: boolean | undefined;
+  readonly fromStart?: boolean | undefined;
+  readonly orGone?: boolean | undefined;
+  readonly quiet?: boolean | undefined;
 };
 
 async function fillOne(project: Project, choice: OneChoice, context: JobContext<FillPlanEvent>): Promise<FilledPlan> {
   context.on?.({ type: "begin", plan: choice.plan });
-  const { setup, isStandin } = await project.fillSetup(choice.plan, { inPlace: choice.inPlace === true, asks: true });
-  const options = await optionsFor(project, setup, choice);
+  const { setup: whole, isStandin } = await project.fillSetup(choice.plan, { inPlace: choice.inPlace === true, asks: true });
+  const options = { ...(await optionsFor(project, whole, choice)), orGone: choice.orGone, quiet: choice.quiet };
+  const setup = await partOf(whole, options.only);
   if (choice.createColumns) await tellColumns(setup, context);
   await passGate(setup, choice.ignoreGate === true, context);
   const problems = await preflight(setup, { ...options, tokenizer, probe: choice.probe !== false && !isStandin, signal: context.signal });
   if (problems.length > 1) throw new YoroshiError("notReady", { plan: setup.plan.name, problems: problems.map(({ message }) => message) });
   for (const { error, host } of problems) throw error instanceof YoroshiError ? error : modelError(error, host);
-  const filledPlan = await runFill(project, setup, isStandin, options, context);
+  await beginRules(setup);
+  const filledPlan = await followed(
+    project,
+    setup,
+    choice,
+    context,
+    await runFill(project, setup, isStandin, options, context),
+    (columns) =>
+      runFill(
+        project,
+        setup,
+        isStandin,
+        { spendCap: options.spendCap, stop: options.stop, columns, createColumns: options.createColumns },
+        context,
+      ),
+  );
   context.on?.({ type: "end", filled: filledPlan });
   return filledPlan;
+}
+
+/** What the plan's rules make of the rows as they now stand, with the steps that they have done. */
+async function followed(
+  project: Project,
+  setup: FillSetup,
+  { fromStart }: OneChoice,
+  { signal, stop }: JobContext<FillPlanEvent>,
+  first: FilledPlan,
+  doSteps: (columns: readonly string[]) => Promise<FilledPlan>,
+): Promise<FilledPlan> {
+  if (!setup.plan.afterwards || first.end === "interrupted" || signal?.aborted || stop?.aborted) return first;
+  let now = first;
+  const afterwards = await followPlan(project, setup, {
+    run: first.run,
+    fromStart,
+    signal,
+    doSteps: async (columns) => {
+      const next = await doSteps(columns);
+      now = together(now, next, columns, setup);
+      return { end: next.end, isFailed: next.error !== undefined };
+    },
+  });
+  return afterwards ? { ...now, afterwards } : now;
+}
+
+/** A run with one that did some of its steps after it. */
+function together(first: FilledPlan, next: FilledPlan, columns: readonly string[], { plan }: FillSetup): FilledPlan {
+  const done = Object.keys(next.steps).filter((step) =>
+    columnsOf(plan.steps[step] ?? { set: {} }).some((column) => columns.includes(column)),
+  );
+  const { end, error, problem, capped } = next;
+  return {
+    ...first,
+    steps: { ...first.steps, ...Object.fromEntries(done.map((step) => [step, next.steps[step]!])) },
+    asked: first.asked + next.asked,
+    tokensIn: first.tokensIn + next.tokensIn,
+    tokensOut: first.tokensOut + next.tokensOut,
+    spent: first.spent + next.spent,
+    unsure: first.unsure + next.unsure,
+    inVain: first.inVain + next.inVain,
+    changed: first.changed || next.changed,
+    written: first.written || next.written,
+    tookMs: first.tookMs + next.tookMs,
+    ...(end === "done" ? {} : { end, error, problem, capped }),
+  };
 }
 
 async function tellColumns({ table, ...setup }: FillSetup, { on }: JobContext<FillPlanEvent>): Promise<void> {

@@ -3,6 +3,7 @@ import { preview } from "../core/index.js";
 import { tokenizer } from "../files/index.js";
 import type { Project } from "../project/index.js";
 import { choiceShape, modelIds, optionsFor, withoutPrice, type Choice } from "./choose-rows.js";
+import { followedShape, previewRules } from "./follow-rules.js";
 import { defineJob } from "./job.js";
 import { count, money, tally, tallyShape } from "./schemas.js";
 
@@ -10,6 +11,8 @@ const input = z.strictObject({
   ...choiceShape,
   /** The plans whose rows are made of this one's, too. */
   derived: z.boolean().optional(),
+  /** Rules would act on rows, too, that were filled before the rules were there. */
+  fromStart: z.boolean().optional(),
 });
 
 const previewed = z.object({
@@ -31,6 +34,8 @@ const previewed = z.object({
   priced: z.boolean(),
   /** The first model that has none. */
   unpriced: z.string().optional(),
+  /** What the plan's rules would do about the rows as they now stand; what is yet to be asked is not known. */
+  afterwards: followedShape.shape.rules.optional(),
 });
 
 const report = z.object({ ...previewed.shape, derived: z.array(previewed).optional() });
@@ -52,7 +57,7 @@ export const previewFill = defineJob({
   },
 });
 
-async function previewOne(project: Project, choice: Choice): Promise<PreviewedPlan> {
+async function previewOne(project: Project, choice: Choice & { readonly fromStart?: boolean | undefined }): Promise<PreviewedPlan> {
   const { setup, isStandin } = await project.fillSetup(choice.plan, { asks: false });
   const {
     spent: _,
@@ -64,6 +69,7 @@ async function previewOne(project: Project, choice: Choice): Promise<PreviewedPl
     ...rest
   } = await preview(setup, await optionsFor(project, setup, choice), await tokenizer());
   const unpriced = withoutPrice(setup);
+  const afterwards = await previewRules(setup, choice.fromStart === true);
   return {
     ...rest,
     steps: Object.fromEntries(Object.entries(steps).map(([name, one]) => [name, { ...one }])),
@@ -78,5 +84,6 @@ async function previewOne(project: Project, choice: Choice): Promise<PreviewedPl
     dearest: dearest / 1e6,
     priced: unpriced === undefined,
     ...(unpriced === undefined ? {} : { unpriced }),
+    ...(afterwards ? { afterwards } : {}),
   };
 }

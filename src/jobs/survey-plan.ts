@@ -4,6 +4,7 @@ import type { Project } from "../project/index.js";
 import { defineJob } from "./job.js";
 import { cellState, count, money, toldNote } from "./schemas.js";
 import { toldNotes } from "./told.js";
+import { watchedOf, watchedShape } from "./watch/read-watched.js";
 
 const input = z.strictObject({
   plan: z.string(),
@@ -33,6 +34,8 @@ const report = z.object({
   spend: z.array(
     z.object({ model: z.string(), step: z.string(), requests: count, tokensIn: count, tokensOut: count, spent: money, unsure: money }),
   ),
+  /** Of a plan that is filled by itself: who watches it, lag, last and next round; and messages of its rules that wait. */
+  watched: watchedShape.optional(),
   /** What all runs spent in this month (UTC), where the project has a cap on it. */
   month: z.object({ spent: money, cap: money }).optional(),
 });
@@ -67,6 +70,7 @@ export const surveyPlan = defineJob({
     const [last] = await ledger.runs.find("fill", setup.plan.name, 1);
     const spend = await ledger.charges.of(setup.plan.name);
     const cap = project.monthlyCap;
+    const watched = await watchedOf(project, setup.plan.name);
     return {
       plan: setup.plan.name,
       table: setup.table.name,
@@ -83,6 +87,7 @@ export const surveyPlan = defineJob({
       ...(empty ? { empty: open } : {}),
       lastRun: last ? { id: last.id, startedAt: new Date(last.startedAt).toISOString(), end: last.end ?? "broken off" } : null,
       spend: spend.map((line) => ({ ...line, spent: line.spent / 1e6, unsure: line.unsure / 1e6 })),
+      ...(watched ? { watched } : {}),
       ...(cap === undefined
         ? {}
         : { month: { spent: (await ledger.charges.since(monthStart(project.clock.now()))) / 1e6, cap: cap / 1e6 } }),

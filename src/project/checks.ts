@@ -1,11 +1,13 @@
 import { existsSync } from "node:fs";
 import path from "node:path";
+import { scheduleProblem } from "../adapters/schedule/index.js";
 import {
   checkPassages,
   checkPlan,
   complain,
   nearest,
   patternsReady,
+  planCircle,
   readPlan,
   readTemplate,
   sourceName,
@@ -16,6 +18,8 @@ import {
   YoroshiError,
   type Complaint,
   type Plan,
+  type PlanRead,
+  type SourceDocument,
   type Template,
   type Warning,
 } from "../core/index.js";
@@ -109,6 +113,8 @@ export async function checkPlanFile(project: Checked, nameOrPath: string, text?:
         }),
       );
   }
+  missing.push(...watchFaults(project, plan, document));
+  if (plan.afterwards && missing.length === 0) missing.push(...(await circleFaults(project, plan, templates, document)));
   if (missing.length > 0) return missing;
   try {
     return await checkAgainst(plan, templates, document, sourceName(plan.table), await project.table(plan));
@@ -116,6 +122,36 @@ export async function checkPlanFile(project: Checked, nameOrPath: string, text?:
     if (!(error instanceof YoroshiError)) throw error;
     return [...checkPlan(plan, templates, document), complain("referenceUnreadable", document.at(["table"]), { problem: error.message })];
   }
+}
+
+/** Plans that would set each other off by their rules; others that have mistakes of their own are left out. */
+async function circleFaults(
+  project: Checked,
+  plan: Plan,
+  templates: Readonly<Record<string, Template>>,
+  document: SourceDocument,
+): Promise<Complaint[]> {
+  const others: PlanRead[] = [];
+  for (const { name } of await project.listPlans()) {
+    if (name === plan.name) continue;
+    const { plan: other } = await readPlanFile(project, name).catch(() => ({ plan: undefined }));
+    if (!other) continue;
+    const own: Record<string, Template | undefined> = {};
+    for (const { name: step, step: about } of templateSteps(other))
+      own[step] = (await project.stepTemplate(about).catch(() => undefined))?.template;
+    others.push({ plan: other, templates: own });
+  }
+  const path = planCircle(plan.name, [{ plan, templates }, ...others]);
+  return path ? [complain("plansInCircle", document.at(["afterwards"]), { path })] : [];
+}
+
+/** Times that cannot be read, or never come. */
+function watchFaults({ settings, clock }: Checked, { watch }: Plan, document: SourceDocument): Complaint[] {
+  if (watch?.every === undefined) return [];
+  const problem = scheduleProblem(watch.every, settings.timeZone, clock.now());
+  if (problem === undefined) return [];
+  const hint = "Expected minute, hour, day, month, weekday, as in `0 7 * * 1-5` (at seven on workdays) or `*/10 7-19 * * *`";
+  return [complain("badValue", document.at(["watch", "every"]), { problem: `\`${watch.every}\` is no schedule: ${problem}. ${hint}.` })];
 }
 
 /** What works in a plan and is yet likely to give worse answers; told until it has filled. */

@@ -18,6 +18,7 @@ import type {
   VersionRecord,
   Warning,
 } from "../core/index.js";
+import type { Database } from "../adapters/sql/index.js";
 import type { RunLog } from "../adapters/run-log/index.js";
 import type { AskedOptions, ProjectAsking } from "./asking.js";
 import type { NamedFile } from "./files.js";
@@ -51,6 +52,8 @@ export interface Project {
   readonly tables: Tables;
   /** Most that all runs may spend in a calendar month (UTC), in millionths. */
   readonly monthlyCap: Micros | undefined;
+  /** Told what a person should know though nothing is wrong. */
+  readonly onNotice: (text: string) => void;
   /** The platform's own SHA-256. */
   readonly sha256: Sha256;
   /** Asks single questions. */
@@ -101,6 +104,10 @@ export interface Project {
   warnings(what: "template" | "plan", nameOrPath: string, text?: string): Promise<readonly Warning[]>;
   /** The tables of a database that may be seen, views included. @throws YoroshiError `notFound`, `secretMissing`, `databaseUnusable`. */
   databaseTables(database: string): Promise<readonly string[]>;
+  /** A database by its name in yoroshi.yaml. @throws YoroshiError `notFound`, `secretMissing`, `databaseUnusable`. */
+  database(name: string): Promise<Database>;
+  /** The path of a file that a plan names. @throws YoroshiError `outsideProject`. */
+  place(file: string): string;
   /** A text file of the project. */
   text(file: string): Promise<string>;
   /** A template with its references and background read. */

@@ -1,6 +1,7 @@
 import * as crypto from "node:crypto";
 import { existsSync } from "node:fs";
 import path from "node:path";
+import type { Database } from "../adapters/sql/index.js";
 import { sqliteLedger } from "../adapters/sqlite-ledger/index.js";
 import { systemClock } from "../adapters/system-clock/index.js";
 import {
@@ -424,6 +425,14 @@ class OpenProject implements Project {
 
   [Symbol.asyncDispose](): Promise<void> {
     return this.close();
+  }
+
+  database(name: string): Promise<Database> {
+    return this.#databases.open(name);
+  }
+
+  place(file: string): string {
+    return insideProject(this.root, file, this.settings.folders);
   }
 
   async databaseTables(database: string): Promise<readonly string[]> {

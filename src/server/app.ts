@@ -1,12 +1,13 @@
 import { Hono, type Context } from "hono";
 import { pathKeys, type RouteName } from "../api/index.js";
 import { YoroshiError } from "../core/ground/index.js";
-import { countAsked, runJob, VERSION } from "../jobs/index.js";
+import { countAsked, runJob } from "../jobs/index.js";
 import { answerRoutes } from "./answer-routes.js";
 import { drain, hangUp, readJson } from "./body.js";
 import { fileRoutes } from "./file-routes.js";
 import { guard, keepSession, type Carried, type Reached } from "./guard.js";
 import { nameOf } from "./identity.js";
+import { healthRoutes } from "./health.js";
 import { liveRoute } from "./live-route.js";
 import { log } from "./log.js";
 import { mcpRoute } from "./mcp-route.js";
@@ -54,7 +55,7 @@ export function makeApp(parts: Parts): App {
     await next();
   });
   app.use(guard(parts));
-  app.get("/health", (c) => c.json({ yoroshi: VERSION, works: true }));
+  healthRoutes(app, parts);
   app.get("/openapi.json", (c) => c.json(openApi()));
   app.get("/open", (c) => {
     const session = parts.sessions.open(c.req.query("token") ?? "");

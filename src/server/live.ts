@@ -8,6 +8,8 @@ export const liveShapes = {
   run: underWayShape,
   /** Cells of a plan were recorded: of these rows, or of so many that all are to be read again (`keys` is null). */
   cells: z.object({ plan: z.string(), keys: z.array(z.string()).nullable() }),
+  /** A watched plan stands otherwise, or a round of it has ended; see `readWatched` and `readChanges`. */
+  watch: z.object({ plan: z.string() }),
   /** Files of the project were changed, added or taken away. */
   files: z.object({ files: z.array(z.string()) }),
   /** What came between is not known any more, or another process has recorded something: read again what is shown. */
@@ -24,6 +26,7 @@ export interface LiveEvent {
 interface Gathered {
   readonly runs: Map<string, UnderWay>;
   readonly cells: Map<string, Set<string> | null>;
+  readonly watch: Set<string>;
   readonly files: Set<string>;
   again: boolean;
 }
@@ -33,7 +36,16 @@ const MOST_KEYS = 500;
 const MOST_FILES = 200;
 const KEPT = 1_000;
 
-const nothing = (): Gathered => ({ runs: new Map(), cells: new Map(), files: new Set(), again: false });
+const nothing = (): Gathered => ({ runs: new Map(), cells: new Map(), watch: new Set(), files: new Set(), again: false });
+
+/** What was gathered, as events. */
+const eventsOf = ({ runs, cells, watch, files, again }: Gathered): Omit<LiveEvent, "id">[] => [
+  ...[...runs.values()].map((data) => ({ type: "run" as const, data })),
+  ...[...cells].map(([plan, keys]) => ({ type: "cells" as const, data: { plan, keys: keys && [...keys] } })),
+  ...[...watch].map((plan) => ({ type: "watch" as const, data: { plan } })),
+  ...(files.size > 0 ? [{ type: "files" as const, data: { files: [...files] } }] : []),
+  ...(again ? [{ type: "again" as const, data: {} }] : []),
+];
 
 /** Sends events to one listener; resolves once it has taken them. */
 export type Send = (events: readonly LiveEvent[]) => Promise<void>;
@@ -62,6 +74,11 @@ export class Live {
 
   cells(plan: string, keys: Iterable<string>): void {
     addKeys(this.#gathered.cells, plan, keys);
+    this.#later();
+  }
+
+  watch(plan: string): void {
+    this.#gathered.watch.add(plan);
     this.#later();
   }
 
@@ -105,14 +122,8 @@ export class Live {
   #tell(): void {
     this.#timer = undefined;
     this.#toldAt = performance.now();
-    const { runs, cells, files, again } = this.#gathered;
+    const events = eventsOf(this.#gathered).map((event): LiveEvent => ({ id: `${this.#boot}-${++this.#number}`, ...event }));
     this.#gathered = nothing();
-    const events = [
-      ...[...runs.values()].map((data) => ({ type: "run" as const, data })),
-      ...[...cells].map(([plan, keys]) => ({ type: "cells" as const, data: { plan, keys: keys && [...keys] } })),
-      ...(files.size > 0 ? [{ type: "files" as const, data: { files: [...files] } }] : []),
-      ...(again ? [{ type: "again" as const, data: {} }] : []),
-    ].map((event): LiveEvent => ({ id: `${this.#boot}-${++this.#number}`, ...event }));
     this.#kept.push(...events);
     this.#kept.splice(0, this.#kept.length - KEPT);
     for (const listener of this.#listeners) listener.tell(events);
@@ -142,6 +153,7 @@ class Listener {
     for (const { type, data } of events) {
       if (type === "run") this.#waiting.runs.set((data as UnderWay).id, data as UnderWay);
       else if (type === "cells") addKeys(this.#waiting.cells, (data as { plan: string }).plan, (data as { keys: string[] | null }).keys);
+      else if (type === "watch") this.#waiting.watch.add((data as { plan: string }).plan);
       else if (type === "files") for (const file of (data as { files: string[] }).files) this.#waiting.files.add(file);
       else this.#waiting.again = true;
     }
@@ -156,14 +168,11 @@ class Listener {
       return; // it has gone; whoever let it in takes it off the list
     }
     this.#isTaking = false;
-    const { runs, cells, files, again } = this.#waiting;
+    const waiting = this.#waiting;
     this.#waiting = nothing();
+    // Whoever reads all again needs not be told which files.
+    if (waiting.again) waiting.files.clear();
     const id = this.#last;
-    this.tell([
-      ...[...runs.values()].map((data) => ({ id, type: "run" as const, data })),
-      ...[...cells].map(([plan, keys]) => ({ id, type: "cells" as const, data: { plan, keys: keys && [...keys] } })),
-      ...(files.size > 0 && !again ? [{ id, type: "files" as const, data: { files: [...files] } }] : []),
-      ...(again ? [{ id, type: "again" as const, data: {} }] : []),
-    ]);
+    this.tell(eventsOf(waiting).map((event) => ({ id, ...event })));
   }
 }

@@ -266,17 +266,35 @@ const OTHERS = (): Record<string, Record<string, Doc>> => ({
     get: {
       operationId: "health",
       tags: ["server"],
-      summary: "Whether the server works. Needs no token.",
+      summary: "Whether the server works, and how far watched plans are behind. Needs no token.",
       security: [],
       responses: {
         200: {
           description: "It does.",
           content: json({
             type: "object",
-            properties: { yoroshi: { type: "string" }, works: { type: "boolean" } },
-            required: ["yoroshi", "works"],
+            properties: {
+              yoroshi: { type: "string" },
+              works: { type: "boolean" },
+              watched: { type: "integer", description: "Plans that somebody watches." },
+              resting: { type: "integer", description: "Of these, those that rest after a failure or at a limit." },
+              lagMs: { type: "number", description: "Age of the oldest change that no round has taken up." },
+            },
+            required: ["yoroshi", "works", "watched", "resting", "lagMs"],
           }),
         },
+        ...failed,
+      },
+    },
+  },
+  "/metrics": {
+    get: {
+      operationId: "metrics",
+      tags: ["server"],
+      summary: "The figures of watched plans, in the OpenMetrics text format.",
+      description: "Needs the right `read`.",
+      responses: {
+        200: { description: "Metrics.", content: { "application/openmetrics-text": { schema: { type: "string" } } } },
         ...failed,
       },
     },

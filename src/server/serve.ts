@@ -15,6 +15,7 @@ import { Rates } from "./rates.js";
 import { Sessions } from "./sessions.js";
 import { UnderWays } from "./under-way.js";
 import { watchProject } from "./watch-project.js";
+import { Watching } from "./watching.js";
 
 /** How a project is served. */
 export interface ServeOptions {
@@ -102,8 +103,9 @@ export async function serveProject(options: ServeOptions = {}): Promise<Served> 
     project = await open();
     stopHearing();
     stopHearing = hear(project, live);
+    void watching.renew();
     // A folder is watched from the moment on that it is a project: before, it may be any folder.
-    if (project.isBegun) unwatch ??= await watchProject(current, live, reopen);
+    if (project.isBegun) unwatch ??= await watchProject(current, live, reopen, onFile);
     live.again();
     // What is under way, and whoever still waits for an answer, keeps what it was begun with.
     retired.add(old);
@@ -112,6 +114,12 @@ export async function serveProject(options: ServeOptions = {}): Promise<Served> 
       .then(() => sleep(RETIRED_MS))
       .then(() => retire(old));
   };
+  const watching = new Watching(
+    current,
+    ({ type, plan }) => (type === "notice" ? undefined : live.watch(plan)),
+    (plan, problem) => log.note("plan not watched", { plan, problem }),
+  );
+  const onFile = (file: string): void => void (/^plans\/[^/]+\.ya?ml$/.test(file) && watching.look());
   const later = new LaterAnswers(current);
   const afterChanges = new AfterChanges(current, (plan, error) => log.note("table not written", { plan, name: (error as Error).name }));
   const underWays = new UnderWays(
@@ -140,7 +148,8 @@ export async function serveProject(options: ServeOptions = {}): Promise<Served> 
   };
   answerWith(server, makeApp(parts).fetch);
   await later.resume();
-  let unwatch = project.isBegun ? await watchProject(current, live, reopen) : undefined;
+  void watching.look();
+  let unwatch = project.isBegun ? await watchProject(current, live, reopen, onFile) : undefined;
   let closing: Promise<void> | undefined;
   const [name] = reached.hosts;
   const address = `${reached.scheme}://${name}`;
@@ -159,7 +168,7 @@ export async function serveProject(options: ServeOptions = {}): Promise<Served> 
     live.close();
     const closed = new Promise((resolve) => server.close(resolve));
     server.closeIdleConnections();
-    await Promise.all([underWays.close(graceMs), later.close(graceMs), Promise.race([closed, sleep(graceMs)])]);
+    await Promise.all([underWays.close(graceMs), watching.close(graceMs), later.close(graceMs), Promise.race([closed, sleep(graceMs)])]);
     server.closeAllConnections();
     await afterChanges.close();
     stopHearing();

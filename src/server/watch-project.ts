@@ -11,7 +11,12 @@ const PROJECT_FILE = "yoroshi.yaml";
  * Tells listeners when files of the project change, when another process has recorded something, and has the project opened anew when its
  * own file has changed. Returns the way to stop.
  */
-export async function watchProject(project: () => Project, live: Live, reopen: () => Promise<void>): Promise<() => Promise<void>> {
+export async function watchProject(
+  project: () => Project,
+  live: Live,
+  reopen: () => Promise<void>,
+  onFile: (file: string) => void = () => undefined,
+): Promise<() => Promise<void>> {
   const { root } = project();
   const watcher = watch(root, {
     ignored: (file) => /(^|[\\/])(\.[^\\/]+|node_modules)$/.test(path.relative(root, file)),
@@ -26,6 +31,7 @@ export async function watchProject(project: () => Project, live: Live, reopen: (
     const name = path.relative(root, file).split(path.sep).join("/");
     if (name === PROJECT_FILE) void reopen().catch(() => live.again());
     live.files(name);
+    onFile(name);
   });
   let mark = await project().ledger().mark();
   const timer = setInterval(() => void look(), LOOK_MS);

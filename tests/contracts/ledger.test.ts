@@ -163,3 +163,41 @@ describe("the SQLite ledger's file", () => {
     expect(statSync(file).size / (count * 3) - raw.length / 3).toBeLessThan(600);
   });
 });
+
+it("the SQLite ledger keeps what the last ten fills of a plan that changed something have replaced, and no more", async () => {
+  const file = freshFile();
+  const ledger = sqliteLedger(file);
+  const round = async (plan: string, number: number, changes: boolean): Promise<void> => {
+    const run = `${plan}-${String(number).padStart(2, "0")}`;
+    await ledger.runs.start({ id: run, kind: "fill", subject: plan, startedAt: number });
+    if (changes)
+      await ledger.record({
+        cells: [cell("a", { plan, run, values: { level: number } }), cell("b", { plan, run, values: { level: number } })],
+      });
+    await ledger.runs.end({ id: run, endedAt: number, end: "done", tally: {} });
+  };
+  for (let number = 1; number <= 30; number++) await round("p", number, number % 2 === 1);
+  await round("other", 1, true);
+  await round("other", 2, true);
+  // Another plan's fills take nothing away; a person's change is kept with the fill whose value it replaced.
+  await ledger.record({ cells: [cell("a", { plan: "p", run: "review", values: { level: 99 } })] });
+  for (let number = 3; number <= 9; number++) await round("other", number, false);
+  const all = async (run: string): Promise<unknown[]> => {
+    const found: unknown[] = [];
+    for await (const some of ledger.cells.changedBy(run, "p"))
+      for (const { after, before } of some) found.push([after.key, after.values["level"], before?.values["level"] ?? null]);
+    return found;
+  };
+  expect(await all("p-29")).toEqual([
+    ["b", 29, 27],
+    ["a", 29, 27],
+  ]);
+  expect(await all("p-13")).toHaveLength(2);
+  expect(await all("p-05")).toEqual([]);
+  await ledger.close();
+  const db = new Database(file);
+  expect(
+    db.prepare("SELECT count(*) FROM replaced WHERE place IN (SELECT id FROM places WHERE plan = 'p')").pluck().get(),
+  ).toBeLessThanOrEqual(23);
+  db.close();
+});

@@ -68,3 +68,45 @@ export function virtualClock(): VirtualClock {
     },
   };
 }
+
+export interface SteeredClock extends Clock {
+  /** Sets the time, forwards or back, and wakes whoever's time has come. */
+  set(at: number): void;
+  advance(ms: number): void;
+}
+
+/** Time that stands still until the test moves it, on or back; short waits of up to a second end by themselves. */
+export function steeredClock(start: number): SteeredClock {
+  let now = start;
+  const sleepers = new Set<{ readonly at: number; readonly wake: () => void }>();
+  const set = (at: number): void => {
+    now = at;
+    for (const sleeper of sleepers) if (sleeper.at <= now) sleeper.wake();
+  };
+  return {
+    now: () => now,
+    random: () => 0.5,
+    set,
+    advance: (ms) => set(now + ms),
+    sleep: (ms, signal) =>
+      new Promise((resolve, reject) => {
+        if (signal?.aborted) return reject(new Error("aborted"));
+        const end = (then: () => void): void => {
+          sleepers.delete(sleeper);
+          clearTimeout(timer);
+          then();
+        };
+        const sleeper = { at: now + ms, wake: () => end(resolve) };
+        sleepers.add(sleeper);
+        const timer = setTimeout(
+          () => {
+            if (ms > 1_000) return;
+            now = Math.max(now, sleeper.at);
+            sleeper.wake();
+          },
+          Math.min(ms, 1_000),
+        );
+        signal?.addEventListener("abort", () => end(() => reject(new Error("aborted"))), { once: true });
+      }),
+  };
+}

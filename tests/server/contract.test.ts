@@ -66,6 +66,7 @@ const ELSEWHERE = new Set<RouteName>([
   "judgeChecked",
   "keepAsSamples",
   "readTrial",
+  "tellChanges",
 ]);
 
 describe("the document", () => {

@@ -70,7 +70,13 @@ describe("who is let in", () => {
       expect((await raw(open)).status).toBe(200);
     for (const shut of ["/project", "/events", "/api", "/templates/x/answers?token=yoroshi_1", "/nothing"])
       expect(await raw(shut)).toMatchObject({ status: 401, code: "signInNeeded" });
-    expect(JSON.parse(await (await fetch(`${here.base}/health`)).text())).toEqual({ yoroshi: "0.1.0", works: true });
+    expect(JSON.parse(await (await fetch(`${here.base}/health`)).text())).toEqual({
+      yoroshi: "0.1.0",
+      works: true,
+      watched: 0,
+      resting: 0,
+      lagMs: 0,
+    });
   });
 
   it("nobody under another name, whatever they bring: a page whose name was made to lead here", async () => {

@@ -1,1 +1,2 @@
+export { planPage, type PlanPage } from "./plan-page.js";
 export { trialPage, type TrialPage } from "./trial-page.js";

@@ -36,8 +36,20 @@ export interface Database {
    * @throws YoroshiError `databaseUnusable`, `databaseRights`; for a value that does not fit a `ValueRefused`.
    */
   patiently<T>(work: (db: Db) => Promise<T>, rights?: string): Promise<T>;
+  /** A connection of one's own, to hear what the database tells; only where it tells anything. */
+  readonly hear?: ((channel: string, on: Hearing) => Promise<() => Promise<void>>) | undefined;
   /** Closes its connections. */
   close(): Promise<void>;
+}
+
+/** What is told on a channel. */
+export interface Hearing {
+  /** Something was told. */
+  told(payload: string): void;
+  /** It is heard again after it was not: what was told meanwhile is lost. */
+  again(): void;
+  /** Nothing is heard any more; it is tried again by itself. */
+  lost(problem: string): void;
 }
 
 /** A batch was refused because of a value in it. */
@@ -65,12 +77,13 @@ const LONGEST_WAIT_MS = 5_000;
  */
 export async function openDatabase(options: DatabaseOptions): Promise<Database> {
   const { name, clock, onNotice } = options;
-  const { db, dialect } = await connect(options);
+  const { db, dialect, hear } = await connect(options);
   let answered = false;
   return {
     name,
     db,
     dialect,
+    hear,
     async patiently(work, rights) {
       const began = clock.now();
       for (let wait = FIRST_WAIT_MS; ; wait = Math.min(LONGEST_WAIT_MS, wait * 2)) {
@@ -98,12 +111,16 @@ function unusable(name: string, { kind, problem }: SqlFault, rights: string | un
     : new YoroshiError("databaseUnusable", { database: name, problem }, { cause });
 }
 
-async function connect(options: DatabaseOptions): Promise<{ db: Db; dialect: Dialect }> {
+async function connect(options: DatabaseOptions): Promise<{ db: Db; dialect: Dialect; hear?: Database["hear"] }> {
   const { name, url, file } = options;
   if (file !== undefined) return { db: new Kysely({ dialect: new SqliteDialect({ database: openFile(name, file) }) }), dialect: sqlite };
   const protocol = url !== undefined && URL.canParse(url) ? new URL(url).protocol : "";
   if (/^postgres(ql)?:$/.test(protocol))
-    return { db: new Kysely({ dialect: new PostgresDialect({ pool: await postgresPool(options, url!) }) }), dialect: postgres };
+    return {
+      db: new Kysely({ dialect: new PostgresDialect({ pool: await postgresPool(options, url!) }) }),
+      dialect: postgres,
+      hear: (channel, on) => hearPostgres(options, url!, channel, on),
+    };
   if (/^(mysql|mariadb):$/.test(protocol))
     return { db: new Kysely({ dialect: new MysqlDialect({ pool: (await mysqlPool(options, url!)) as never }) }), dialect: mysql };
   throw new YoroshiError("databaseUnusable", {
@@ -112,6 +129,8 @@ async function connect(options: DatabaseOptions): Promise<{ db: Db; dialect: Dia
   });
 }
 
+/** What our connections call themselves: by it triggers know what we write ourselves. */
+export const APPLICATION = "yoroshi";
 const MOST_CONNECTIONS = 4;
 const CONNECT_MS = 10_000;
 
@@ -143,7 +162,7 @@ async function postgresPool({ name, timeZone = "UTC" }: DatabaseOptions, url: st
     connectionString: url,
     max: MOST_CONNECTIONS,
     connectionTimeoutMillis: CONNECT_MS,
-    application_name: "yoroshi",
+    application_name: APPLICATION,
     options: `-c timezone=${timeZone} -c datestyle=ISO -c intervalstyle=iso_8601`,
     // Everything as the database writes it: no number loses digits, no time its zone.
     types: { getTypeParser: ((oid: number) => (oid === PG_BOOLEAN ? asTrueFalse : asText)) as never },
@@ -152,6 +171,57 @@ async function postgresPool({ name, timeZone = "UTC" }: DatabaseOptions, url: st
   pool.on("error", () => undefined);
   pool.on("connect", (client) => void client.on("error", () => undefined));
   return pool;
+}
+
+/** Listens on a connection of its own; one that breaks off is made again, for as long as it takes. */
+async function hearPostgres({ name, clock }: DatabaseOptions, url: string, channel: string, on: Hearing): Promise<() => Promise<void>> {
+  const { default: pg } = await driver(name, "pg", import("pg"));
+  let ended = false;
+  let client: InstanceType<typeof pg.Client> | undefined;
+  const end = new AbortController();
+  const connectOnce = async (): Promise<void> => {
+    const mine = new pg.Client({
+      connectionString: url,
+      application_name: APPLICATION,
+      connectionTimeoutMillis: CONNECT_MS,
+      keepAlive: true,
+    });
+    const lose = (problem: string): void => {
+      if (client !== mine || ended) return;
+      client = undefined;
+      on.lost(problem);
+      void mine.end().catch(() => undefined);
+      void again();
+    };
+    // An error that nobody hears would end the process.
+    mine.on("error", (error) => lose(postgres.fault(error).problem));
+    mine.on("end", () => lose("the connection broke off"));
+    mine.on("notification", ({ payload = "" }) => on.told(payload));
+    await mine.connect();
+    client = mine;
+    await mine.query(`LISTEN ${pg.escapeIdentifier(channel)}`);
+  };
+  const again = async (): Promise<void> => {
+    for (let wait = FIRST_WAIT_MS; !ended; wait = Math.min(LONGEST_WAIT_MS, wait * 2)) {
+      try {
+        await clock.sleep(wait, end.signal);
+        await connectOnce();
+        return on.again();
+      } catch {
+        client = undefined;
+      }
+    }
+  };
+  try {
+    await connectOnce();
+  } catch (error) {
+    throw unusable(name, postgres.fault(error), undefined, error);
+  }
+  return async () => {
+    ended = true;
+    end.abort();
+    await client?.end().catch(() => undefined);
+  };
 }
 
 async function mysqlPool({ name }: DatabaseOptions, url: string): Promise<unknown> {

@@ -66,6 +66,10 @@ export interface Dialect {
   keyRaw?(column: RawBuilder<unknown>): RawBuilder<unknown>;
   /** A key column's value, as it was given, for comparing with the column. */
   keyParameter(value: unknown, kind: ColumnClass): RawBuilder<unknown>;
+  /** Whether a key column has the value of this text, so that an index finds it; only for columns that `findsByText`. */
+  keyIs(column: RawBuilder<unknown>, of: SqlColumn, text: string): RawBuilder<unknown>;
+  /** Whether a column's value is that of a text, or greater. */
+  isAtLeast(column: RawBuilder<unknown>, of: SqlColumn, text: string): RawBuilder<unknown>;
   /** The type for a new column. */
   typeFor(type: CellType): string;
   /** The type for the key column of a new table. */
@@ -118,3 +122,14 @@ export function wordsOf(message: string): string {
 
 export const READ_ONLY = "it is read-only";
 export const NOT_ALLOWED = "permission is denied";
+
+/** Key columns of which each text is one value, so that rows are found by it. */
+export const findsByText = ({ class: kind, type }: SqlColumn): boolean =>
+  kind === "text" || kind === "integer" || kind === "padded" || /\buuid"?$/.test(type);
+
+const WHOLE = /^-?\d{1,19}$/;
+const UUID = /^[\da-f]{8}(-?[\da-f]{4}){3}-?[\da-f]{12}$/i;
+
+/** Whether a text can be a value of such a column at all; another would be refused by the database. */
+export const canBe = ({ class: kind }: SqlColumn, text: string): boolean =>
+  kind === "integer" ? WHOLE.test(text) : kind === "other" ? UUID.test(text) : true;

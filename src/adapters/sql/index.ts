@@ -1,2 +1,12 @@
 export { openDatabase, type Database, type DatabaseOptions } from "./database.js";
 export { sqlRows, sqlTable, type SqlSource, type SqlTableOptions } from "./sql-table.js";
+export {
+  channelOf,
+  grownRows,
+  keyTold,
+  tellingStatements,
+  tellsOfChanges,
+  writtenMark,
+  type ChangingTable,
+  type Reached,
+} from "./changes.js";

@@ -1,6 +1,7 @@
 import { sql, type RawBuilder } from "kysely";
 import type { CellType } from "../../core/index.js";
 import {
+  canBe,
   faultOf,
   NOT_ALLOWED,
   READ_ONLY,
@@ -137,6 +138,8 @@ export const mysql: Dialect = {
     kind === "binary"
       ? sql`UNHEX(${value})`
       : sql`${typeof value === "string" && /^-?\d{1,20}$/.test(value) && String(BigInt(value)) === value && kind !== "text" && kind !== "padded" ? BigInt(value) : value}`,
+  keyIs: (column, of, text) => (canBe(of, text) ? sql`${column} = ${mysql.keyParameter(text, of.class)}` : sql`1 = 0`),
+  isAtLeast: (column, of, text) => sql`${column} >= ${mysql.keyParameter(text, of.class)}`,
   typeFor: (type) => TYPES[type],
   keyType: "VARCHAR(190) CHARACTER SET utf8mb4 COLLATE utf8mb4_bin",
   textOf: (value, column) => {

@@ -1,6 +1,7 @@
 import { sql } from "kysely";
 import type { CellType } from "../../core/index.js";
 import {
+  canBe,
   faultOf,
   NOT_ALLOWED,
   READ_ONLY,
@@ -124,6 +125,8 @@ export const postgres: Dialect = {
   },
   keyText: (column) => sql`${column}::text`,
   keyParameter: (value) => sql`${value}`,
+  keyIs: (column, of, text) => (canBe(of, text) ? sql`${column} = ${text}::text::${sql.raw(of.type)}` : sql`1 = 0`),
+  isAtLeast: (column, of, text) => sql`${column} >= ${text}::text::${sql.raw(of.type)}`,
   typeFor: (type) => TYPES[type],
   keyType: "text",
   textOf: (value, column) => {

@@ -3,6 +3,7 @@ import {
   keyColumnsOf,
   nearest,
   plural,
+  splitKey,
   YoroshiError,
   type Chunk,
   type KeyColumns,
@@ -12,7 +13,7 @@ import {
   type TargetColumn,
 } from "../../core/index.js";
 import type { Database } from "./database.js";
-import type { SqlColumn, TableName } from "./dialect.js";
+import { findsByText, type SqlColumn, type TableName } from "./dialect.js";
 import { pages } from "./pages.js";
 import { standingText, writtenText } from "./texts.js";
 import { keyOf, writeRights, writeRows, type Writing } from "./write-rows.js";
@@ -32,6 +33,8 @@ export interface SqlTableOptions extends SqlSource {
   readonly key: KeyColumns;
   /** The table holds rows that Yoroshi makes: it may be created, and rows come and go. */
   readonly grows?: boolean | undefined;
+  /** Only the rows of these keys. */
+  readonly only?: ReadonlySet<string> | undefined;
 }
 
 const PAGE_ROWS = 1_024;
@@ -58,6 +61,7 @@ export function sqlTable(database: Database, options: SqlTableOptions): Table {
   const targetName = options.query === undefined ? options.table! : options.into;
   const target = targetName === undefined ? undefined : sourceOf(database, { table: targetName });
   const { dialect } = database;
+  const only = options.only && [...options.only].map((one) => splitKey(one, key.length));
   let targetColumns: readonly SqlColumn[] | undefined;
   let unique = false;
 
@@ -88,6 +92,14 @@ export function sqlTable(database: Database, options: SqlTableOptions): Table {
     name: source.name,
     target: target?.name ?? source.name,
     keyColumns: key,
+    onlyKeys: options.only,
+    async rowsOnly(keys) {
+      const found = columnsNamed(await source.columns(), key);
+      const there = target && target !== source ? columnsNamed(await target.columns(), key) : found;
+      return [...found, ...there].every((column) => column !== undefined && findsByText(column))
+        ? sqlTable(database, { ...options, only: new Set(keys) })
+        : undefined;
+    },
     async columns() {
       const columns = await source.columns();
       if (target) targetColumns = target === source ? columns : await target.columns();
@@ -97,18 +109,11 @@ export function sqlTable(database: Database, options: SqlTableOptions): Table {
       const columns = await source.columns();
       requireKey(source.name, key, columns);
       await needsUnique();
-      const total = Number(
-        (
-          await database.patiently(
-            async (db) => (await sql<{ n: unknown }>`SELECT count(*) AS n FROM ${source.from} AS y`.execute(db)).rows,
-            source.rights,
-          )
-        )[0]?.n ?? 0,
-      );
+      const total = only?.length ?? (await countRows(database, source));
       let read = 0;
       for await (const page of pages(
         database,
-        { from: source.from, key: columnsNamed(columns, key), select: [sql`y.*`], rights: source.rights },
+        { from: source.from, key: columnsNamed(columns, key), select: [sql`y.*`], rights: source.rights, only },
         PAGE_ROWS,
       )) {
         for (let from = 0; from < page.length; from += CHUNK_ROWS) {
@@ -125,7 +130,7 @@ export function sqlTable(database: Database, options: SqlTableOptions): Table {
       if (present.length === 0) return;
       for await (const page of pages(
         database,
-        { from, key: columnsNamed(columns, key), select: present.map((column) => sql.id("y", column.name)), rights: target.rights },
+        { from, key: columnsNamed(columns, key), select: present.map((column) => sql.id("y", column.name)), rights: target.rights, only },
         PAGE_ROWS,
       )) {
         yield page.map((row) => ({
@@ -204,7 +209,7 @@ export function sqlTable(database: Database, options: SqlTableOptions): Table {
           problem: `there is no column ${missing.map((one) => `\`${one}\``).join(", ")}. Add it, or let it be created: --create-columns.`,
         });
       const own = written.map((one) => one.own!);
-      const writing: Writing = { database, from, name, key, keyColumns: columnsNamed(columns, key), wanted, own, all: columns };
+      const writing: Writing = { database, from, name, key, keyColumns: columnsNamed(columns, key), wanted, own, all: columns, only };
       await writeRows(writing, cellsOf, growth, onRefused);
       return undefined;
     },
@@ -252,6 +257,14 @@ export function sqlRows(database: Database, options: Omit<SqlSource, "into">): R
     },
     mark: async () => undefined,
   };
+}
+
+async function countRows(database: Database, { from, rights }: Source): Promise<number> {
+  const counted = await database.patiently(
+    async (db) => (await sql<{ n: unknown }>`SELECT count(*) AS n FROM ${from} AS y`.execute(db)).rows,
+    rights,
+  );
+  return Number(counted[0]?.n ?? 0);
 }
 
 /** The columns of a unique index that are never blank. */
@@ -313,7 +326,7 @@ async function queryColumns(db: Database["db"], from: RawBuilder<unknown>): Prom
 }
 
 /** `schema.table`; a name with a dot in it stands in double quotes. */
-function tableName(text: string): TableName {
+export function tableName(text: string): TableName {
   const parts = [...text.matchAll(/"((?:[^"]|"")*)"|([^.]+)/g)].map(([, quoted, plain]) => quoted?.replaceAll('""', '"') ?? plain!);
   return parts.length > 1 ? { schema: parts.slice(0, -1).join("."), name: parts.at(-1)! } : { name: parts[0] ?? text };
 }

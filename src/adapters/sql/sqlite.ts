@@ -1,6 +1,6 @@
 import { sql } from "kysely";
 import type { CellType } from "../../core/index.js";
-import { faultOf, NOT_ALLOWED, wordsOf, VALUE_FORBIDDEN, type ColumnClass, type Dialect, type SqlFault } from "./dialect.js";
+import { canBe, faultOf, NOT_ALLOWED, wordsOf, VALUE_FORBIDDEN, type ColumnClass, type Dialect, type SqlFault } from "./dialect.js";
 import { selectKeys } from "./keys.js";
 
 const TYPES: Readonly<Record<CellType, string>> = {
@@ -75,6 +75,10 @@ export const sqlite: Dialect = {
   keyText: (column) => sql`CASE typeof(${column}) WHEN 'blob' THEN hex(${column}) ELSE CAST(${column} AS TEXT) END`,
   keyRaw: (column) => column,
   keyParameter: (value) => sql`${value}`,
+  keyIs: (column, of, text) => (canBe(of, text) ? sql`${column} = ${of.class === "integer" ? BigInt(text) : text}` : sql`1 = 0`),
+  // Without a type of its own a column holds what was put there: texts are greater than all numbers.
+  isAtLeast: (column, _of, text) =>
+    sql`${column} >= ${/^-?\d+$/.test(text) ? BigInt(text) : /^-?\d+\.\d+$/.test(text) ? Number(text) : text}`,
   typeFor: (type) => TYPES[type],
   keyType: "TEXT",
   textOf: (value, column) => {

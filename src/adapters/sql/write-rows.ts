@@ -29,6 +29,8 @@ export interface Writing {
   readonly own: readonly SqlColumn[];
   /** All columns of the table. */
   readonly all: readonly SqlColumn[];
+  /** Only the rows with these values in their key columns. */
+  readonly only?: readonly (readonly string[])[] | undefined;
 }
 
 /**
@@ -111,7 +113,11 @@ async function* readPages(writing: Writing, growing: boolean): AsyncGenerator<Re
     ...read.map((column) => sql`${sql.id("y", column.name)} AS ${sql.id(column.name)}`),
     ...own.map((column, index) => sql`${dialect.asText(sql.id("y", column.name))} AS ${sql.id(guard(index))}`),
   ];
-  for await (const page of pages(database, { from, key: keyColumns, select, rights: writeRights(name, key, own) }, WRITE_ROWS)) {
+  for await (const page of pages(
+    database,
+    { from, key: keyColumns, select, rights: writeRights(name, key, own), only: writing.only },
+    WRITE_ROWS,
+  )) {
     yield page.flatMap((row) => {
       const found = keyOf(key, row);
       if (found === "") return [];

@@ -115,4 +115,26 @@ export const MIGRATIONS: readonly string[] = [
   CREATE TABLE checks (id TEXT PRIMARY KEY, plan TEXT NOT NULL, at INTEGER NOT NULL, drawn TEXT NOT NULL);
   CREATE INDEX checks_plan ON checks (plan, at);
   `,
+  `
+  CREATE TABLE afterwards (
+    id INTEGER PRIMARY KEY AUTOINCREMENT,
+    plan TEXT NOT NULL,
+    key TEXT NOT NULL,
+    rules TEXT NOT NULL,
+    at INTEGER NOT NULL,
+    UNIQUE (plan, key)
+  );
+  CREATE TABLE notices (
+    n INTEGER PRIMARY KEY AUTOINCREMENT,
+    id TEXT NOT NULL UNIQUE,
+    plan TEXT NOT NULL,
+    waits INTEGER NOT NULL,
+    notice TEXT NOT NULL
+  );
+  CREATE INDEX notices_waiting ON notices (plan, waits, n);
+  `,
+  `
+  ALTER TABLE runs ADD COLUMN cells INTEGER;
+  CREATE INDEX replaced_run ON replaced (run, place, key);
+  `,
 ];

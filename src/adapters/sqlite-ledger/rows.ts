@@ -1,12 +1,14 @@
 import type Database from "better-sqlite3";
 import {
   keptRemark,
+  type AfterRecord,
   type Answer,
   type AnswerRecord,
   type CellRecord,
   type CellState,
   type DecisionRecord,
   type Json,
+  type NoticeRecord,
   type Remark,
   type RunRecord,
 } from "../../core/index.js";
@@ -67,6 +69,7 @@ export interface RunRow {
   ended: number | null;
   outcome: string | null;
   tally: string | null;
+  cells: number | null;
 }
 
 export function putAnswer(
@@ -193,6 +196,29 @@ export function runRecord(row: RunRow): RunRecord {
     startedAt: row.started,
     endedAt: row.ended ?? undefined,
     end: row.outcome ?? undefined,
+    cells: row.cells ?? undefined,
     tally: row.tally === null ? undefined : (JSON.parse(row.tally) as Json),
   };
 }
+
+export interface AfterRow {
+  plan: string;
+  key: string;
+  rules: string;
+  at: number;
+}
+
+export const afterRecord = ({ plan, key, rules, at }: AfterRow): AfterRecord => ({
+  plan,
+  key,
+  rules: JSON.parse(rules) as AfterRecord["rules"],
+  at,
+});
+
+export interface NoticeRow {
+  plan: string;
+  notice: string;
+}
+
+/** Under the name that the plan goes by now. */
+export const noticeRecord = ({ plan, notice }: NoticeRow): NoticeRecord => ({ ...(JSON.parse(notice) as NoticeRecord), plan });

@@ -16,16 +16,20 @@ import { isRunning } from "../../files/index.js";
 import { groupCommit } from "./group-commit.js";
 import { openLedgerFile } from "./open-file.js";
 import {
+  afterRecord,
   answerRecord,
   CELL_COLUMNS,
   cellRecord,
   decisionRecord,
+  noticeRecord,
   putAnswer,
   putCell,
   runRecord,
+  type AfterRow,
   type AnswerRow,
   type CellRow,
   type DecisionRow,
+  type NoticeRow,
   type RunRow,
 } from "./rows.js";
 
@@ -55,6 +59,8 @@ export function sqliteLedger(file: string): Ledger {
   const charges = new Map<string, Charge>();
   /** Who reserved room here; others have nothing that charges would lower. */
   const reservers = new Set<string>();
+  /** Runs that go on here, with how many cells they have recorded. */
+  const recorded = new Map<string, number>();
   // What is let go of, by its holder.
   const released = new Map<string, string[]>();
   const letGo = (holder: string, names: readonly string[]): void => {
@@ -114,9 +120,18 @@ export function sqliteLedger(file: string): Ledger {
     return isSame;
   });
 
+  /** Lets go of what neither one of a plan's last ten fills has replaced, nor one of them has made. */
+  const forgetReplaced = (plan: string): void => {
+    const kept = sql.keptRuns.all(plan) as string[];
+    for (const name of sql.replacingRuns.all() as string[])
+      if (!kept.includes(name) && !kept.some((run) => name.endsWith(`:${run}`)))
+        sql.forgetReplaced.run({ name, plan, kept: JSON.stringify(kept) });
+  };
+
   const rename = db.transaction((plan: string, to: string) => {
     for (const statement of sql.dropPlan) statement.run(to);
     sql.renamePlan.run(to, plan);
+    for (const statement of sql.renameAfterwards) statement.run(to, plan);
   });
 
   return {
@@ -190,17 +205,26 @@ export function sqliteLedger(file: string): Ledger {
             );
             yield rows.map((row) => {
               const old = before.get(row[0]);
-              return { now: cellRecord(plan, step, row), before: old && cellRecord(plan, step, old) };
+              const now = cellRecord(plan, step, row);
+              return { now, after: now, before: old && cellRecord(plan, step, old) };
             });
           }
-          // What another has changed since.
+          // What another has changed since: the cell as it stands, as this run left it, and as it stood before.
           for (let from: string | null = null, rows: CellRow[] = []; ; from = rows.at(-1)![0]) {
-            rows = sql.replacedBy.all(run, id, from, from, SOME) as CellRow[];
+            rows = sql.replacedOfRun.all(run, id, from, from, SOME) as CellRow[];
             if (rows.length === 0) break;
-            const now = new Map((sql.cells.all(id, JSON.stringify(rows.map(([key]) => key))) as CellRow[]).map((row) => [row[0], row]));
-            yield rows
-              .filter((row) => now.get(row[0])![8] !== run)
-              .map((row) => ({ now: cellRecord(plan, step, now.get(row[0])!), before: cellRecord(plan, step, row) }));
+            const keys = JSON.stringify(rows.map(([key]) => key));
+            const byKey = (found: unknown[]): Map<string, CellRow> => new Map((found as CellRow[]).map((row) => [row[0], row]));
+            const now = byKey(sql.cells.all(id, keys));
+            const before = byKey(sql.replacedAmong.all(run, id, keys));
+            yield rows.map((row) => {
+              const [old, stands] = [before.get(row[0]), now.get(row[0]) ?? row];
+              return {
+                now: cellRecord(plan, step, stands),
+                after: cellRecord(plan, step, row),
+                before: old && cellRecord(plan, step, old),
+              };
+            });
           }
         }
       },
@@ -228,8 +252,41 @@ export function sqliteLedger(file: string): Ledger {
         return (sql.checks.all(plan) as { drawn: string }[]).map(({ drawn }) => JSON.parse(drawn) as CheckRecord);
       },
     },
+    afterwards: {
+      async find(plan, keys) {
+        const rows = sql.afterwards.all(plan, JSON.stringify(keys)) as AfterRow[];
+        return new Map(rows.map((row) => [row.key, afterRecord(row)]));
+      },
+      async *all(plan) {
+        group.settle();
+        for (let from: string | null = null, rows: AfterRow[] = []; ; from = rows.at(-1)!.key) {
+          rows = sql.someAfterwards.all({ plan, from, limit: SOME }) as AfterRow[];
+          if (rows.length === 0) return;
+          yield rows.map(afterRecord);
+        }
+      },
+      async mark(plan) {
+        group.settle();
+        return String((sql.afterMark.get(plan) as { id: number | null }).id ?? 0);
+      },
+      async waiting(plan, limit) {
+        group.settle();
+        return (sql.waitingNotices.all(plan, limit) as NoticeRow[]).map(noticeRecord);
+      },
+      async notices(plan, limit) {
+        group.settle();
+        return (sql.newestNotices.all(plan, limit) as NoticeRow[]).map(noticeRecord);
+      },
+      async count(plan) {
+        group.settle();
+        const counts = sql.countNotices.all(plan) as { waits: number; notices: number }[];
+        const of = (waits: number): number => counts.find((one) => one.waits === waits)?.notices ?? 0;
+        return { waiting: of(1), sent: of(0) };
+      },
+    },
     charges: {
-      of: async (subject) => sql.chargesOf.all(subject) as SpendRecord[],
+      of: async (subject, { since, runs } = {}) =>
+        sql.chargesOf.all({ subject, since: since ?? null, runs: runs ? JSON.stringify(runs) : null }) as SpendRecord[],
       byDay: async (since) => {
         group.settle();
         return sql.chargesByDay.all(since) as DaySpendRecord[];
@@ -251,9 +308,14 @@ export function sqliteLedger(file: string): Ledger {
       start: (run) =>
         group.write(() => {
           sql.startRun.run(run.id, run.kind, run.subject, run.startedAt);
-          if (run.kind === "fill") sql.forgetReplaced.run(run.subject);
+          recorded.set(run.id, 0);
+          if (run.kind === "fill") forgetReplaced(run.subject);
         }),
-      end: (run) => group.write(() => sql.endRun.run(run.endedAt, run.end, JSON.stringify(run.tally), run.id)),
+      end: (run) =>
+        group.write(() => {
+          sql.endRun.run(run.endedAt, run.end, JSON.stringify(run.tally), recorded.get(run.id) ?? 0, run.id);
+          recorded.delete(run.id);
+        }),
       find: async (kind, subject, limit) => (sql.runs.all(kind, subject, limit) as RunRow[]).map(runRecord),
       recent: async ({ limit, before, kind, subject }) => {
         group.settle();
@@ -290,7 +352,18 @@ export function sqliteLedger(file: string): Ledger {
       take: async (names, { holder, until, now }) => (names.length === 0 ? [] : take.immediate(names, holder, until, now)),
       release: (holder, names) => group.write(() => letGo(holder, names)),
     },
-    record: ({ answers = [], cells = [], decisions = [], undone, charges: more = [], replace = false, holder, release = [] }) =>
+    record: ({
+      answers = [],
+      cells = [],
+      decisions = [],
+      afterwards = [],
+      notices = [],
+      undone,
+      charges: more = [],
+      replace = false,
+      holder,
+      release = [],
+    }) =>
       group.write(() => {
         for (const charge of more) {
           addCharge(charges, charge);
@@ -299,11 +372,16 @@ export function sqliteLedger(file: string): Ledger {
         for (const record of answers) putAnswer(replace ? sql.replaceAnswer : sql.addAnswer, record);
         for (const record of cells) {
           const place = placeOf(record.plan, record.step);
-          sql.keepReplaced.run(record.run, place, record.key, record.run);
+          sql.keepReplaced.run({ run: record.run, place, key: record.key });
+          const cells = recorded.get(record.run);
+          if (cells === undefined) sql.countCells.run(record.run);
+          else recorded.set(record.run, cells + 1);
           putCell(sql.putCell, place, record);
         }
         for (const decision of decisions)
           sql.addDecision.run(decision.act, placeOf(decision.plan, decision.step), decision.key, JSON.stringify(decision));
+        for (const { plan, key, rules, at } of afterwards) sql.putAfterwards.run(plan, key, JSON.stringify(rules), at);
+        for (const notice of notices) sql.putNotice.run(notice.id, notice.plan, notice.state === "waiting" ? 1 : 0, JSON.stringify(notice));
         if (undone) sql.undo.run(JSON.stringify({ by: undone.by, at: undone.at }), undone.act);
         if (holder !== undefined && release.length > 0) letGo(holder, release);
       }),
@@ -334,20 +412,37 @@ function statements(db: Database.Database) {
     putCell: db.prepare(
       `INSERT OR REPLACE INTO cells (place, ${CELL_COLUMNS}, alike) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
     ),
+    // What is recorded outside of runs has no name of its own: it is kept by the run whose cell it replaces, too.
     keepReplaced: db.prepare(
-      `INSERT OR IGNORE INTO replaced (by_run, place, ${CELL_COLUMNS}) SELECT ?, place, ${CELL_COLUMNS} FROM cells WHERE place = ? AND key = ? AND run <> ?`,
+      `INSERT OR IGNORE INTO replaced (by_run, place, ${CELL_COLUMNS})
+      SELECT CASE WHEN @run IN ('status', 'derived', 'review') THEN @run || ':' || run ELSE @run END, place, ${CELL_COLUMNS}
+      FROM cells WHERE place = @place AND key = @key AND run <> @run`,
     ),
-    // The one that fell out of the last ten; and what no fill has changed.
-    forgetReplaced: db.prepare(`DELETE FROM replaced WHERE by_run IN ('status', 'derived', 'review') OR by_run IN
-      (SELECT id FROM runs WHERE kind = 'fill' AND subject = ? ORDER BY started DESC LIMIT 5 OFFSET 10)`),
+    // The last ten fills of a plan that changed something.
+    keptRuns: db
+      .prepare("SELECT id FROM runs WHERE kind = 'fill' AND subject = ? AND coalesce(cells, 1) > 0 ORDER BY started DESC LIMIT 10")
+      .pluck(),
+    // Each name once, from one to the next along the index: however many rows have it.
+    replacingRuns: db
+      .prepare(
+        `WITH RECURSIVE names (name) AS (SELECT min(by_run) FROM replaced
+          UNION ALL SELECT (SELECT min(by_run) FROM replaced WHERE by_run > name) FROM names WHERE name IS NOT NULL)
+        SELECT name FROM names WHERE name IS NOT NULL`,
+      )
+      .pluck(),
+    forgetReplaced: db.prepare(`DELETE FROM replaced WHERE by_run = @name AND place IN (SELECT id FROM places WHERE plan = @plan)
+      AND run NOT IN (SELECT value FROM json_each(@kept))`),
+    countCells: db.prepare("UPDATE runs SET cells = cells + 1 WHERE id = ? AND cells IS NOT NULL"),
     cellsOfRun: db
       .prepare(`SELECT ${CELL_COLUMNS} FROM cells WHERE place = ? AND run = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?`)
       .raw(),
     replacedAmong: db
       .prepare(`SELECT ${CELL_COLUMNS} FROM replaced WHERE by_run = ? AND place = ? AND key IN (SELECT value FROM json_each(?))`)
       .raw(),
-    replacedBy: db
-      .prepare(`SELECT ${CELL_COLUMNS} FROM replaced WHERE by_run = ? AND place = ? AND (? IS NULL OR key > ?) ORDER BY key LIMIT ?`)
+    replacedOfRun: db
+      .prepare(
+        `SELECT ${CELL_COLUMNS} FROM replaced WHERE run = ? AND place = ? AND (? IS NULL OR key > ?) GROUP BY key ORDER BY key LIMIT ?`,
+      )
       .raw(),
     // One statement for where a page begins, so that none scans what stands before it.
     held: heldStatement(db, "alike > ''", false),
@@ -359,9 +454,22 @@ function statements(db: Database.Database) {
     countAlike: db.prepare("SELECT count(*) AS rows FROM cells WHERE place = ? AND alike = ?"),
     dropPlan: ["cells", "replaced", "decisions"]
       .map((table) => `DELETE FROM ${table} WHERE place IN (SELECT id FROM places WHERE plan = ?)`)
-      .concat("DELETE FROM places WHERE plan = ?")
+      .concat("DELETE FROM places WHERE plan = ?", "DELETE FROM afterwards WHERE plan = ?", "DELETE FROM notices WHERE plan = ?")
       .map((text) => db.prepare(text)),
     renamePlan: db.prepare("UPDATE places SET plan = ? WHERE plan = ?"),
+    renameAfterwards: ["afterwards", "notices"].map((table) => db.prepare(`UPDATE ${table} SET plan = ? WHERE plan = ?`)),
+    afterwards: db.prepare("SELECT plan, key, rules, at FROM afterwards WHERE plan = ? AND key IN (SELECT value FROM json_each(?))"),
+    someAfterwards: db.prepare(
+      "SELECT plan, key, rules, at FROM afterwards WHERE plan = @plan AND (@from IS NULL OR key > @from) ORDER BY key LIMIT @limit",
+    ),
+    afterMark: db.prepare("SELECT max(id) AS id FROM afterwards WHERE plan = ?"),
+    putAfterwards: db.prepare("INSERT OR REPLACE INTO afterwards (plan, key, rules, at) VALUES (?, ?, ?, ?)"),
+    putNotice: db.prepare(
+      "INSERT INTO notices (id, plan, waits, notice) VALUES (?, ?, ?, ?) ON CONFLICT (id) DO UPDATE SET waits = excluded.waits, notice = excluded.notice",
+    ),
+    waitingNotices: db.prepare("SELECT plan, notice FROM notices WHERE plan = ? AND waits = 1 ORDER BY n LIMIT ?"),
+    newestNotices: db.prepare("SELECT plan, notice FROM notices WHERE plan = ? ORDER BY n DESC LIMIT ?"),
+    countNotices: db.prepare("SELECT waits, count(*) AS notices FROM notices WHERE plan = ? GROUP BY waits"),
     addDecision: db.prepare("INSERT INTO decisions (act, place, key, decision) VALUES (?, ?, ?, ?)"),
     undo: db.prepare("UPDATE decisions SET undone = ? WHERE act = ? AND undone IS NULL"),
     someDecisions: db.prepare(
@@ -376,11 +484,11 @@ function statements(db: Database.Database) {
       SELECT @template, 1 + coalesce(max(version), 0), @hash, @text, @at FROM versions WHERE template = @template ON CONFLICT DO NOTHING`),
     versions: db.prepare("SELECT template, version, hash, text, at FROM versions WHERE template = ? ORDER BY version"),
     startRun: db.prepare("INSERT INTO runs (id, kind, subject, started) VALUES (?, ?, ?, ?)"),
-    endRun: db.prepare("UPDATE runs SET ended = ?, outcome = ?, tally = ? WHERE id = ?"),
+    endRun: db.prepare("UPDATE runs SET ended = ?, outcome = ?, tally = ?, cells = ? WHERE id = ?"),
     runs: db.prepare(
-      "SELECT id, kind, subject, started, ended, outcome, tally FROM runs WHERE kind = ? AND subject = ? ORDER BY started DESC LIMIT ?",
+      "SELECT id, kind, subject, started, ended, outcome, tally, cells FROM runs WHERE kind = ? AND subject = ? ORDER BY started DESC LIMIT ?",
     ),
-    recentRuns: db.prepare(`SELECT id, kind, subject, started, ended, outcome, tally FROM runs
+    recentRuns: db.prepare(`SELECT id, kind, subject, started, ended, outcome, tally, cells FROM runs
       WHERE (@before IS NULL OR started < @before) AND (@kind IS NULL OR kind = @kind) AND (@subject IS NULL OR subject = @subject)
       ORDER BY started DESC LIMIT @limit`),
     addCharge:
@@ -388,7 +496,8 @@ function statements(db: Database.Database) {
       ON CONFLICT DO UPDATE SET requests = requests + excluded.requests, tokens_in = tokens_in + excluded.tokens_in, tokens_out = tokens_out + excluded.tokens_out, spent = spent + excluded.spent, unsure = unsure + excluded.unsure`),
     chargesOf:
       db.prepare(`SELECT model, step, sum(requests) AS requests, sum(tokens_in) AS tokensIn, sum(tokens_out) AS tokensOut, sum(spent) AS spent, sum(unsure) AS unsure
-      FROM charges WHERE run IN (SELECT id FROM runs WHERE subject = ?) GROUP BY model, step ORDER BY model, step`),
+      FROM charges WHERE run IN (SELECT id FROM runs WHERE subject = @subject AND started >= coalesce(@since, started)
+        AND (@runs IS NULL OR id IN (SELECT value FROM json_each(@runs)))) GROUP BY model, step ORDER BY model, step`),
     chargesByDay:
       db.prepare(`SELECT day, kind, subject, model, step, sum(requests) AS requests, sum(tokens_in) AS tokensIn, sum(tokens_out) AS tokensOut, sum(spent) AS spent, sum(unsure) AS unsure
       FROM charges JOIN runs ON runs.id = charges.run WHERE day >= ? GROUP BY day, kind, subject, model, step ORDER BY day DESC, kind, subject, model, step`),

@@ -14,6 +14,7 @@ import {
   type Project,
 } from "../../jobs/index.js";
 import { bad, duration, good, heading, note, out, outJson, quiet, standinNote, table, warn } from "../print/print.js";
+import { afterwardsLines, wouldActLines } from "../print/afterwards.js";
 import { fillProgress } from "../print/progress.js";
 import { reportError, tellError } from "../report-error.js";
 import { interruptible } from "../signals.js";
@@ -36,12 +37,13 @@ interface FillCommandOptions extends CommonOptions {
   readonly seed?: number | undefined;
   readonly probe?: boolean | undefined;
   readonly derived?: boolean | undefined;
+  readonly fromStart?: boolean | undefined;
   readonly undo?: string | undefined;
 }
 
 /** `yoroshi fill`: exit 0 when every row is as it should be, 1 when some failed or a limit stopped it, 3, 130. */
 export async function fillCommand(name: string, options: FillCommandOptions): Promise<number> {
-  const { column, only, where, refill, rows, sample, seed, overwrite, standing, spend, createColumns, derived } = options;
+  const { column, only, where, refill, rows, sample, seed, overwrite, standing, spend, createColumns, derived, fromStart } = options;
   const choice = {
     plan: name,
     columns: column,
@@ -56,6 +58,7 @@ export async function fillCommand(name: string, options: FillCommandOptions): Pr
     spend,
     createColumns,
     derived,
+    fromStart,
   };
   if (options.undo !== undefined) return undo(name, options.undo, options);
   return withProject(options, (project) =>
@@ -190,6 +193,7 @@ function printPreview(result: PreviewedPlan, currency: string): void {
     ),
   );
   if (several) out(stepTable(result.steps));
+  for (const line of wouldActLines(result.afterwards ?? [])) out(`  ${line}`);
 }
 
 const FIGURES = ["asked", "reused", "ruled", "filled", "edited", "stale", "held", "skipped", "failed", "blank"] as const;
@@ -233,6 +237,7 @@ function printFilled(report: FilledPlan, currency: string, tellsStandin: boolean
   );
   if (several) out(stepTable(report.steps));
   for (const line of remarks(report, money)) out(`  ${line}`);
+  for (const line of report.afterwards ? afterwardsLines(report.afterwards) : []) out(`  ${line}`);
   out(
     report.written
       ? `  written: ${report.target}`

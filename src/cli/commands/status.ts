@@ -2,12 +2,15 @@ import { formatMoney, plural } from "../../core/ground/index.js";
 import {
   explainRow,
   letStand,
+  readChanges,
   runJob,
   STATE_MARKS,
   surveyPlan,
+  type ChangesReport,
   type RowExplanation,
   type StepExplanation,
   type SurveyReport,
+  type Watched,
 } from "../../jobs/index.js";
 import { block, good, heading, out, outJson, quiet, table } from "../print/print.js";
 import { whoIs } from "../who.js";
@@ -17,6 +20,7 @@ interface StatusOptions extends CommonOptions {
   readonly empty?: boolean | undefined;
   readonly cell?: string | undefined;
   readonly column?: string | undefined;
+  readonly changes?: boolean | string | undefined;
   readonly letStand?: boolean | undefined;
   readonly where?: string | undefined;
   readonly as?: string | undefined;
@@ -37,6 +41,12 @@ export async function status(name: string, options: StatusOptions): Promise<numb
       else printExplained(found, currency);
       return 0;
     }
+    if (options.changes !== undefined && options.changes !== false) {
+      const found = await runJob(readChanges, project, { plan: name, run: options.changes === true ? undefined : options.changes });
+      if (options.json) outJson(found);
+      else printChanges(found);
+      return 0;
+    }
     if (options.letStand) {
       const stands = await runJob(letStand, project, { plan: name, where: options.where, by: whoIs(options.as) });
       if (options.json) outJson(stands);
@@ -54,6 +64,20 @@ export async function status(name: string, options: StatusOptions): Promise<numb
   });
 }
 
+function printChanges({ plan, run, startedAt, total, changes }: ChangesReport): void {
+  out(heading(`Plan ${plan}`) + quiet(`  run ${run}, ${startedAt.slice(0, 16).replace("T", " ")} UTC: ${plural(total, "cell")} altered`));
+  const text = (value: ChangesReport["changes"][number]["before"]): string => (value === null ? "" : String(value));
+  if (changes.length > 0)
+    out(
+      table(
+        ["row", "column", "before", "after", "why"],
+        changes.map(({ key, column, before, after, why }) => [key, column, text(before), text(after), why]),
+        { width: { 2: 30, 3: 30, 4: 50 } },
+      ),
+    );
+  if (total > changes.length) out(quiet(`… and ${total - changes.length} more; --json gives them, too.`));
+}
+
 function printReport(report: SurveyReport, currency: string): void {
   const money = (amount: number): string => formatMoney(Math.round(amount * 1e6), currency);
   out(heading(`Plan ${report.plan}`) + quiet(`  ${plural(report.rows, "row")} of ${report.table}`));
@@ -66,8 +90,40 @@ function printReport(report: SurveyReport, currency: string): void {
     out(quiet(`\n${one.step} keeps to version ${one.version} of ${one.template}; today's file is version ${one.today}.`));
   const { lastRun, month } = report;
   if (lastRun) out(`\n${quiet(`Last fill ${lastRun.startedAt.slice(0, 16).replace("T", " ")} UTC: ${lastRun.end}.`)}`);
+  if (report.watched) printWatched(report.watched, money);
   printSpend(report.spend, money);
   if (month) out(quiet(`This month ${money(month.spent)} of ${money(month.cap)} spent by all plans and trials.`));
+}
+
+const WATCH_WORDS = {
+  off: "nobody watches it",
+  standby: "another process watches it",
+  waiting: "watched",
+  round: "a round goes on",
+  resting: "watched, and rests",
+} as const;
+
+/** Who watches the plan, and how far it is behind. */
+function printWatched({ every, changes, by, watch, messages }: Watched, money: (amount: number) => string): void {
+  const when = (iso: string): string => `${iso.slice(0, 19).replace("T", " ")} UTC`;
+  const cause = [every !== null && `every "${every}"`, (changes || by !== null) && "on changes"].filter(Boolean).join(", ");
+  const { lastRound = null, nextRound = null, problem = null, lagMs = 0, state = "off" } = watch ?? {};
+  const lines: (readonly [string, string])[] = [
+    ["watch", `${WATCH_WORDS[state]}${cause ? `; ${cause}` : ""}${problem ? `: ${problem}` : ""}`],
+    ...(lagMs > 0 ? [["lag", `${(lagMs / 1000).toFixed(1)} s: the oldest change that no round has taken up`] as const] : []),
+    ...(lastRound
+      ? [
+          [
+            "last round",
+            `${when(lastRound.at)}: ${lastRound.asked} asked, ${plural(lastRound.changes, "cell")} altered, ${money(lastRound.spent)}, ${lastRound.end}${lastRound.problem ? `: ${lastRound.problem}` : ""}`,
+          ] as const,
+        ]
+      : []),
+    ...(nextRound ? [["next round", when(nextRound)] as const] : []),
+    ...(messages > 0 ? [["messages", `${messages} of its rules wait to be taken`] as const] : []),
+  ];
+  if (watch === null && cause === "" && messages === 0) return;
+  out(table(["", ""], watch === null && cause === "" ? lines.slice(1) : lines));
 }
 
 /** A line for each row and reason, however many of its columns they concern. */

@@ -49,6 +49,12 @@ export function decide(
     };
   if (passed.row.problem !== undefined) return { do: "mark", state: "failed", reason: remark("rowUnfit", { problem: passed.row.problem }) };
   if (isEdited) return { do: "leave", state: "edited" };
+  if (one.does.kind === "ruled")
+    return hasValues(record) ? { do: "leave", state: "filled" } : { do: "leave", state: "skipped", reason: remark("noRule") };
+  if (one.dueBy && !one.dueBy.some((rule) => passed.due.includes(rule)))
+    return hasValues(record) || record?.held
+      ? { do: "leave", state: record!.state, reason: record!.reason }
+      : { do: "mark", state: "skipped", reason: remark("noRule") };
   const waitsFor = passed.waitsFor.find((column) => one.reads.includes(column));
   if (waitsFor !== undefined)
     return { do: "mark", state: hasValues(record) ? "stale" : "blank", reason: remark("waitsFor", { column: waitsFor }) };

@@ -1,7 +1,18 @@
 import type { CellRecord } from "../ledger/index.js";
 import type { StandingRow, TargetColumn } from "../table/index.js";
+import { AFTER_STEP } from "../plan/index.js";
 import type { Work } from "./setup.js";
-import { readWritten, recordTime, standsAsLeft, textsMark, unwritten, writersOf, type Writer } from "./writers.js";
+import {
+  isWritten,
+  readWritten,
+  recordTime,
+  standsAsLeft,
+  stillStanding,
+  textsMark,
+  unwritten,
+  writersOf,
+  type Writer,
+} from "./writers.js";
 
 /** What was found in the columns where results go. */
 export interface Absorbed {
@@ -67,6 +78,7 @@ export async function absorbRows(
     rows.map((row) => row.key),
   );
   const changed: CellRecord[] = [];
+  const back = backColumns(work, writer);
   let edits = 0;
   for (const { key, values } of rows) {
     const record = records.get(key);
@@ -75,6 +87,7 @@ export async function absorbRows(
       const now = values[column.name] ?? "";
       if (
         now === "" ||
+        (!back.has(column.name) && isUnset(writer, column, record, writtenAt)) ||
         isOurs(work, column, now, record?.values) ||
         isOurs(work, column, now, unwritten(record, writtenAt)) ||
         isStart(work, writer, now)
@@ -103,6 +116,18 @@ function isOurs(work: Work, column: TargetColumn, now: string, values: CellRecor
   return wrote !== undefined && work.table.asWritten(column, wrote) === now;
 }
 
+/** Columns that people may change here and in an appended row: what stands in them is a person's from the first. */
+const backColumns = ({ plan }: Work, writer: Writer): ReadonlySet<string> =>
+  new Set(
+    writer.plan === plan.name && writer.step === AFTER_STEP ? plan.afterwards?.rules.flatMap(({ append }) => append?.back ?? []) : [],
+  );
+
+/** What stands in a column until a rule first sets it is nobody's change. */
+function isUnset({ step }: Writer, { name }: TargetColumn, record: CellRecord | undefined, writtenAt: number | undefined): boolean {
+  if (step !== AFTER_STEP || record?.edited?.[name] !== undefined) return false;
+  return record?.values[name] === undefined || (!isWritten(record, writtenAt) && record.was?.[name] === undefined);
+}
+
 /** A value that the step says it takes over. */
 const isStart = ({ plan }: Work, writer: Writer, now: string): boolean =>
   writer.plan === plan.name && plan.steps[writer.step]?.takes?.includes(now) === true;
@@ -125,7 +150,7 @@ function withEdits(
   const base = record ?? { plan: writer.plan, step: writer.step, key, state: "blank" as const, values: {} };
   return {
     ...base,
-    was: unwritten(record, writtenAt),
+    was: stillStanding(record, writtenAt),
     edited: Object.keys(edited).length > 0 ? edited : undefined,
     editedOn: undefined,
     // Who filled the cells stays known: a person's change is no run.

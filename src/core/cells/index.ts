@@ -12,6 +12,7 @@ export {
   markedCells,
   releasedCells,
   restandingCells,
+  ruledCells,
   setCells,
   valuesOf,
   type Asked,
@@ -33,7 +34,9 @@ export {
   type Work,
 } from "./setup.js";
 export { IN_TIME, settleHeld, withoutColumns, type CellVerdict } from "./settle-held.js";
+export { partOf } from "./part-of.js";
 export { renewsStanding } from "./standing.js";
+export { changesOfRun, type Change } from "./run-changes.js";
 export { STATE_MARKS, type StateMark } from "./marks.js";
 export { seenRows, type SeenCell, type SeenRow } from "./seen.js";
 export { survey, type OpenCell, type Survey } from "./survey.js";

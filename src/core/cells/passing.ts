@@ -16,6 +16,8 @@ export interface Passing {
   readonly given: Record<string, string | number | boolean>;
   /** Columns of earlier steps whose values wait for a decision, where later steps wait for that. */
   waitsFor: readonly string[];
+  /** The rules of the plan that hold for it, where steps are done by rules. */
+  due: readonly string[];
   /** The plan's `freeze` holds: no step touches it. */
   isFrozen?: boolean | undefined;
 }
@@ -37,7 +39,7 @@ export function passing(row: Row, related: RelatedRows): Passing {
     rows[name] = found.rows;
     if (found.left > 0) notes[name] = remark("relatedLeft", { kept: found.rows.length, of: found.rows.length + found.left });
   }
-  return { row, related: rows, notes, given: {}, waitsFor: NONE };
+  return { row, related: rows, notes, given: {}, waitsFor: NONE, due: NONE };
 }
 
 /** What is told of a value that stays since its renewal failed, to those that read it. */
@@ -60,10 +62,12 @@ export function inputsFor(from: Readonly<Record<string, string>>, { row, related
 }
 
 /** Hands on what a step's cells hold for a row: a person's value, else the step's own, else nothing. */
-export function handOn(passed: Passing, { targets, holdsBack }: StepWork, record: CellRecord | undefined): void {
+export function handOn(passed: Passing, { targets, holdsBack, does }: StepWork, record: CellRecord | undefined): void {
   const isOld = record?.state === "stale" && record.reason?.code === "notRenewed";
   for (const target of targets) {
     const edited = record?.edited?.[target.name];
+    // What no rule has set stands as it does in the table.
+    if (does.kind === "ruled" && (edited ?? record?.values[target.name]) === undefined) continue;
     const held = edited === undefined ? record?.held?.values[target.name] : undefined;
     if (held !== undefined && holdsBack) passed.waitsFor = [...passed.waitsFor, target.name];
     if (isOld && edited === undefined) passed.notes[target.name] = OLD_VALUE;

@@ -2,7 +2,7 @@ import type { Answer } from "../answer/index.js";
 import { remark, sameRemark, sentenceOf, type Remark, type RemarkCode } from "../ground/index.js";
 import type { AskAgain, CellRecord, CellState } from "../ledger/index.js";
 import type { CellValue } from "../table/index.js";
-import type { ReadyRule } from "../plan/index.js";
+import { AFTER_STEP, setFingerprint, type ReadyRule } from "../plan/index.js";
 import { heldColumns } from "../review/index.js";
 import { CONFIDENCE } from "../template/index.js";
 import type { Decision } from "./decide.js";
@@ -152,6 +152,34 @@ export function setCells(work: Work, about: About, values: CellRecord["values"],
     fingerprint,
     values,
     notes: notes.length > 0 ? notes : undefined,
+  };
+}
+
+/** The record of columns that rules set in a row of another table, which is not at hand. */
+export function ruledCells(about: {
+  readonly plan: string;
+  readonly key: string;
+  readonly values: CellRecord["values"];
+  readonly before: CellRecord | undefined;
+  /** When that table was last written. */
+  readonly writtenAt: number | undefined;
+  readonly run: string;
+  readonly now: number;
+}): CellRecord {
+  const { plan, key, values, before, writtenAt, run, now } = about;
+  return {
+    plan,
+    step: AFTER_STEP,
+    key,
+    state: "filled",
+    fingerprint: setFingerprint(values),
+    values,
+    was: stillStanding(before, writtenAt),
+    edited: before?.edited,
+    editedOn: before?.editedOn,
+    past: before?.past,
+    run,
+    at: recordTime(now, writtenAt),
   };
 }
 

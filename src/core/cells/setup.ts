@@ -5,6 +5,9 @@ import type { CellRecord, Ledger } from "../ledger/index.js";
 import type { Model, ModelFailure } from "../model/index.js";
 import type { FilledRow } from "./filled-row.js";
 import {
+  AFTER_STEP,
+  stepsByRule,
+  withAfterStep,
   readyRules,
   type ReadyRule,
   readCondition,
@@ -49,6 +52,8 @@ export interface FillOptions {
   readonly refill?: Refill | undefined;
   /** Only the rows with these keys. */
   readonly only?: readonly string[] | undefined;
+  /** Of these, rows that are not there any more are no mistake. */
+  readonly orGone?: boolean | undefined;
   /** Only the rows for which this CEL over `row` holds; a row for which it cannot be evaluated is left out. */
   readonly where?: string | undefined;
   /** Only so many rows, drawn at random from those that are chosen otherwise. */
@@ -70,6 +75,8 @@ export interface FillOptions {
   readonly standing?: "keep" | "renew" | undefined;
   /** Add columns that the table lacks, where it does not take new ones by itself. Default: that is an error. */
   readonly createColumns?: boolean | undefined;
+  /** A run that asks, records and writes nothing leaves no trace in the list of runs. Default: every run is listed. */
+  readonly quiet?: boolean | undefined;
   /** Aborted: nothing new is asked; what is in flight is finished. */
   readonly stop?: CancelSignal | undefined;
   /** Aborted: what is in flight is dropped, too. */
@@ -144,7 +151,9 @@ export interface StepWork {
   readonly unreleased: readonly string[];
   /** Whether later steps wait for what is held of it. */
   readonly holdsBack: boolean;
-  readonly does: AskWork | SetWork;
+  /** Rules of the plan of which one must hold for a row; `undefined` for a step that is done for all. */
+  readonly dueBy: readonly string[] | undefined;
+  readonly does: AskWork | SetWork | RuledWork;
 }
 
 /** What a template step does. */
@@ -153,6 +162,11 @@ export interface AskWork extends ReadyAsking {
   readonly rules: readonly ReadyRule[];
   /** Input -> column. */
   readonly from: Readonly<Record<string, string>>;
+}
+
+/** What stands for columns that rules set: nothing by itself. */
+export interface RuledWork {
+  readonly kind: "ruled";
 }
 
 /** What a step of plain columns does. */
@@ -171,7 +185,8 @@ export interface Target extends TargetColumn {
 /** The answer's confidence as a column takes it. */
 const CONFIDENCE_SHAPE: NamedShape = { name: CONFIDENCE, ...shapeSpec({ kind: "number" }, kindOf) };
 
-export function workOf(setup: FillSetup, options: FillOptions = {}): Work {
+export function workOf(given: FillSetup, options: FillOptions = {}): Work {
+  const setup = { ...given, plan: withAfterStep(given.plan) };
   const { plan } = setup;
   const ordered = orderSteps(
     plan,
@@ -214,7 +229,9 @@ function stepWork(setup: FillSetup, name: string, needs: readonly string[], orde
     holds: isTemplateStep(step) ? readyHolds(setup.plan, name, order, Object.keys(askingOf(setup, name).prepared.template.answer)) : [],
     unreleased: unreleasedColumns(setup.plan, name),
     holdsBack: setup.plan.review?.waits ?? true,
+    dueBy: stepsByRule(setup.plan).get(name),
   };
+  if (name === AFTER_STEP) return { ...common, does: { kind: "ruled" } };
   if (!isTemplateStep(step)) return { ...common, does: { kind: "set", columns: readySets(step) } };
   const asking = askingOf(setup, name);
   const { prepared } = asking;
@@ -254,7 +271,8 @@ function targetsOf(setup: Pick<FillSetup, "plan" | "asking">, name: string): Tar
 }
 
 /** All columns that a plan fills, as a table takes them. */
-export function targetColumns(setup: Pick<FillSetup, "plan" | "asking">): TargetColumn[] {
+export function targetColumns(given: Pick<FillSetup, "plan" | "asking">): TargetColumn[] {
+  const setup = { ...given, plan: withAfterStep(given.plan) };
   return Object.keys(setup.plan.steps).flatMap((name) => plainTargets(targetsOf(setup, name)));
 }
 

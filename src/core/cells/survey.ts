@@ -51,7 +51,11 @@ export interface Survey {
  * for (const { rows, reason } of reasons) console.log(rows, sentenceOf(reason));
  * ```
  */
-export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => void): Promise<Survey> {
+export async function survey(
+  setup: FillSetup,
+  onOpenCell?: (cell: OpenCell) => void,
+  onRows?: (steps: Awaited<ReturnType<ReturnType<typeof considerAll>["next"]>>["value"]) => void,
+): Promise<Survey> {
   const work = workOf(setup, { refill: "stale" });
   await patternsReady();
   await absorbEdits(work, "status");
@@ -62,6 +66,7 @@ export async function survey(setup: FillSetup, onOpenCell?: (cell: OpenCell) => 
   const notes = new Told();
   let rows = 0;
   for await (const steps of considerAll(work)) {
+    onRows?.(steps);
     rows += steps[0]?.rows.length ?? 0;
     for (const { one, rows: considered } of steps) {
       const changes = await changesOf(work, one, considered);

@@ -18,7 +18,20 @@ export async function* walk(work: Work): AsyncGenerator<{ readonly rows: readonl
     const related = await relatedRows(work, chosen);
     const passed = chosen.map((row, index) => passing(row, related[index]!));
     if (work.freeze) await markFrozen(work, work.freeze, passed);
+    if (work.steps.some(({ dueBy }) => dueBy)) await markDue(work, passed);
     yield { rows: passed, share };
+  }
+}
+
+/** Marks which rules hold for rows, as they were last considered. */
+async function markDue({ ledger, plan }: Work, rows: readonly Passing[]): Promise<void> {
+  const states = await ledger.afterwards.find(
+    plan.name,
+    rows.map(({ row }) => row.key),
+  );
+  for (const passed of rows) {
+    const state = states.get(passed.row.key);
+    if (state) passed.due = Object.keys(state.rules).filter((rule) => state.rules[rule]!.holds);
   }
 }
 

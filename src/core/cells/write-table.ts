@@ -1,15 +1,17 @@
-import { sentenceOf } from "../ground/index.js";
+import { canonicalJson, sentenceOf } from "../ground/index.js";
 import { claim, type CellRecord } from "../ledger/index.js";
 import type { CellOut, Refusal, ShownState, StatesOf } from "../table/index.js";
 import { absorbEdits, absorbRows } from "./edits.js";
 import { columnState } from "./hold-values.js";
 import type { Work } from "./setup.js";
 import {
+  isWritten,
   keepTrail,
   keepWritten,
   readWritten,
   recordTime,
   sameWritten,
+  stillStanding,
   unwritten,
   standsAsLeft,
   writersOf,
@@ -24,9 +26,14 @@ export interface TableWritten {
   readonly edits: number;
   /** Rows that did not take their values. */
   readonly refused: readonly Refusal[];
+  /** The mark of the table as it was written; none where it was not, or has no mark. */
+  readonly mark?: string | undefined;
 }
 
 export const NOT_WRITTEN: TableWritten = { written: false, edits: 0, refused: [] };
+
+/** Rows whose records are looked up at once. */
+const SOME_ROWS = 500;
 
 /** How often it is looked whether another is done with a table. */
 const LOOK_AGAIN_MS = 100;
@@ -64,7 +71,15 @@ async function writeAlone(work: Work, run: string, changed: boolean): Promise<Ta
   const about = { ...showsStates, key: work.table.keyColumns, writers };
   const now: Written = { source: (await work.table.sourceMark()) ?? null, standing: standingNow ?? null, ...about };
   const isAsLeft = await standsAsLeft(work, before, standingNow);
-  if (!changed && edits === 0 && now.source !== null && isAsLeft && sameWritten(before, now)) return NOT_WRITTEN;
+  if (
+    !changed &&
+    edits === 0 &&
+    now.source !== null &&
+    isAsLeft &&
+    sameWritten(before, now) &&
+    !(await hasUnwritten(work, writers, before))
+  )
+    return NOT_WRITTEN;
   const refused: Refusal[] = [];
   const standing = await work.table.write(
     writers.flatMap((writer) => writer.columns),
@@ -85,13 +100,56 @@ async function writeAlone(work: Work, run: string, changed: boolean): Promise<Ta
     },
   );
   await keepTrail(work, standingNow, standing);
-  await keepWritten(work, {
-    source: (await work.table.sourceMark()) ?? null,
-    standing: standing ?? null,
-    at: recordTime(work.clock.now(), before.at),
-    ...about,
-  });
-  return { written: true, edits, refused };
+  const { onlyKeys } = work.table;
+  // Of a part it is known row by row: of all others, what the ledger has got since the table was last written is still to be written.
+  if (onlyKeys) {
+    if (refused.length === 0) await keepWrittenRows(work, writers, [...onlyKeys], before.at);
+  } else
+    await keepWritten(work, {
+      source: await sourceWritten(work, now.source, standing),
+      standing: standing ?? null,
+      at: recordTime(work.clock.now(), before.at),
+      ...about,
+    });
+  return { written: true, edits, refused, mark: standing };
+}
+
+/**
+ * The mark of the source that a writing has brought in: as it was before, unless the source itself was written. What somebody changed
+ * while it was written is brought in the next time.
+ */
+async function sourceWritten({ table }: Work, before: string | null, standing: string | undefined): Promise<string | null> {
+  const now = (await table.sourceMark()) ?? null;
+  return now !== null && now === standing ? now : before;
+}
+
+/** Whether the ledger has values that the table does not hold: a process ended, or the disk was full, between recording and writing. */
+async function hasUnwritten({ ledger }: Work, writers: readonly Writer[], { at = 0 }: Written): Promise<boolean> {
+  for (const { plan, step } of writers) {
+    const keys = await ledger.cells.changedSince(plan, step, at + 1);
+    for (let from = 0; from < keys.length; from += SOME_ROWS) {
+      const records = await ledger.cells.find(plan, step, keys.slice(from, from + SOME_ROWS));
+      for (const { values, was } of records.values()) if (canonicalJson(values) !== canonicalJson(was ?? {})) return true;
+    }
+  }
+  return false;
+}
+
+/** Keeps of some rows that they hold what their records say. */
+async function keepWrittenRows(
+  { ledger }: Work,
+  writers: readonly Writer[],
+  keys: readonly string[],
+  writtenAt: number | undefined,
+): Promise<void> {
+  for (const { plan, step } of writers)
+    for (let at = 0; at < keys.length; at += SOME_ROWS) {
+      const records = await ledger.cells.find(plan, step, keys.slice(at, at + SOME_ROWS));
+      const cells = [...records.values()].flatMap((record) =>
+        isWritten(record, writtenAt) ? [] : [{ ...record, was: stillStanding(record, Infinity) }],
+      );
+      if (cells.length > 0) await ledger.record({ cells });
+    }
 }
 
 function addCells(

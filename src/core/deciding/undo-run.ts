@@ -21,11 +21,12 @@ const KEYS_SHOWN = 5;
  * Puts back what stood before a fill, and writes the table. What a person, or another run, has changed since stays. The answers are still
  * known: the next fill gives them again, without asking, unless the template, the rows or the choice of them is another.
  *
- * @param run the id of one of the plan's last ten fills; `last` for the newest.
+ * @param run the id of one of the plan's last ten fills that changed something; `last` for the newest.
  * @throws YoroshiError `notFound`, `planBusy`.
  */
 export async function undoRun(setup: FillSetup, run: string): Promise<RunUndone> {
-  const fills = await setup.ledger.runs.find("fill", setup.plan.name, 10);
+  // One that recorded nothing has nothing to be put back; the ledger does not count it either.
+  const fills = (await setup.ledger.runs.find("fill", setup.plan.name, 1_000)).filter(({ cells }) => cells !== 0).slice(0, 10);
   const found = run === "last" ? fills[0] : fills.find(({ id }) => id === run);
   if (!found)
     throw new YoroshiError("notFound", { what: `run of the plan ${setup.plan.name}`, name: run, known: fills.map(({ id }) => id) });

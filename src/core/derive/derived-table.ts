@@ -12,6 +12,8 @@ export interface MadeRows {
   rows(): AsyncIterable<Chunk>;
   /** A mark that changes when the rows do; `undefined` where that cannot be told. */
   mark(): Promise<string | undefined>;
+  /** Keys of rows that were made until the table was last written, and are no more: so that rows without any cell of ours go, too. */
+  gone?(): Promise<ReadonlySet<string>>;
   /** Makes the rows' keys stay what they are, before they are written. */
   settle?(): Promise<void>;
 }
@@ -73,7 +75,8 @@ export function derivedTable(made: MadeRows, out: Table, { onNotice }: DerivedOp
         }
       }
       const kept: string[] = [];
-      const growth = growthOf(missing, spoilt, [...out.keyColumns, ...columns.map(({ name }) => name)], kept);
+      const gone = (await made.gone?.()) ?? new Set();
+      const growth = growthOf(missing, { spoilt, gone }, [...out.keyColumns, ...columns.map(({ name }) => name)], kept);
       const mark = await out.write(columns, cellsOf, { growth });
       if (kept.length > 0)
         onNotice?.(
@@ -99,7 +102,12 @@ function numbersOf(columns: readonly TargetColumn[], { values }: Row): Record<st
 }
 
 /** @param missing the rows that shall be there, by key; those that are found are taken out of it. */
-function growthOf(missing: Map<string, StandingRow>, spoilt: ReadonlySet<string>, own: readonly string[], kept: string[]): Growth {
+function growthOf(
+  missing: Map<string, StandingRow>,
+  { spoilt, gone }: { readonly spoilt: ReadonlySet<string>; readonly gone: ReadonlySet<string> },
+  own: readonly string[],
+  kept: string[],
+): Growth {
   const isMine = new Set(own);
   const wroteBeside = ({ values }: StandingRow): boolean =>
     Object.entries(values).some(([column, text]) => text !== "" && !isMine.has(column));
@@ -108,8 +116,9 @@ function growthOf(missing: Map<string, StandingRow>, spoilt: ReadonlySet<string>
     goes(row, cells) {
       missing.delete(row.key);
       // A row that holds nothing of ours is a person's own.
-      if (made.has(row.key) || !Object.values(cells ?? {}).some((cell) => typeof cell !== "object")) return false;
-      const stays = Object.values(cells!).some((cell) => typeof cell === "object") || wroteBeside(row);
+      const isOurs = gone.has(row.key) || Object.values(cells ?? {}).some((cell) => typeof cell !== "object");
+      if (made.has(row.key) || !isOurs) return false;
+      const stays = Object.values(cells ?? {}).some((cell) => typeof cell === "object") || wroteBeside(row);
       if (stays) kept.push(row.key);
       return !stays;
     },

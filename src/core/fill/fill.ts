@@ -22,7 +22,7 @@ import { chosenWork } from "./draw.js";
 import { Ending } from "./ending.js";
 import { Listeners } from "./listeners.js";
 import { Run, type Hands, type RowQuestion } from "./run.js";
-import { forgetSettled, keepSettled, settledTallies, type StepTallies } from "./settled.js";
+import { forgetSettled, keepSettled, readSources, settledTallies, type StepTallies } from "./settled.js";
 import { sumTallies, type Capped, type FillEnd, type Tally } from "./tally.js";
 
 export interface FillReport extends Tally {
@@ -42,6 +42,8 @@ export interface FillReport extends Tally {
   readonly inVain: number;
   /** Rows that the table did not take the values of, by the reason; they count as failed. */
   readonly refused: readonly Refusal[];
+  /** Whether anything that the ledger knows of a cell has changed. */
+  readonly changed: boolean;
   /** Whether the table was written; not when it already stood so. */
   readonly written: boolean;
   readonly tookMs: number;
@@ -128,18 +130,24 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   if (work.table.keysMayRepeat) await (await import("./key-repeats.js")).checkKeys(work);
   const began = work.clock.now();
   const name = runId(work);
-  await work.ledger.runs.start({ id: name, kind: "fill", subject: work.plan.name, startedAt: began });
+  let begun: Promise<void> | undefined;
+  const begin = (): Promise<void> =>
+    (begun ??= work.ledger.runs.start({ id: name, kind: "fill", subject: work.plan.name, startedAt: began }));
+  if (!options.quiet) await begin();
   // Who wants every row is given every row.
   const settled = options.on?.row ? undefined : await settledTallies(work, options);
   if (settled) {
     const tally = sumTallies(Object.values(settled.tallies));
-    await work.ledger.runs.end({ id: name, endedAt: work.clock.now(), end: "done", tally: plainJson(tally) });
+    if (begun) await work.ledger.runs.end({ id: name, endedAt: work.clock.now(), end: "done", tally: plainJson(tally) });
     return { ...NOTHING_DONE, ...tally, steps: settled.tallies, notes: settled.notes, run: name, tookMs: work.clock.now() - began };
   }
   await forgetSettled(work);
+  // Before anything is read: what changes while the run goes on is left for the next.
+  const read = await readSources(work);
   const { edits: newEdits, earlier, mark } = await absorbEdits(work, name);
   const isEarlier = earlier > 0;
-  const { run, ending, unsure, spent, changed } = await askAll({ ...work, isEarlier }, options, name);
+  if (newEdits > 0) await begin();
+  const { run, ending, unsure, spent, changed } = await askAll({ ...work, isEarlier }, options, name, begin);
   if (run.doubled > 0) (await import("./key-repeats.js")).refuseKeys(work, run);
   const mustWrite = changed || newEdits > 0 || isEarlier || work.renews === true;
   const wrote =
@@ -147,7 +155,7 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   const notes = run.told.all;
   const tally = tallyOf(run, spent);
   const hasNothingLeft = ending.end === "done" && tally.blank === 0 && !run.isUnreached && !changesWithTime(work, tally);
-  if (hasNothingLeft) await keepSettled(work, options, { tallies: run.tallies, notes });
+  if (hasNothingLeft) await keepSettled(work, options, { tallies: run.tallies, notes }, { read, left: wrote.mark ?? mark });
   const { end, error, errorHost, capped } = ending;
   return {
     ...withRefused(tally, wrote.refused),
@@ -163,6 +171,7 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
     notes,
     inVain: run.inVain,
     refused: wrote.refused,
+    changed: changed || newEdits + wrote.edits > 0,
     written: wrote.written,
     tookMs: work.clock.now() - began,
   };
@@ -172,7 +181,7 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
 const changesWithTime = ({ plan: { review } }: Work, { held }: Tally): boolean =>
   held > 0 && review?.overdue !== undefined && review.overdue.then !== "wait";
 
-const NOTHING_DONE = { end: "done", unsure: 0, newEdits: 0, earlier: 0, inVain: 0, refused: [], written: false } as const;
+const NOTHING_DONE = { end: "done", unsure: 0, newEdits: 0, earlier: 0, inVain: 0, refused: [], changed: false, written: false } as const;
 
 const spendCapOf = ({ plan: { limits } }: Work, { spendCap }: FillOptions): Micros | undefined =>
   spendCap ?? (limits.spend === undefined ? undefined : toMicros(limits.spend));
@@ -191,7 +200,7 @@ interface Gone {
 }
 
 /** Goes through the table and asks for what is needed and not known. Ends the run's record, also after an error in the table. */
-async function askAll(work: Work, options: FillOptions, name: string): Promise<Gone> {
+async function askAll(work: Work, options: FillOptions, name: string, begin: () => Promise<void>): Promise<Gone> {
   const { ledger, clock, plan } = work;
   const [drop, stop] = [relaySignal(options.signal), relaySignal(options.stop)];
   const ending = new Ending(stop.signal);
@@ -243,11 +252,13 @@ async function askAll(work: Work, options: FillOptions, name: string): Promise<G
   const hands: Hands = {
     ask: async (questions, onBegun) => {
       await listeners.ready();
+      if (questions.length > 0) await begin();
       return asker.ask(questions, onBegun);
     },
     ...(options.on?.row ? { onRow: (row) => listeners.tell("row", row) } : {}),
     record: async (cells, decisions) => {
       changed = true;
+      await begin();
       await ledger.record({ cells, decisions });
     },
     goOn: async () => {
@@ -257,6 +268,7 @@ async function askAll(work: Work, options: FillOptions, name: string): Promise<G
       return true;
     },
     isOver: () => ending.isStopped,
+    orGone: options.orGone,
     onShare: (now) => {
       share = now;
       tell();

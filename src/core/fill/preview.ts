@@ -133,7 +133,7 @@ function estimated(
   const sum = { tokensIn: 0, tokensOut: 0, cost: 0, dearest: 0, counted: 0 };
   for (const one of steps) {
     const found = estimates.get(one);
-    const { asked } = tallies[one.name]!;
+    const { asked } = tallies[one.name] ?? { asked: 0 };
     if (!found || asked === 0) continue;
     const { prepared, model } = one.does as AskWork;
     // Where no row's own prompt could be made, the prompt without any input stands for them.

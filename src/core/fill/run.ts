@@ -50,6 +50,8 @@ export interface Hands {
   goOn(): Promise<boolean>;
   /** Whether no further rows are read. */
   isOver(): boolean;
+  /** Rows that were named and are not there are no mistake. */
+  readonly orGone?: boolean | undefined;
   /** How far the run has come, 0 to 1. */
   onShare?(share: number): void;
   /** All steps of a row are settled. */
@@ -83,13 +85,14 @@ export class Run {
     readonly name: string,
     readonly mostRows: number,
   ) {
-    this.tallies = Object.fromEntries(work.steps.map((step) => [step.name, newTally()]));
+    // What rules set is no work of the fill.
+    this.tallies = Object.fromEntries(work.steps.filter(({ does }) => does.kind !== "ruled").map((step) => [step.name, newTally()]));
     this.#route = new Route(work.steps);
   }
 
   /** Goes through the table. @throws YoroshiError `keyNotFound` for a row that was named and is not there. */
   async go(hands: Hands): Promise<void> {
-    const wanted = new Set(this.work.only);
+    const wanted = new Set(hands.orGone ? [] : this.work.only);
     let share = 0;
     for await (const chunk of ahead(walk(this.work))) {
       for (const { row } of chunk.rows) {
@@ -110,7 +113,7 @@ export class Run {
 
   /** Steps that rows still wait for when the run ends are blank. */
   leaveRest(): void {
-    for (const { steps } of this.#route.leaveRest()) for (const { name } of steps) countState(this.tallies[name]!, "blank");
+    for (const { steps } of this.#route.leaveRest()) for (const { name } of steps) this.#countBlank(name);
   }
 
   /** Does what is ready. @param expected how many of the rows that just came in there are, over the steps that they begin with. */
@@ -193,7 +196,7 @@ export class Run {
     decision: Exclude<Decision, { do: "answer" }>,
   ): CellRecord | undefined {
     const { work, name } = this;
-    const tally = this.tallies[one.name]!;
+    const tally = this.tallies[one.name] ?? newTally();
     const about = { one, passed, record };
     switch (decision.do) {
       case "leave":
@@ -252,7 +255,12 @@ export class Run {
 
   /** A step is not reached for a row, and so are not those that need it. */
   abandon({ one, passed }: Asked): void {
-    for (const { name } of this.#route.abandon(one, passed)) countState(this.tallies[name]!, "blank");
+    for (const { name } of this.#route.abandon(one, passed)) this.#countBlank(name);
+  }
+
+  #countBlank(step: string): void {
+    const tally = this.tallies[step];
+    if (tally) countState(tally, "blank");
   }
 
   /** What a step would give is not known: gives the later steps that need it, none of which is considered. */

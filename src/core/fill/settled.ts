@@ -30,27 +30,39 @@ const SETTLED: StoredForm<Settled> = {
   }),
 };
 
-const noteName = (work: Pick<Work, "plan">): string => `settled:${work.plan.name}`;
+/** The marks of all that a run reads. */
+export interface Sources {
+  readonly source: string;
+  readonly related: readonly string[];
+}
 
-/**
- * A hash of all that the decisions about all rows rest on: the source and the result as they stand, templates, models,
- * references and the steps themselves. `undefined` where a table cannot tell whether it changed.
- */
-async function markOf(work: Work): Promise<string | undefined> {
+/** The marks of all that a run is about to read; `undefined` where a table cannot tell whether it changed. */
+export async function readSources(work: Pick<Work, "table" | "related">): Promise<Sources | undefined> {
   const source = await work.table.sourceMark();
-  const standing = await work.table.standingMark();
-  if (source === undefined || standing === undefined) return undefined;
+  if (source === undefined) return undefined;
   const related: string[] = [];
   for (const [name, rows] of Object.entries(work.related ?? {})) {
     const mark = await rows.mark();
     if (mark === undefined) return undefined;
     related.push(name, mark);
   }
+  return { source, related };
+}
+
+const noteName = (work: Pick<Work, "plan">): string => `settled:${work.plan.name}`;
+
+/**
+ * A hash of all that the decisions about all rows rest on: the source and the result as they stand, templates, models,
+ * references and the steps themselves. `undefined` where a table cannot tell whether it changed.
+ */
+async function markOf(work: Work, sources: Sources | undefined, standing: string | undefined): Promise<string | undefined> {
+  if (sources === undefined || standing === undefined) return undefined;
+  const { source, related } = sources;
   return sha256Hex(
     canonicalJson({
       source,
       standing,
-      related: related.length > 0 ? [related, work.plan.related] : undefined,
+      related: related.length > 0 ? [[...related], plainJson(work.plan.related!)] : undefined,
       refill: work.refill,
       written: writtenMark(work),
       steps: work.steps.map(markOfStep),
@@ -79,6 +91,7 @@ function markOfStep({ name, step, does }: StepWork): Json {
 }
 
 const isWhole = (work: Work, options: FillOptions): boolean =>
+  work.table.onlyKeys === undefined &&
   work.only === undefined &&
   work.where === undefined &&
   work.chosenSteps === undefined &&
@@ -94,7 +107,7 @@ const isWhole = (work: Work, options: FillOptions): boolean =>
 export async function settledTallies(work: Work, options: FillOptions): Promise<Left | undefined> {
   if (!isWhole(work, options)) return undefined;
   const note = readKept(SETTLED, await work.ledger.facts.get(noteName(work)));
-  if (!note || note.mark !== (await markOf(work))) return undefined;
+  if (!note || note.mark !== (await markOf(work, await readSources(work), await work.table.standingMark()))) return undefined;
   const tallies = Object.fromEntries(
     Object.entries(note.tallies).map(([step, tally]) => [
       step,
@@ -110,9 +123,26 @@ export async function forgetSettled({ ledger, plan }: Pick<Work, "ledger" | "pla
   if (await ledger.facts.get(name)) await ledger.facts.set(name, null);
 }
 
-/** Keeps that a run had nothing left to do. */
-export async function keepSettled(work: Work, options: FillOptions, left: Left): Promise<void> {
+/**
+ * Keeps that a run had nothing left to do, with the marks of what it read and left: what has changed while it ran, or since, differs.
+ *
+ * @param read what it was about to read.
+ * @param left the mark of the table as it read or wrote it.
+ */
+export async function keepSettled(
+  work: Work,
+  options: FillOptions,
+  now: Left,
+  { read, left }: { readonly read: Sources | undefined; readonly left: string | undefined },
+): Promise<void> {
   if (!isWhole(work, options)) return;
-  const mark = await markOf(work);
-  if (mark !== undefined) await work.ledger.facts.set(noteName(work), keep(SETTLED, { mark, ...left }));
+  // A source that is its own result stands as it was left.
+  const isItself = read !== undefined && left !== undefined && (await work.table.sourceMark()) === left;
+  const mark = await markOf(work, isItself ? { ...read, source: left } : read, left);
+  if (mark !== undefined) await work.ledger.facts.set(noteName(work), keep(SETTLED, { mark, ...now }));
+}
+
+/** What stands for a plan's last run that had nothing left to do; `undefined` where something was left, or has been changed by us since. */
+export async function settledSince({ ledger, plan }: Pick<Work, "ledger" | "plan">): Promise<Json | undefined> {
+  return (await ledger.facts.get(noteName({ plan }))) ?? undefined;
 }

@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import { fakeClock } from "../../../tests/helpers/clock.js";
 import { fenced, scriptedModel, type ScriptedModel } from "../../../tests/helpers/models.js";
 import { inWords } from "../../../tests/helpers/words.js";
-import { type FillSetup, survey } from "../cells/index.js";
+import { type FillSetup, partOf, survey } from "../cells/index.js";
 import { remark, sentenceOf } from "../ground/index.js";
 import { memoryLedger, type Ledger } from "../ledger/index.js";
 import { plan as makePlan, type PlanShape } from "../plan/index.js";
@@ -70,6 +70,104 @@ describe("an earlier result that is put back", () => {
     Object.assign(one.table.rows[4]!, old[4]);
     expect(await fill(one)).toMatchObject({ earlier: 0, newEdits: 2 });
     expect(one.table.rows[4]).toMatchObject({ level: "1", because: "first note 4" });
+  });
+});
+
+it("a write that failed is made up for by the next fill, though nothing has changed since", async () => {
+  word = "first";
+  const one = world(rows(2));
+  // Its own marks are those of a file: what is filled is no change of the source.
+  Object.assign(one.table, { sourceMark: async () => JSON.stringify(one.table.rows.map(({ text }) => text)) });
+  await fill(one);
+  await one.clock.sleep(1_000);
+  word = "second";
+  const { write } = one.table;
+  Object.assign(one.table, { write: () => Promise.reject(new Error("the disk is full")) });
+  await expect(fill(one, { refill: "all" })).rejects.toThrow("the disk is full");
+  Object.assign(one.table, { write });
+  await fill(one);
+  expect(one.table.rows.map((row) => row["because"])).toEqual(["second note 0", "second note 1"]);
+});
+
+it("what a person changes at the very moment after a write is seen by the next fill", async () => {
+  word = "first";
+  const one = world(rows(2));
+  const { write } = one.table;
+  Object.assign(one.table, {
+    write: async (...about: Parameters<typeof write>) => {
+      const mark = await write.apply(one.table, about);
+      one.table.rows[0]!["because"] = "a person's word";
+      return mark;
+    },
+  });
+  await fill(one);
+  Object.assign(one.table, { write });
+  expect((await fill(one)).newEdits).toBe(1);
+});
+
+it("what changes in a source while it is filled is not taken for done", async () => {
+  word = "first";
+  const one = world(rows(2));
+  const { write } = one.table;
+  Object.assign(one.table, {
+    write: async (...about: Parameters<typeof write>) => {
+      const mark = await write.apply(one.table, about);
+      one.table.rows[1]!["text"] = "changed meanwhile";
+      return mark;
+    },
+  });
+  await fill(one);
+  Object.assign(one.table, { write });
+  expect(await fill(one)).toMatchObject({ asked: 1 });
+  expect(one.table.rows[1]!["because"]).toBe("first changed meanwhile");
+});
+
+describe("a part of a table", () => {
+  const stateOf = async (one: World, key: string): Promise<string | undefined> =>
+    (await one.ledger.cells.find("p", "sort", [key])).get(key)?.edited?.["because"];
+
+  it("is filled alone, and a person's word in it is seen as one afterwards, an older value of ours, too", async () => {
+    word = "first";
+    const one = world(rows(4));
+    await fill(one);
+    await one.clock.sleep(1_000);
+    word = "second";
+    one.table.rows[1]!["text"] = "changed";
+    one.table.rows[2]!["text"] = "changed, too";
+    const part = await partOf<FillSetup>(one, ["r1", "gone"]);
+    const { rows: looked, asked } = await fill(part, { only: ["r1", "gone"], orGone: true });
+    expect([looked, asked]).toEqual([1, 1]);
+    expect(one.table.rows.map((row) => row["because"])).toEqual(["first note 0", "second changed", "first note 2", "first note 3"]);
+    await one.clock.sleep(1_000);
+    one.table.rows[1]!["because"] = "first note 1";
+    await fill(one);
+    expect(one.table.rows[1]!["because"]).toBe("first note 1");
+    expect(await stateOf(one, "r1")).toBe("first note 1");
+    expect(one.table.rows[2]!["because"]).toBe("second changed, too");
+    expect(await stateOf(one, "r2")).toBe(undefined);
+  });
+
+  it("leaves what was answered for other rows, and not written, known as ours", async () => {
+    word = "first";
+    const one = world(rows(3));
+    await fill(one);
+    await one.clock.sleep(1_000);
+    word = "second";
+    for (const row of one.table.rows) row["text"] = `${row["text"]} anew`;
+    const { write } = one.table;
+    Object.assign(one.table, { write: () => Promise.reject(new Error("the disk is full")) });
+    await expect(fill(one)).rejects.toThrow("the disk is full");
+    Object.assign(one.table, { write });
+    await fill(await partOf<FillSetup>(one, ["r0"]), { only: ["r0"] });
+    expect(one.table.rows.map((row) => row["because"])).toEqual(["second note 0 anew", "first note 1", "first note 2"]);
+    const { newEdits } = await fill(one);
+    expect(newEdits).toBe(0);
+    expect(one.table.rows.map((row) => row["because"])).toEqual(["second note 0 anew", "second note 1 anew", "second note 2 anew"]);
+  });
+
+  it("is the whole table where it has never been written", async () => {
+    const one = world(rows(3));
+    expect((await partOf<FillSetup>(one, ["r0"])).table).toBe(one.table);
   });
 });
 

@@ -62,6 +62,10 @@ const SENTENCES = {
     `\`${d.column}\` is filled by \`${d.first}\` and by \`${d.second}\`. Give one of them another column.`,
   stepsInCircle: (d: { path: readonly { readonly step: string; readonly column: string }[] }) =>
     `The steps wait for each other: ${d.path.map(({ step, column }, index) => `\`${step}\` reads \`${column}\` of \`${d.path[(index + 1) % d.path.length]!.step}\``).join(", ")}. Leave one of these out.`,
+  rulesInCircle: (d: { rule: string; column: string; step: string }) =>
+    `The rule \`${d.rule}\` would start itself again: by \`${d.column}\`, which the step \`${d.step}\` reads and what comes of it the rule reads. Leave one of these out.`,
+  plansInCircle: (d: { path: readonly { readonly plan: string; readonly column: string; readonly table: string }[] }) =>
+    `The plans would set each other off for ever: ${d.path.map(({ plan, column, table }, index) => `\`${plan}\` changes \`${column}\` of ${table}, which \`${d.path[(index + 1) % d.path.length]!.plan}\` reads`).join(", ")}. Leave one of these out.`,
   unknownModel: (d: { name: string; known: readonly string[]; near?: string | undefined }) =>
     `The project has no model \`${d.name}\`. ${d.near ? `Did you mean \`${d.near}\`?` : `Models: ${d.known.join(", ") || "none"}.`}`,
   passwordInFile: () =>

@@ -110,13 +110,17 @@ export function readFormula(source: string, variable: string): { formula?: Formu
   return { ...read, formula: { members: formula.membersOf([variable]), evaluate: (value) => formula.evaluate({ [variable]: value }) } };
 }
 
+/** Reads CEL that may give anything, over several variables. */
+export const readFormulaOver = (source: string, variables: readonly string[]): { formula?: FormulaOver; type?: string; problem?: string } =>
+  readOver(source, variables);
+
 /** A formula over several variables. */
-interface Over {
+export interface FormulaOver {
   membersOf(path: readonly string[]): readonly string[];
   evaluate(values: Variables): ReturnType<Formula["evaluate"]>;
 }
 
-function readOver(source: string, variables: readonly string[]): { formula?: Over; type?: string; problem?: string } {
+function readOver(source: string, variables: readonly string[]): { formula?: FormulaOver; type?: string; problem?: string } {
   const environment = environmentOf(variables);
   try {
     const linear = inLinearTime(source);

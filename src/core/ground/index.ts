@@ -8,7 +8,16 @@ export { pattern, patternProblem, patternsReady, type Pattern } from "./pattern.
 export { documentOf, type Path, type SourceDocument } from "./document.js";
 export { readDocument } from "./read-document.js";
 export { ERRORS, YoroshiError, isYoroshiError, type AnyYoroshiError, type ErrorCode, type ErrorDetails } from "./errors.js";
-export { readExpression, readFormula, readTest, type Expression, type Formula, type Test } from "./expression.js";
+export {
+  readExpression,
+  readFormula,
+  readFormulaOver,
+  readTest,
+  type Expression,
+  type Formula,
+  type FormulaOver,
+  type Test,
+} from "./expression.js";
 export { formatMoney, toMicros, type Micros } from "./money.js";
 export { mapValues } from "./map-values.js";
 export { nearest } from "./nearest.js";

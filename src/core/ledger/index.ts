@@ -1,10 +1,13 @@
 export { addCharge, dayOf, monthStart, type Charge } from "./charges.js";
 export { claim, holderName } from "./claim.js";
 export type {
+  AfterRecord,
+  AfterStore,
   AnswerRecord,
   AnswerStore,
   AskAgain,
   CellRecord,
+  ChangedCells,
   CellState,
   CellStore,
   ChargeStore,
@@ -19,7 +22,9 @@ export type {
   HeldCells,
   LeaseStore,
   Ledger,
+  NoticeRecord,
   Reservation,
+  RuleState,
   RunRecord,
   RunStore,
   SpendRecord,

@@ -164,6 +164,47 @@ export interface CheckedRow {
   readonly slices?: Readonly<Record<string, string>> | undefined;
 }
 
+/** What a rule last saw of a row, and what came of it. */
+export interface RuleState {
+  /** The columns that it reads, as they stood. */
+  readonly seen: Readonly<Record<string, CellValue>>;
+  readonly holds: boolean;
+  /** What it gives the row that it appends, by column there. */
+  readonly gives?: Readonly<Record<string, CellValue>> | undefined;
+  /** What it gave the row that it appended until then, where that has been taken off or has become another. */
+  readonly gave?: Readonly<Record<string, CellValue>> | undefined;
+  /** The row has gone, and its appended row with it: when it comes back that is a cause. */
+  readonly gone?: true | undefined;
+}
+
+/** What the rules of a plan made of a row. */
+export interface AfterRecord {
+  readonly plan: string;
+  readonly key: string;
+  /** By the rules' names; one that has never considered the row is left out. */
+  readonly rules: Readonly<Record<string, RuleState>>;
+  readonly at: number;
+}
+
+/** A message that a rule sends, kept until it has been taken. */
+export interface NoticeRecord {
+  /** The same however often it is sent. */
+  readonly id: string;
+  readonly plan: string;
+  readonly rule: string;
+  readonly key: string;
+  /** Milliseconds since 1970. */
+  readonly at: number;
+  /** The columns that it carries. */
+  readonly columns: Readonly<Record<string, CellValue>>;
+  readonly state: "waiting" | "sent";
+  readonly attempts: number;
+  /** When it was last sent, or tried. */
+  readonly triedAt?: number | undefined;
+  /** Why the last attempt was in vain. */
+  readonly problem?: string | undefined;
+}
+
 /** A run as the ledger keeps it. */
 export interface RunRecord {
   readonly id: string;
@@ -174,6 +215,8 @@ export interface RunRecord {
   readonly endedAt?: number | undefined;
   /** How it ended: `done`, or why it stopped early. */
   readonly end?: string | undefined;
+  /** How many records of rows' cells it kept, once it has ended. */
+  readonly cells?: number | undefined;
   /** Figures of the run, as its command printed them. */
   readonly tally?: Json | undefined;
 }
@@ -215,6 +258,9 @@ export interface Entry {
   readonly replace?: boolean | undefined;
   readonly cells?: readonly CellRecord[] | undefined;
   readonly decisions?: readonly DecisionRecord[] | undefined;
+  readonly afterwards?: readonly AfterRecord[] | undefined;
+  /** A message replaces what is known of it. */
+  readonly notices?: readonly NoticeRecord[] | undefined;
   /** An act that is taken back. */
   readonly undone?: { readonly act: string; readonly by: string; readonly at: number } | undefined;
   /** Added to what the same run, step, model and day were charged before. */
@@ -238,6 +284,16 @@ export interface AnswerStore {
    * @returns how many.
    */
   prune(about: { readonly before: number; readonly subject?: string | undefined }): Promise<number>;
+}
+
+/** Cells of a row that a run changed. */
+export interface ChangedCells {
+  /** As they stand. */
+  readonly now: CellRecord;
+  /** As the run left them: the same, unless something has changed them since. */
+  readonly after: CellRecord;
+  /** As they stood before the run; `undefined` where it made them. */
+  readonly before: CellRecord | undefined;
 }
 
 /** How the cells of rows stand. */
@@ -267,10 +323,9 @@ export interface CellStore {
    */
   rename(plan: string, to: string): Promise<void>;
   /**
-   * What a run changed, some hundred at a time: each cell as it stands, and as it stood before the run; `undefined` where the run made it.
-   * Kept of a plan's last ten fills.
+   * What a run changed, some hundred at a time. Kept of a plan's last ten fills that changed something.
    */
-  changedBy(run: string, plan: string): AsyncIterable<readonly { readonly now: CellRecord; readonly before: CellRecord | undefined }[]>;
+  changedBy(run: string, plan: string): AsyncIterable<readonly ChangedCells[]>;
 }
 
 /** What people decided, and the random checks. */
@@ -303,8 +358,16 @@ export interface Reservation {
 
 /** What asking cost. */
 export interface ChargeStore {
-  /** What all runs of a subject were charged, by model and step. */
-  of(subject: string): Promise<SpendRecord[]>;
+  /**
+   * What runs of a subject were charged, by model and step.
+   *
+   * @param about.since only runs that began at this moment or later, milliseconds since 1970. Default: all.
+   * @param about.runs only these.
+   */
+  of(
+    subject: string,
+    about?: { readonly since?: number | undefined; readonly runs?: readonly string[] | undefined },
+  ): Promise<SpendRecord[]>;
   /** What runs were charged from a day on (days since 1970 UTC), day by day, newest first. */
   byDay(since: number): Promise<DaySpendRecord[]>;
   /** What all runs were charged from a day on (days since 1970 UTC), what may have been charged included. */
@@ -339,6 +402,22 @@ export interface VersionStore {
   /** The version of a template's content; a content not seen before gets the next number. */
   of(template: string, content: { readonly hash: string; readonly text: string; readonly at: number }): Promise<VersionRecord>;
   all(template: string): Promise<VersionRecord[]>;
+}
+
+/** What rules made of rows, and the messages that they send. */
+export interface AfterStore {
+  /** What the rules of a plan made of rows; rows that none has considered are left out. */
+  find(plan: string, keys: readonly string[]): Promise<Map<string, AfterRecord>>;
+  /** All rows of a plan that its rules have considered, by key, some hundred at a time. */
+  all(plan: string): AsyncIterable<readonly AfterRecord[]>;
+  /** A mark that changes when what rules made of a plan's rows does. */
+  mark(plan: string): Promise<string>;
+  /** Messages that wait, the oldest first. */
+  waiting(plan: string, limit: number): Promise<NoticeRecord[]>;
+  /** The newest messages of a plan. */
+  notices(plan: string, limit: number): Promise<NoticeRecord[]>;
+  /** How many messages of a plan wait, and how many were taken. */
+  count(plan: string): Promise<{ readonly waiting: number; readonly sent: number }>;
 }
 
 /** Small facts about the project's own files, such as what was last written to a table. */
@@ -376,6 +455,7 @@ export interface Ledger {
   readonly answers: AnswerStore;
   readonly cells: CellStore;
   readonly decisions: DecisionStore;
+  readonly afterwards: AfterStore;
   readonly charges: ChargeStore;
   readonly runs: RunStore;
   readonly versions: VersionStore;

@@ -1,12 +1,14 @@
 import { canonicalJson, type Json } from "../ground/index.js";
 import { addCharge, type Charge } from "./charges.js";
 import type {
+  AfterRecord,
   AnswerRecord,
   CellRecord,
   CheckRecord,
   DaySpendRecord,
   DecisionRecord,
   Ledger,
+  NoticeRecord,
   RunRecord,
   SpendRecord,
   VersionRecord,
@@ -34,10 +36,15 @@ export function memoryLedger(): Ledger {
   const leases = new Map<string, { readonly holder: string; readonly until: number }>();
   const reserved = new Map<string, { readonly amount: number; readonly until: number }>();
   const charges = new Map<string, Charge>();
+  /** Plan -> key -> what rules made of the row. */
+  const afterwards = new Map<string, Map<string, AfterRecord>>();
+  let afterCount = 0;
+  const notices = new Map<string, NoticeRecord>();
   let decisions: readonly DecisionRecord[] = [];
   const checks: CheckRecord[] = [];
-  /** Run -> cell -> what stood there before the run. */
-  const changes = new Map<string, Map<string, CellRecord | undefined>>();
+  /** Run -> cell -> what stood there before the run, and what the run left there. */
+  const changes = new Map<string, Map<string, { readonly before: CellRecord | undefined; readonly after: CellRecord }>>();
+  const told = (run: RunRecord): RunRecord => (run.endedAt === undefined ? run : { ...run, cells: changes.get(run.id)?.size ?? 0 });
   const cellId = (plan: string, step: string, key: string): string => JSON.stringify([plan, step, key]);
   const chargedSince = (day: number): number =>
     [...charges.values()].reduce((sum, charge) => sum + (charge.day >= day ? charge.spent + charge.unsure : 0), 0);
@@ -91,9 +98,17 @@ export function memoryLedger(): Ledger {
         for (const [id, one] of cells) if (one.plan === plan || one.plan === to) cells.delete(id);
         for (const one of moved) cells.set(cellId(to, one.step, one.key), { ...one, plan: to });
         decisions = decisions.filter((one) => one.plan !== to).map((one) => (one.plan === plan ? { ...one, plan: to } : one));
+        const ruled = [...(afterwards.get(plan) ?? [])].map(([key, one]) => [key, { ...one, plan: to }] as const);
+        afterwards.delete(plan);
+        afterwards.set(to, new Map(ruled));
+        afterCount++;
+        for (const [id, one] of notices) {
+          if (one.plan === to) notices.delete(id);
+          else if (one.plan === plan) notices.set(id, { ...one, plan: to });
+        }
       },
       async *changedBy(run, plan) {
-        const found = [...(changes.get(run) ?? [])].map(([id, before]) => ({ now: cells.get(id)!, before }));
+        const found = [...(changes.get(run) ?? [])].map(([id, change]) => ({ now: cells.get(id) ?? change.after, ...change }));
         yield found.filter(({ now }) => now.plan === plan);
       },
     },
@@ -106,9 +121,34 @@ export function memoryLedger(): Ledger {
       addCheck: async (check) => void checks.unshift(check),
       checks: async (plan) => checks.filter((check) => check.plan === plan),
     },
+    afterwards: {
+      find: async (plan, keys) => {
+        const known = afterwards.get(plan);
+        return new Map(keys.flatMap((key) => (known?.has(key) ? [[key, known.get(key)!] as const] : [])));
+      },
+      async *all(plan) {
+        yield [...(afterwards.get(plan)?.values() ?? [])].sort((a, b) => (a.key < b.key ? -1 : 1));
+      },
+      mark: async () => String(afterCount),
+      waiting: async (plan, limit) => [...notices.values()].filter((one) => one.plan === plan && one.state === "waiting").slice(0, limit),
+      notices: async (plan, limit) =>
+        [...notices.values()]
+          .filter((one) => one.plan === plan)
+          .reverse()
+          .slice(0, limit),
+      count: async (plan) => {
+        const mine = [...notices.values()].filter((one) => one.plan === plan);
+        const waiting = mine.filter(({ state }) => state === "waiting").length;
+        return { waiting, sent: mine.length - waiting };
+      },
+    },
     charges: {
-      of: async (subject) => {
-        const mine = new Set([...runs.values()].filter((run) => run.subject === subject).map((run) => run.id));
+      of: async (subject, { since = -Infinity, runs: some } = {}) => {
+        const mine = new Set(
+          [...runs.values()]
+            .filter((run) => run.subject === subject && run.startedAt >= since && (!some || some.includes(run.id)))
+            .map((run) => run.id),
+        );
         const sums = new Map<string, Charge>();
         for (const charge of charges.values()) if (mine.has(charge.run)) addCharge(sums, { ...charge, run: "", day: 0 });
         const records = [...sums.values()].map(({ model, step, requests, tokensIn, tokensOut, spent, unsure }): SpendRecord => ({
@@ -164,7 +204,8 @@ export function memoryLedger(): Ledger {
         [...runs.values()]
           .filter((run) => run.kind === kind && run.subject === subject)
           .sort((a, b) => b.startedAt - a.startedAt)
-          .slice(0, limit),
+          .slice(0, limit)
+          .map(told),
       recent: async ({ limit, before = Number.POSITIVE_INFINITY, kind, subject }) =>
         [...runs.values()]
           .filter(
@@ -172,7 +213,8 @@ export function memoryLedger(): Ledger {
               run.startedAt < before && (kind === undefined || run.kind === kind) && (subject === undefined || run.subject === subject),
           )
           .sort((a, b) => b.startedAt - a.startedAt)
-          .slice(0, limit),
+          .slice(0, limit)
+          .map(told),
     },
     versions: {
       of: async (template, { hash, text, at }) => {
@@ -218,11 +260,19 @@ export function memoryLedger(): Ledger {
       for (const record of entry.cells ?? []) {
         const id = cellId(record.plan, record.step, record.key);
         const before = cells.get(id);
-        const changed = changes.get(record.run) ?? new Map<string, CellRecord | undefined>();
+        const changed =
+          changes.get(record.run) ?? new Map<string, { readonly before: CellRecord | undefined; readonly after: CellRecord }>();
         changes.set(record.run, changed);
-        if (before?.run !== record.run && !changed.has(id)) changed.set(id, before);
+        const stood = changed.get(id);
+        changed.set(id, { before: stood ? stood.before : before, after: record });
         cells.set(id, record);
       }
+      for (const record of entry.afterwards ?? []) {
+        const known = afterwards.get(record.plan) ?? new Map<string, AfterRecord>();
+        afterwards.set(record.plan, known.set(record.key, record));
+        afterCount++;
+      }
+      for (const notice of entry.notices ?? []) notices.set(notice.id, notice);
       decisions = [...decisions, ...(entry.decisions ?? [])];
       const { undone } = entry;
       if (undone)

@@ -5,6 +5,7 @@ import type { KnownTable } from "./known-table.js";
 import { CONFIDENCE, partPaths, whyAlone, type InputSpec, type Template } from "../template/index.js";
 import { givenValue } from "./clear.js";
 import { readCondition } from "./condition.js";
+import { checkAfterwards } from "./check-afterwards.js";
 import { checkReview } from "./check-review.js";
 import { columnsRead, inputColumns, orderSteps } from "./order.js";
 import { columnsOf, isTemplateStep, type ClearRule, type Plan, type Step, type TemplateStep } from "./plan.js";
@@ -35,7 +36,7 @@ export function checkPlan(
     if (isTemplateStep(step) && template) found.push(...checkTemplateStep(plan, name, step, template, document));
     if (table) found.push(...checkColumns(plan, name, step, template, document, table));
   }
-  found.push(...checkReview(plan, templates, document, table));
+  found.push(...checkReview(plan, templates, document, table), ...checkAfterwards(plan, templates, document, table));
   const ordered = orderSteps(plan, templates);
   if ("cycle" in ordered) found.push(complain("stepsInCircle", document.atKey(["steps", ordered.cycle[0]!.step]), { path: ordered.cycle }));
   return table ? [...found, ...checkRelated(plan, document, table)] : found;

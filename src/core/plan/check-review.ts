@@ -1,6 +1,7 @@
 import { complain, nearest, readTest, type Complaint, type SourceDocument, type Test } from "../ground/index.js";
 import type { Template } from "../template/index.js";
 import type { KnownTable } from "./known-table.js";
+import { withAfterStep } from "./after-rules.js";
 import { OF_ANSWER } from "./condition-advice.js";
 import { readCondition } from "./condition.js";
 import { columnsOf, templateSteps, writerOf, type Plan } from "./plan.js";
@@ -14,7 +15,7 @@ export function checkReview(
 ): Complaint[] {
   const found: Complaint[] = [];
   const asked = templateSteps(plan).flatMap(({ step }) => columnsOf(step));
-  const filled = Object.values(plan.steps).flatMap(columnsOf);
+  const filled = Object.values(withAfterStep(plan).steps).flatMap(columnsOf);
   const known = table && [...new Set([...table.columns, ...filled])];
   const mustBeFilled = (column: string, by: readonly string[], path: readonly (string | number)[], isKey = false): void => {
     if (by.includes(column)) return;

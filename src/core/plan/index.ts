@@ -1,3 +1,4 @@
+export { afterRules, readyAfterRules, ruledColumns, sameTable, stepsByRule, withAfterStep, type ReadyAfterRule } from "./after-rules.js";
 export { checkMadePlan } from "./check-made-plan.js";
 export { checkPlan } from "./check-plan.js";
 export type { KnownTable } from "./known-table.js";
@@ -6,9 +7,11 @@ export { adviseCondition } from "./condition-advice.js";
 export { readCondition, type Condition } from "./condition.js";
 export { columnsRead, figuresReadAs, inputColumns, orderSteps, readAs, wantedOnce } from "./order.js";
 export {
+  AFTER_STEP,
   checkFilled,
   columnsOf,
   DEFAULT_AT_ONCE,
+  DEFAULT_LOOK_SECONDS,
   DEFAULT_RELATED_LIMIT,
   HOLDS,
   isTemplateStep,
@@ -20,6 +23,8 @@ export {
   REFILLS,
   templateSteps,
   writerOf,
+  type AfterRule,
+  type Afterwards,
   type ClearRule,
   type Gate,
   type HoldRule,
@@ -35,7 +40,9 @@ export {
   type Step,
   type Takes,
   type TemplateStep,
+  type Watch,
 } from "./plan.js";
 export { plan, planFileSchema, readPlan, type PlanReading, type PlanShape, type ReviewShape } from "./read-plan.js";
-export { readSet, setFingerprint, type ReadySet } from "./set-column.js";
+export { planCircle, type CircleLink, type PlanRead } from "./plans-in-circle.js";
+export { readRuleValue, readSet, setFingerprint, type ReadySet, type RuleValue } from "./set-column.js";
 export { warnPlan } from "./warn-plan.js";

@@ -58,10 +58,18 @@ export type Takes = readonly string[];
 /** Plain columns, made without a model. */
 export interface SetStep {
   /** Column -> Liquid over `row`, or CEL that gives a text, a number, true or false. */
-  readonly set: Readonly<Record<string, string | { readonly cel: string } | OwnColumn>>;
+  readonly set: Readonly<Record<string, MadeOf | OwnColumn | RuledColumn>>;
   /** CEL over `row`: the columns are made only for rows where it holds. */
   readonly when?: string | undefined;
   readonly takes?: Takes | undefined;
+}
+
+/** What a plain column is made of: Liquid over `row`, or CEL. */
+export type MadeOf = string | { readonly cel: string };
+
+/** A column that rules set after a fill; not something that a person writes. */
+export interface RuledColumn {
+  readonly ruled: TargetColumn;
 }
 
 /** A column that the table's rows are made with; not something that a person writes. */
@@ -84,6 +92,67 @@ export interface Limits {
   readonly spend?: number | undefined;
   /** Most requests at once. Default 8. */
   readonly atOnce?: number | undefined;
+  /** Most rows asked about, and most money spent, in a day (of the project's time zone) by rounds of a watched plan. */
+  readonly rowsPerDay?: number | undefined;
+  readonly spendPerDay?: number | undefined;
+  /** Most actions of rules after one fill. */
+  readonly actions?: number | undefined;
+}
+
+/** When a plan is filled by itself. */
+export interface Watch {
+  /** At these times: a cron expression of five parts (minute, hour, day, month, weekday), in the project's time zone. */
+  readonly every?: string | undefined;
+  /** Whenever its table, or one that it reads beside it, has changed. */
+  readonly changes?: boolean | undefined;
+  /** Of a database's table: a column that grows with every change (a number, a time), by which changed rows are found. */
+  readonly by?: string | undefined;
+  /** How often a table that does not tell of its changes is looked at. Default 30. */
+  readonly lookSeconds?: number | undefined;
+}
+
+export const DEFAULT_LOOK_SECONDS = 30;
+
+/** What is done about a row once its cells are released. */
+export interface AfterRule {
+  /** What messages and the ledger call it. Default: what it does, and where. */
+  readonly name?: string | undefined;
+  /** CEL over `row`, and over `before`: the row as the rule last saw it, blank for a new one. Default: it always holds. */
+  readonly when?: string | undefined;
+  /** Column -> what it gets: `row.COLUMN`, Liquid, or CEL over `row` and `before`. */
+  readonly set?: Readonly<Record<string, MadeOf>> | undefined;
+  /** The other table whose columns are set, and which row of it: column there -> column here. */
+  readonly in?: { readonly table: TableSource; readonly match: Readonly<Record<string, string>> } | undefined;
+  /** A row of another table: there as long as the rule holds. */
+  readonly append?:
+    | {
+        readonly table: TableSource;
+        readonly set: Readonly<Record<string, MadeOf>>;
+        /** Columns of that name in both tables which may be changed there, and come back. */
+        readonly back?: readonly string[] | undefined;
+      }
+    | undefined;
+  /** A message to another program. */
+  readonly notify?:
+    | {
+        readonly url: string | { readonly env: string };
+        /** The environment variable with the secret that signs it. Default: that of call-backs, `hosts.secret`. */
+        readonly secret?: { readonly env: string } | undefined;
+        /** The columns that it carries, besides the key. */
+        readonly send: readonly string[];
+      }
+    | undefined;
+  /** A step of the plan that is done only for the rows for which such a rule holds. */
+  readonly step?: string | undefined;
+}
+
+/** Rules that act on rows once their cells are released. */
+export interface Afterwards {
+  readonly rules: readonly AfterRule[];
+  /** Only the first rule that holds acts on a row. Default: all that hold. */
+  readonly first: boolean;
+  /** What is done where none holds; only with `first`. */
+  readonly otherwise?: Omit<AfterRule, "when"> | undefined;
 }
 
 /** A rule that keeps values back until a person has decided. */
@@ -132,6 +201,10 @@ export interface Plan {
   readonly edits?: Readonly<Record<string, Owner>> | undefined;
   /** CEL over `row`, filled columns included: rows that no step touches, whatever changes. */
   readonly freeze?: string | undefined;
+  /** What is done about rows once their cells are released. */
+  readonly afterwards?: Afterwards | undefined;
+  /** When it is filled by itself. */
+  readonly watch?: Watch | undefined;
   /** What chat assistants may look up of a row. */
   readonly offer?: { readonly columns: readonly string[] } | undefined;
 }
@@ -139,6 +212,8 @@ export interface Plan {
 export const PLAN_FORMAT = "plan/1";
 /** The step that makes the own columns of rows that are made of another plan's. */
 export const OWN_STEP = "rows";
+/** The step that stands for the columns that rules set. */
+export const AFTER_STEP = "afterwards";
 export const DEFAULT_AT_ONCE = 8;
 export const MOST_ROWS_PER_REQUEST = 50;
 export const OWNERS: readonly Owner[] = ["keep", "refuse", "untilChanged"];

@@ -16,9 +16,12 @@ import {
 } from "../ground/index.js";
 import { jsonSchemaOf } from "../kinds/index.js";
 import { checkFormat } from "../template/index.js";
+import { afterPlace, afterRules } from "./after-rules.js";
+import { afterwardsShape } from "./after-shape.js";
 import { adviseCondition } from "./condition-advice.js";
 import { readCondition } from "./condition.js";
 import {
+  AFTER_STEP,
   columnsOf,
   HOLDS,
   MOST_ROWS_PER_REQUEST,
@@ -26,6 +29,8 @@ import {
   OWNERS,
   PLAN_FORMAT,
   REFILLS,
+  type AfterRule,
+  type Afterwards,
   type HoldRule,
   type Limits,
   type Overdue,
@@ -37,7 +42,7 @@ import {
   type Step,
   type TemplateStep,
 } from "./plan.js";
-import { readSet } from "./set-column.js";
+import { readRuleValue, readSet } from "./set-column.js";
 
 const name = z
   .string()
@@ -140,6 +145,9 @@ const planFile = z.strictObject({
       rows: z.optional(z.int().check(z.positive())),
       spend: z.optional(z.number().check(z.positive())),
       atOnce: z.optional(z.int().check(z.gte(1)).check(z.lte(1000))),
+      rowsPerDay: z.optional(z.int().check(z.positive())),
+      spendPerDay: z.optional(z.number().check(z.positive())),
+      actions: z.optional(z.int().check(z.positive())),
     }),
     {},
   ),
@@ -152,6 +160,22 @@ const planFile = z.strictObject({
     ),
   ),
   freeze: z.optional(z.string()),
+  afterwards: z.optional(afterwardsShape),
+  watch: z.optional(
+    z
+      .strictObject({
+        every: z.optional(z.string()),
+        changes: z.optional(z.boolean()),
+        by: z.optional(z.string()),
+        lookSeconds: z.optional(z.number().check(z.gte(1)).check(z.lte(86_400))),
+      })
+      .check(
+        z.refine(
+          ({ every, changes, by }) => every !== undefined || changes === true || by !== undefined,
+          'Say when: `every: "*/10 7-19 * * 1-5"`, or `changes: true`.',
+        ),
+      ),
+  ),
   offer: z.optional(z.strictObject({ columns: z.array(z.string()).check(z.minLength(1, "Name at least one column.")) })),
   refill: z._default(z.enum(REFILLS as [Refill, ...Refill[]], `Expected one of ${REFILLS.join(", ")}.`), "stale"),
 });
@@ -160,7 +184,7 @@ const planFile = z.strictObject({
 export const planFileSchema = (): Record<string, Json> => jsonSchemaOf(planFile);
 
 /** The shape that a person writes, in YAML or in TypeScript. */
-export interface PlanShape extends Omit<Plan, "table" | "steps" | "limits" | "refill" | "review" | "edits"> {
+export interface PlanShape extends Omit<Plan, "table" | "steps" | "limits" | "refill" | "review" | "edits" | "afterwards"> {
   /** `key` is left out where rows are made of groups: these name them. */
   readonly table: Plan["table"] | (Omit<Plan["table"], "key" | "groups"> & { readonly groups: GroupsSource });
   readonly steps?:
@@ -171,6 +195,8 @@ export interface PlanShape extends Omit<Plan, "table" | "steps" | "limits" | "re
   readonly review?: ReviewShape | undefined;
   /** Whose the columns are: each by its name, or all. */
   readonly edits?: Owner | Plan["edits"];
+  /** Rules, of which all that hold act; or, with `first`, the first that holds. */
+  readonly afterwards?: readonly AfterRule[] | (Partial<Afterwards> & Pick<Afterwards, "rules">) | undefined;
 }
 
 type SpotCheck = NonNullable<Review["spotCheck"]>;
@@ -265,6 +291,12 @@ function readPlanDocument(document: SourceDocument, advise: Advise = (_source, p
         problem: `\`${OWN_STEP}\` is the step that makes the rows of this table. Give yours another name.`,
       }),
     );
+  if (AFTER_STEP in value.steps)
+    found.push(
+      complain("badValue", document.atKey(["steps", AFTER_STEP]), {
+        problem: `\`${AFTER_STEP}\` stands for the columns that rules set. Give your step another name.`,
+      }),
+    );
   if (steps.length === 0 && !items && !groups)
     found.push(complain("missingKey", document.atKey(["steps"]), { key: "steps", hint: "A plan needs a step." }));
   const { gate } = value;
@@ -312,7 +344,7 @@ function readPlanDocument(document: SourceDocument, advise: Advise = (_source, p
         );
     }
   }
-  found.push(...reviewFaults(value, document, advise));
+  found.push(...reviewFaults(value, document, advise), ...ruleFaults(value as Pick<Plan, "afterwards">, document, advise));
   if (found.length > 0) return { document, complaints: found };
   const { yoroshi: _, review: looked, edits, ...made } = value;
   const plan = {
@@ -325,6 +357,25 @@ function readPlanDocument(document: SourceDocument, advise: Advise = (_source, p
       : {}),
   };
   return { plan: plan as Plan, document, complaints: [] };
+}
+
+/** Rules of afterwards that cannot be read. */
+function ruleFaults(plan: Pick<Plan, "afterwards">, document: SourceDocument, advise: Advise): Complaint[] {
+  return afterRules(plan).flatMap(({ rule, path }) => {
+    const at = afterPlace(document, path);
+    const { problem } = rule.when === undefined ? {} : readTest(rule.when, ["row", "before"]);
+    const values = (["set", "append"] as const).flatMap((act) =>
+      Object.entries((act === "set" ? rule.set : rule.append?.set) ?? {}).flatMap(([column, source]) => {
+        const fault = readRuleValue(column, source).problem;
+        const place = document.at([...at, act, ...(act === "set" ? [] : ["set"]), column]);
+        return fault === undefined ? [] : [complain("badValue", place, { problem: `\`${column}\` cannot be made: ${fault}.` })];
+      }),
+    );
+    return [
+      ...(problem === undefined ? [] : [complain("badCondition", document.at([...at, "when"]), { problem: advise(rule.when!, problem) })]),
+      ...values,
+    ];
+  });
 }
 
 /** Rules of review, and `freeze`, that cannot be read. */

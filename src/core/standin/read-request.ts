@@ -34,8 +34,9 @@ export interface AskedPart {
 export interface ReadRequest {
   /** The analyst's own words: role and task, without fenced data. */
   readonly instruction: string;
-  /** All fenced data of the row. */
+  /** All fenced data of the row, and each piece by its name. */
   readonly data: string;
+  readonly named: Readonly<Record<string, string>>;
   readonly parts: readonly AskedPart[];
   /** How far chance sways what is chosen: none at temperature 0. */
   readonly noise: { readonly strength: number; readonly seed: number };
@@ -82,6 +83,7 @@ export function readRequest(request: ModelRequest, sense?: WordSense): ReadReque
     noise: noiseOf(request),
     sense,
     data: dataOf(task),
+    named: Object.fromEntries([...task.matchAll(FENCED)].map((match) => [/name="([^"]*)"/.exec(match[0])?.[1] ?? "", match[2] ?? ""])),
     forbidden: quotedAfter(question, /^Rule: Never use (.*)$/gm),
     wanted: quotedAfter(question, /^Rule: Use (.*)$/gm),
     parts: parts.length > 0 ? parts : partsOfSchema(request.schema),

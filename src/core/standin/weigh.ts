@@ -2,6 +2,7 @@ import { wordPattern, type Json } from "../ground/index.js";
 import { choose, probabilityOf, type Verdict } from "./choose.js";
 import type { AskedPart, ReadRequest } from "./read-request.js";
 import { score } from "./score.js";
+import { readTableQuestion } from "./table-question.js";
 import { evidence, list, sentencesOf, summary } from "./sum-up.js";
 import { dateIn, dayWords, enumerated, money, nameOf, numberNear } from "./take-out.js";
 import { terms, type Term } from "./words.js";
@@ -17,6 +18,8 @@ export function sureOf(request: ReadRequest): Record<string, number> {
 
 /** What the stand-in makes of one row, part by part; earlier parts may draw on what later ones come to. */
 export function weigh(request: ReadRequest): Record<string, Json> {
+  const asked = readTableQuestion(request);
+  if (asked) return asked;
   const parts = weighParts(request.parts, request);
   return Object.fromEntries(
     request.parts.map((part) => [part.name, part.kind === "text" ? keepRules(parts[part.name] as string, request) : parts[part.name]!]),

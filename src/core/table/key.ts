@@ -12,3 +12,14 @@ export function joinKey(values: readonly string[]): string {
   const trimmed = values.map((value) => value.trim());
   return trimmed.includes("") ? "" : trimmed.map((value) => value.replace(/[\\|]/g, "\\$&")).join("|");
 }
+
+/** The values of a row's key columns from its key: the other way round. */
+export function splitKey(key: string, columns: number): readonly string[] {
+  if (columns === 1) return [key];
+  const values = [""];
+  for (const [, escaped, bar, other] of key.matchAll(/\\([\\|])|(\|)|([^\\|]+|\\)/g)) {
+    if (bar !== undefined) values.push("");
+    else values[values.length - 1] += escaped ?? other ?? "";
+  }
+  return values;
+}

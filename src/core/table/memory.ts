@@ -33,13 +33,15 @@ export function memoryTable(
   const keyColumns = keyColumnsOf(key);
   const keyOf = (values: Record<string, string>): string => joinKey(keyColumns.map((column) => values[column] ?? ""));
   let mark = 0;
+  // What is filled is no change of the source.
+  const filled = new Set<string>();
   const asRow = (values: Record<string, string>, index: number): Row => {
     const missing = keyColumns.find((column) => values[column] === undefined);
     if (missing !== undefined)
       throw new YoroshiError("tableBroken", { table: name, place: `row ${index + 1}`, problem: `it has no \`${missing}\`.` });
     return { key: keyOf(values), place: `row ${index + 1}`, values };
   };
-  return {
+  const table: MemoryTable = {
     name,
     target: name,
     keyColumns,
@@ -57,10 +59,11 @@ export function memoryTable(
         values: Object.fromEntries(columns.flatMap((column) => (row[column] === undefined ? [] : [[column, row[column]]]))),
       }));
     },
-    sourceMark: async () => JSON.stringify(own),
+    sourceMark: async () => JSON.stringify(own, (column, value: unknown) => (filled.has(column) ? undefined : value)),
     standingMark: async () => (mark === 0 ? undefined : JSON.stringify(own)),
     async write(columns, cellsOf, { growth } = {}) {
       const cells = await cellsOf(own.map(keyOf));
+      for (const { name: column } of columns) filled.add(column);
       const put = (row: Record<string, string>, given: (typeof cells)[number]): void => {
         for (const column of columns) {
           const cell = given?.[column.name];
@@ -84,8 +87,29 @@ export function memoryTable(
       mark++;
       return JSON.stringify(own);
     },
+    rowsOnly: async (keys) => {
+      const onlyKeys = new Set(keys);
+      return {
+        ...table,
+        onlyKeys,
+        rowsOnly: async () => undefined,
+        async *read() {
+          for await (const { rows: some, share } of table.read()) yield { rows: some.filter((row) => onlyKeys.has(row.key)), share };
+        },
+        async *standing(columns) {
+          for await (const some of table.standing(columns)) yield some.filter((row) => onlyKeys.has(row.key));
+        },
+        write: async (columns, cellsOf) =>
+          table.write(columns, async (all) => {
+            const some = all.filter((one) => onlyKeys.has(one));
+            const cells = await cellsOf(some);
+            return all.map((one) => (onlyKeys.has(one) ? cells[some.indexOf(one)] : undefined));
+          }),
+      };
+    },
     asWritten: (column, value) => (column.freeText ? defang(String(value)) : String(value)),
   };
+  return table;
 }
 
 function textOf(row: Readonly<Record<string, CellGiven>>, table: string, index: number): Record<string, string> {

@@ -113,6 +113,10 @@ export interface Table {
   readonly part?: string | undefined;
   /** Nothing but the rows themselves says that a key stands in one row only. */
   readonly keysMayRepeat?: boolean | undefined;
+  /** It gives the rows of these keys alone: a part of a table. */
+  readonly onlyKeys?: ReadonlySet<string> | undefined;
+  /** The same table with the rows of some keys alone, where finding them costs less than reading all; `undefined` where it does not. */
+  rowsOnly?(keys: readonly string[]): Promise<Table | undefined>;
   /** Results go into a file of their own that began as a copy of the source. */
   readonly ownResult?: boolean | undefined;
   /** The column whose value names a row; more of them name it together. */

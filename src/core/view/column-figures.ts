@@ -38,16 +38,25 @@ const MONTHS_SHOWN = 36;
 export function columnFigures(values: readonly string[], states?: readonly CellState[]): ColumnFigures {
   const counts = new Map<string, number>();
   for (const value of values) counts.set(value, (counts.get(value) ?? 0) + 1);
+  return countedFigures(counts, values.length, states);
+}
+
+/**
+ * The same of values that are counted already.
+ *
+ * @param counts value -> rows; "" for a blank one. They are changed.
+ */
+export function countedFigures(counts: Map<string, number>, rows: number, states?: readonly CellState[]): ColumnFigures {
   const blank = counts.get("") ?? 0;
   counts.delete("");
-  const common = { rows: values.length, blank, different: counts.size, ...(states ? { states: statesOf(states) } : {}) };
+  const common = { rows, blank, different: counts.size, ...(states ? { states: statesOf(states) } : {}) };
   const known = [...counts.keys()];
   if (known.length > 0 && known.every(isNumber)) return { ...common, ...numbersOf(counts) };
   if (known.length > FEW_NUMBERS && known.every((value) => DAY.test(value)))
     return { ...common, of: "days", others: 0, bins: daysOf(counts) };
   const most = [...counts].sort((a, b) => b[1] - a[1] || (a[0] < b[0] ? -1 : 1));
-  const bins = most.slice(0, MOST_VALUES).map(([value, rows]) => ({ value, rows }));
-  return { ...common, of: "values", bins, others: sum(most.slice(MOST_VALUES).map(([, rows]) => rows)) };
+  const bins = most.slice(0, MOST_VALUES).map(([value, count]) => ({ value, rows: count }));
+  return { ...common, of: "values", bins, others: sum(most.slice(MOST_VALUES).map(([, count]) => count)) };
 }
 
 const sum = (all: readonly number[]): number => all.reduce((total, one) => total + one, 0);

@@ -1,5 +1,5 @@
 export { crossFigures, type CrossFigures, type CrossGroup } from "./cross.js";
-export { columnFigures, type ColumnFigures, type FigureBin } from "./column-figures.js";
+export { columnFigures, countedFigures, type ColumnFigures, type FigureBin } from "./column-figures.js";
 export {
   beginView,
   openView,
@@ -10,4 +10,5 @@ export {
   type ViewRow,
   type ViewStanding,
 } from "./view.js";
+export { isNumber } from "./query.js";
 export type { ViewFilter, ViewQuery, ViewSort } from "./query.js";

@@ -95,6 +95,8 @@ function hear(event: LiveEventOf): void {
     if (data.endedAt !== undefined) void queries.invalidateQueries({ predicate: ({ queryKey: [name] }) => !ROWS.has(String(name)) });
   } else if (event.type === "cells") {
     cellsChanged(event.data.plan, event.data.keys);
+  } else if (event.type === "watch") {
+    for (const name of ["readWatched", "listRuns", "readSpend"]) void queries.invalidateQueries({ queryKey: [name] });
   } else void queries.invalidateQueries();
 }
 

@@ -15,6 +15,7 @@ export function NowPage() {
   const { data: project, error } = useReading("showProject", {});
   const { data: files } = useReading("listFiles", {});
   const { data: trials } = useReading("listTrials", {});
+  const { data: watched } = useReading("readWatched", {});
   const [isNew, setNew] = useState(false);
   // Asked once: what came since the page was last left is news as long as it is open.
   const [since] = useState(() => {
@@ -60,7 +61,7 @@ export function NowPage() {
             {files ? null : <Reading what="the plans" />}
             <ul className="plans">
               {plans.map((plan) => (
-                <PlanLine key={plan.name} plan={plan} />
+                <PlanLine key={plan.name} plan={plan} watched={watched?.plans.find((one) => one.plan === plan.name)} />
               ))}
             </ul>
             {files && plans.length === 0 ? <p className="quiet">There is no plan yet.</p> : null}

@@ -2,8 +2,9 @@ import { Link } from "@tanstack/react-router";
 import { STATE_MARKS, type CellState } from "yoroshi";
 import type { CallReport } from "yoroshi/client";
 import { problemOf, useReading } from "../../app/server.js";
-import { plural } from "../../parts/words.js";
+import { plural, when } from "../../parts/words.js";
 
+type Watched = CallReport<"readWatched">["plans"][number];
 type Listed = NonNullable<CallReport<"listFiles">["plans"]>[number];
 
 const NEEDS: readonly CellState[] = ["failed", "held", "stale", "blank"];
@@ -15,7 +16,13 @@ const WORDS: Readonly<Partial<Record<CellState, string>>> = {
 };
 
 /** A plan with what waits in it; each figure leads to its rows. */
-export function PlanLine({ plan: { name, title, table, broken } }: { readonly plan: Listed }) {
+export function PlanLine({
+  plan: { name, title, table, broken },
+  watched,
+}: {
+  readonly plan: Listed;
+  readonly watched?: Watched | undefined;
+}) {
   const { data, error } = useReading("readStanding", { plan: name }, { enabled: !broken });
   const needs = NEEDS.filter((state) => (data?.rowsWith[state] ?? 0) > 0);
   return (
@@ -25,6 +32,7 @@ export function PlanLine({ plan: { name, title, table, broken } }: { readonly pl
           <b>{name}</b>
         </Link>{" "}
         <span className="quiet">{title || table}</span>
+        {watched ? <WatchLine watched={watched} /> : null}
       </div>
       <div className="needs">
         {broken ? (
@@ -55,6 +63,31 @@ export function PlanLine({ plan: { name, title, table, broken } }: { readonly pl
         </Link>
       </div>
     </li>
+  );
+}
+
+const WATCHED: Readonly<Record<NonNullable<Watched["watch"]>["state"], string>> = {
+  off: "nobody watches it",
+  standby: "watched by another process",
+  waiting: "watched",
+  round: "a round goes on",
+  resting: "watched, and rests",
+};
+
+/** Who watches a plan that is filled by itself, its last round, why it rests, and messages that wait. */
+function WatchLine({ watched: { watch, messages } }: { readonly watched: Watched }) {
+  const { state = "off", lastRound = null, nextRound = null, problem = null } = watch ?? {};
+  const parts = [
+    WATCHED[state],
+    lastRound && `last round ${when(lastRound.at)}: ${plural(lastRound.asked, "row")} asked, ${plural(lastRound.changes, "cell")} altered`,
+    nextRound && `next at ${new Date(nextRound).toLocaleString("en-GB", { weekday: "short", hour: "2-digit", minute: "2-digit" })}`,
+    messages > 0 && `${plural(messages, "message")} of its rules wait`,
+  ].filter(Boolean);
+  return (
+    <small className="quiet watch-line">
+      {parts.join(" · ")}
+      {problem ? <span className="problem"> {problem}</span> : null}
+    </small>
   );
 }
 

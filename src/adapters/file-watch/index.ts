@@ -1,0 +1,1 @@
+export { watchFiles } from "./watch-files.js";

@@ -1,0 +1,416 @@
+import {
+  formatMoney,
+  groupDigits,
+  plural,
+  sentenceOf,
+  STATE_MARKS,
+  wilson,
+  type ColumnReport,
+  type Moved,
+  type PlanReport,
+} from "../../core/index.js";
+import { barChart, SAVE_SCRIPT, type Bar } from "./bars.js";
+import { Html, html } from "./html.js";
+import { STYLE } from "./style.js";
+import { percent } from "./words.js";
+
+const figure = groupDigits;
+
+/** All that a plan's report shows. */
+export interface PlanPage {
+  readonly report: PlanReport;
+  readonly plan: string;
+  readonly title?: string | undefined;
+  readonly table: string;
+  /** For people: `2026-08-03 08:15 UTC`. */
+  readonly madeAt: string;
+  readonly since?: string | undefined;
+  readonly over?: string | undefined;
+  readonly across?: string | undefined;
+  readonly currency: string;
+  readonly isStandin: boolean;
+  readonly spend: readonly {
+    readonly model: string;
+    readonly step: string;
+    readonly requests: number;
+    readonly tokensIn: number;
+    readonly tokensOut: number;
+    /** In millionths. */
+    readonly spent: number;
+    readonly unsure: number;
+  }[];
+  /** The newest trial of each template, part by part. */
+  readonly trials: readonly {
+    readonly template: string;
+    readonly version: number;
+    readonly model: string;
+    readonly samples: number;
+    readonly sealed: boolean;
+    readonly parts: readonly {
+      readonly part: string;
+      readonly accuracy: number;
+      readonly low: number;
+      readonly high: number;
+      readonly right: number;
+    }[];
+  }[];
+  /** Columns with how many of their cells a random check found wrong, and exact bounds. */
+  readonly checks: readonly {
+    readonly column: string;
+    readonly population: number;
+    readonly checked: number;
+    readonly wrong: number;
+    readonly low?: number | undefined;
+    readonly high?: number | undefined;
+  }[];
+  /** What people decided. */
+  readonly people: readonly {
+    readonly by: string;
+    readonly decided: number;
+    readonly accepted: number;
+    readonly changed: number;
+    readonly rejected: number;
+  }[];
+}
+
+const STATES = ["filled", "edited", "stale", "held", "failed", "skipped", "blank"] as const;
+const FEW_KEYS = 3;
+const MOST_GROUPS = 24;
+const MOST_VALUES = 8;
+
+const MORE_STYLE = `
+.save { font: 13px system-ui, sans-serif; padding: .15rem .5rem; margin-left: .8rem; border: 1px solid var(--quiet); border-radius: 3px; background: var(--sheet); color: var(--ink); }
+.differs { color: var(--warn); } .mark { display: inline-block; width: 1.1em; text-align: center; color: var(--quiet); }
+td.share { background-image: linear-gradient(90deg, color-mix(in srgb, var(--accent) 22%, transparent) var(--share), transparent var(--share)); }
+caption { text-align: left; padding: .2rem 0; } nav a { margin-right: 1rem; color: var(--accent); }
+@media print { .save, nav { display: none; } td.share { print-color-adjust: exact; } }
+`;
+
+/** One self-contained HTML file about a plan's table: no network, readable by day, at night and in print. */
+export function planPage(page: PlanPage): string {
+  const { report, plan } = page;
+  const title = page.title ?? `Plan ${plan}`;
+  return html`<!doctype html>
+    <html lang="en">
+      <head>
+        <meta charset="utf-8" />
+        <meta name="viewport" content="width=device-width, initial-scale=1" />
+        <title>${title}</title>
+        <style>
+          ${new Html(STYLE + MORE_STYLE)}
+        </style>
+      </head>
+      <body>
+        <main>
+          <h1>${title}</h1>
+          <p class="quiet">
+            Plan ${plan}: ${plural(report.rows, "row")} of ${page.table},
+            ${page.madeAt}.${page.isStandin ? " Answered by the offline stand-in, not by a language model." : ""}
+          </p>
+          <nav aria-label="Sections">
+            <a href="#states">States</a
+            >${report.moved.length + report.passed.length > 0 ? html`<a href="#since">Since the last report</a>` : ""}<a href="#columns"
+              >Columns</a
+            ><a href="#right">How right</a><a href="#cost">Cost</a>
+          </nav>
+          ${states(page)} ${changes(page)}
+          <h2 id="columns">What stands in the columns</h2>
+          ${report.columns.map((column, index) => columnSection(column, index, page))} ${accuracy(page)} ${decisions(page)} ${cost(page)}
+          <h2>How to read this</h2>
+          <p class="quiet">
+            Shares are of the cells with a value; the line through a mark is Wilson's 95 % interval (1927), for tables that are a sample of
+            more to come. Whether shares have moved is Pearson's chi-square test (1900), its p corrected for the number of columns after
+            Holm (1979); what is below 0.05 is called moved. How wrong a column is comes from random checks, with exact (hypergeometric)
+            bounds.
+          </p>
+        </main>
+        <script>
+          ${new Html(SAVE_SCRIPT)};
+        </script>
+      </body>
+    </html>`.source;
+}
+
+function states({ report }: PlanPage): Html {
+  const used = STATES.filter((state) => Object.values(report.states).some((column) => (column[state] ?? 0) > 0));
+  return html`<h2 id="states">How the cells stand</h2>
+    <div class="wide">
+      <table>
+        <thead>
+          <tr>
+            <th scope="col">column</th>
+            ${used.map((state) => html`<th scope="col" class="n"><span class="mark" aria-hidden="true">${STATE_MARKS[state].sign}</span>${state}</th>`)}
+          </tr>
+        </thead>
+        <tbody>
+          ${Object.entries(report.states).map(
+            ([column, counts]) =>
+              html`<tr>
+                <th scope="row">${column}</th>
+                ${used.map((state) => html`<td class="n">${figure(counts[state] ?? 0)}</td>`)}
+              </tr>`,
+          )}
+        </tbody>
+      </table>
+    </div>
+    ${
+      report.reasons.length === 0
+        ? ""
+        : html`<div class="wide">
+            <table>
+              <thead>
+                <tr>
+                  <th scope="col" class="n">rows</th>
+                  <th scope="col">step</th>
+                  <th scope="col">state</th>
+                  <th scope="col">why</th>
+                  <th scope="col">for example</th>
+                </tr>
+              </thead>
+              <tbody>
+                ${report.reasons.map(
+                  ({ rows, step, state, reason, keys }) =>
+                    html`<tr>
+                      <td class="n">${figure(rows)}</td>
+                      <td>${step}</td>
+                      <td><span class="mark" aria-hidden="true">${STATE_MARKS[state].sign}</span>${state}</td>
+                      <td>${sentenceOf(reason)}</td>
+                      <td>${keys.slice(0, FEW_KEYS).join(", ")}</td>
+                    </tr>`,
+                )}
+              </tbody>
+            </table>
+          </div>`
+    }`;
+}
+
+function changes({ report, since }: PlanPage): Html | string {
+  if (since === undefined) return "";
+  if (report.moved.length + report.passed.length === 0)
+    return html`<h2 id="since">Since the last report</h2>
+      <p>Nothing has changed since ${since}.</p>`;
+  return html`<h2 id="since">Since the last report</h2>
+    <p class="quiet">Rows recorded since ${since} (filled marks) against those before (open marks).</p>
+    ${report.moved.map(movedSection)} ${report.passed.length === 0 ? "" : passedTable(report)}`;
+}
+
+function movedSection(moved: Moved, index: number): Html {
+  const isMoved = moved.adjusted < 0.05;
+  const before = new Map(moved.before.map((share) => [share.value, share]));
+  const values = [...new Set([...moved.since.slice(0, MOST_VALUES), ...moved.before.slice(0, MOST_VALUES)].map(({ value }) => value))];
+  // Points of a scale in their order, all else by how often it occurs.
+  if (values.every((value) => value !== "" && Number.isFinite(Number(value)))) values.sort((a, b) => Number(a) - Number(b));
+  const since = new Map(moved.since.map((share) => [share.value, share]));
+  const bars = values.map((name): Bar => {
+    const none = (rows: number): { rows: number; share: number; low: number; high: number } => ({ rows: 0, share: 0, ...wilson(0, rows) });
+    return { name, ...(since.get(name) ?? none(moved.rowsSince)), before: before.get(name) ?? none(moved.rowsBefore) };
+  });
+  const said = `${moved.column}: ${isMoved ? "its shares have moved" : "no move beyond chance"} (chi-square ${moved.statistic.toFixed(2)}, ${plural(moved.freedom, "degree")} of freedom, corrected p ${moved.adjusted < 0.001 ? "< 0.001" : moved.adjusted.toFixed(3)}); ${plural(moved.rowsSince, "row")} since, ${figure(moved.rowsBefore)} before.`;
+  return html`<h3>${moved.column}${isMoved ? html` <span class="differs">moved</span>` : ""}</h3>
+    ${barChart(bars, `Shares of ${moved.column} since the last report`, said, `since-${index}`)}`;
+}
+
+function passedTable({ passed }: PlanReport): Html {
+  return html`<h3>Rows that moved</h3>
+    <div class="wide">
+      <table>
+        <thead>
+          <tr>
+            <th scope="col" class="n">rows</th>
+            <th scope="col">column</th>
+            <th scope="col">from</th>
+            <th scope="col">to</th>
+            <th scope="col">for example</th>
+          </tr>
+        </thead>
+        <tbody>
+          ${passed.map(
+            ({ rows, column, before, after, keys }) =>
+              html`<tr>
+                <td class="n">${figure(rows)}</td>
+                <td>${column}</td>
+                <td>${before}</td>
+                <td>${after}</td>
+                <td>${keys.slice(0, FEW_KEYS).join(", ")}</td>
+              </tr>`,
+          )}
+        </tbody>
+      </table>
+    </div>`;
+}
+
+function columnSection(column: ColumnReport, index: number, { over, across }: PlanPage): Html {
+  const { figures, shares, lengths } = column;
+  const { numbers } = figures;
+  const filled = figures.rows - figures.blank;
+  const said = [
+    `${plural(filled, "cell")} with a value, ${figure(figures.blank)} blank`,
+    numbers && `least ${numbers.least}, median ${numbers.median}, mean ${numbers.mean.toFixed(2)}, greatest ${numbers.most}`,
+    lengths && `${lengths.least} to ${lengths.most} characters, ${lengths.mean} on average`,
+    figures.others > 0 && `${plural(figures.others, "row")} with rarer values`,
+  ].filter(Boolean);
+  const bars: Bar[] = lengths
+    ? lengths.bins.map((bin) => ({
+        name: `up to ${bin.upTo.toLocaleString("en")} characters`,
+        rows: bin.rows,
+        share: bin.rows / Math.max(1, filled),
+      }))
+    : numbers && figures.bins.some(({ to }) => to !== undefined)
+      ? figures.bins.map((bin) => ({ name: `${bin.value} to ${bin.to ?? ""}`, rows: bin.rows, share: bin.rows / Math.max(1, filled) }))
+      : (numbers ? [...shares].sort((a, b) => Number(a.value) - Number(b.value)) : shares).map(({ value, ...share }) => ({
+          name: value,
+          ...share,
+        }));
+  return html`<h3 id="column-${index}">${column.column}</h3>
+    ${bars.length === 0 ? html`<p>${said.join("; ")}.</p>` : barChart(bars, `What stands in ${column.column}`, `${said.join("; ")}.`, `column-${index}-chart`)}
+    ${groupTable(column, column.over, over === undefined ? "" : `by ${over}`, over)}
+    ${groupTable(column, column.across, across === undefined ? "" : `by ${across}`, across)}`;
+}
+
+/** Each group's shares, shaded; the most frequent values of all. */
+function groupTable(
+  { shares, column, figures: { numbers } }: ColumnReport,
+  groups: ColumnReport["over"],
+  caption: string,
+  name: string | undefined,
+): Html | string {
+  if (groups.length === 0 || shares.length === 0) return "";
+  const most = shares.slice(0, MOST_VALUES).map(({ value }) => value);
+  const values = numbers ? most.sort((a, b) => Number(a) - Number(b)) : most;
+  return html`<div class="wide">
+    <table>
+      <caption class="quiet">
+        ${column} ${caption}
+      </caption>
+      <thead>
+        <tr>
+          <th scope="col">${name ?? ""}</th>
+          <th scope="col" class="n">rows</th>
+          ${values.map((value) => html`<th scope="col" class="n">${value}</th>`)}
+        </tr>
+      </thead>
+      <tbody>
+        ${groups.slice(0, MOST_GROUPS).map(
+          ({ group, rows, counts }) =>
+            html`<tr>
+              <th scope="row">${group}</th>
+              <td class="n">${figure(rows)}</td>
+              ${values.map((value) => {
+                const share = (counts[value] ?? 0) / Math.max(1, rows);
+                return html`<td class="n share" style="--share: ${(100 * share).toFixed(1)}%">${percent(share)}</td>`;
+              })}
+            </tr>`,
+        )}
+      </tbody>
+    </table>
+  </div>`;
+}
+
+function accuracy({ trials, checks }: PlanPage): Html {
+  const graded = trials.filter(({ parts }) => parts.length > 0);
+  return html`<h2 id="right">How right it is</h2>
+    ${graded.length + checks.length === 0 ? html`<p>No trial of its templates has been recorded, and no random check drawn.</p>` : ""}
+    ${graded.map(({ template, version, model, samples, sealed, parts }, index) =>
+      barChart(
+        parts.map(({ part, accuracy: share, low, high, right }) => ({ name: part, rows: right, share, low, high })),
+        `Right answers of ${template}`,
+        `${template} version ${version}, ${model}: the newest trial, on ${plural(samples, sealed ? "sealed sample" : "sample")}.`,
+        `trial-${index}`,
+      ),
+    )}
+    ${
+      checks.length === 0
+        ? ""
+        : html`<table>
+            <thead>
+              <tr>
+                <th scope="col">column</th>
+                <th scope="col" class="n">checked</th>
+                <th scope="col" class="n">wrong</th>
+                <th scope="col">wrong in all, with exact bounds</th>
+              </tr>
+            </thead>
+            <tbody>
+              ${checks.map(
+                ({ column, checked, wrong, population, low, high }) =>
+                  html`<tr>
+                    <th scope="row">${column}</th>
+                    <td class="n">${figure(checked)}</td>
+                    <td class="n">${figure(wrong)}</td>
+                    <td>
+                      ${low === undefined || high === undefined ? "nothing checked yet" : `${figure(low)} to ${figure(high)} of ${figure(population)}`}
+                    </td>
+                  </tr>`,
+              )}
+            </tbody>
+          </table>`
+    }`;
+}
+
+function decisions({ people }: PlanPage): Html | string {
+  if (people.length === 0) return "";
+  return html`<h3>What people decided</h3>
+    <table>
+      <thead>
+        <tr>
+          <th scope="col">who</th>
+          <th scope="col" class="n">decided</th>
+          <th scope="col" class="n">accepted</th>
+          <th scope="col" class="n">changed</th>
+          <th scope="col" class="n">rejected</th>
+        </tr>
+      </thead>
+      <tbody>
+        ${people.map(
+          (one) =>
+            html`<tr>
+              <th scope="row">${one.by}</th>
+              <td class="n">${figure(one.decided)}</td>
+              <td class="n">${figure(one.accepted)}</td>
+              <td class="n">${figure(one.changed)}</td>
+              <td class="n">${figure(one.rejected)}</td>
+            </tr>`,
+        )}
+      </tbody>
+    </table>`;
+}
+
+function cost({ spend, currency }: PlanPage): Html {
+  const sum = spend.reduce((total, line) => total + line.spent, 0);
+  return html`<h2 id="cost">What it cost</h2>
+    ${
+      spend.length === 0
+        ? html`<p>Nothing has been asked.</p>`
+        : html`<table>
+            <thead>
+              <tr>
+                <th scope="col">step</th>
+                <th scope="col">model</th>
+                <th scope="col" class="n">requests</th>
+                <th scope="col" class="n">tokens in</th>
+                <th scope="col" class="n">tokens out</th>
+                <th scope="col" class="n">spent</th>
+              </tr>
+            </thead>
+            <tbody>
+              ${spend.map(
+                (line) =>
+                  html`<tr>
+                    <td>${line.step}</td>
+                    <td>${line.model}</td>
+                    <td class="n">${figure(line.requests)}</td>
+                    <td class="n">${figure(line.tokensIn)}</td>
+                    <td class="n">${figure(line.tokensOut)}</td>
+                    <td class="n">${formatMoney(line.spent, currency)}</td>
+                  </tr>`,
+              )}
+            </tbody>
+            <tfoot>
+              <tr>
+                <th scope="row" colspan="5">in all</th>
+                <td class="n">${formatMoney(sum, currency)}</td>
+              </tr>
+            </tfoot>
+          </table>`
+    }`;
+}

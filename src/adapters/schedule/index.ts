@@ -1,0 +1,1 @@
+export { schedule, scheduleProblem, type Schedule } from "./schedule.js";

@@ -1,0 +1,100 @@
+import type { Work } from "../cells/index.js";
+import { isNumber } from "../view/index.js";
+import { kindOf } from "../kinds/index.js";
+import { profileColumns, type ColumnProfile } from "../table/index.js";
+
+/** What is known of a column that a question may be about. */
+export interface InquiryColumn {
+  readonly name: string;
+  /** `options`: one of some values; `scale`: a number of a few; `words`: a text. */
+  readonly holds: "options" | "scale" | "number" | "day" | "yesNo" | "words";
+  /** What its values mean, in the template's words. */
+  readonly about?: string | undefined;
+  /** Its frequent values, the most frequent first; none of a text. */
+  readonly values: readonly { readonly value: string; readonly rows: number }[];
+  /** The ends of a score. */
+  readonly from?: number | undefined;
+  readonly to?: number | undefined;
+  /** Its numbers, and its true and false, are such in conditions, not texts. */
+  readonly isTyped: boolean;
+}
+
+/** A row as a question sees it. */
+export type InquiryRow = Readonly<Record<string, unknown>>;
+
+const MOST_VALUES = 40;
+const ABOUT_CHARS = 300;
+
+const text = (value: unknown): string =>
+  value === undefined || value === null ? "" : typeof value === "boolean" ? (value ? "yes" : "no") : String(value).trim();
+
+/**
+ * What is known of the columns of a table: of those that a plan fills by their kinds, of all others by how they look.
+ *
+ * @param work the plan's, where the table is one's.
+ * @param rows some rows of it.
+ */
+export function inquiryColumns(names: readonly string[], rows: readonly InquiryRow[], work?: Pick<Work, "steps">): InquiryColumn[] {
+  const texts = rows.map((row) => Object.fromEntries(names.map((name) => [name, text(row[name])])));
+  const profiles = new Map(profileColumns(names, texts).map((profile) => [profile.name, profile]));
+  const targets = new Map((work?.steps ?? []).flatMap(({ targets: own }) => own.map((target) => [target.name, target] as const)));
+  return names
+    .filter((name) => name !== "")
+    .map((name) => {
+      const target = targets.get(name);
+      const spec = target?.part?.spec as
+        { kind?: string; about?: string; from?: number; to?: number; scale?: object; options?: unknown } | undefined;
+      const looks = profiles.get(name)?.looksLike ?? "text";
+      const holds = holdsOf(spec?.kind, looks);
+      const counts = new Map<string, number>();
+      if (holds !== "words") for (const row of texts) if (row[name] !== "") counts.set(row[name]!, (counts.get(row[name]!) ?? 0) + 1);
+      const about = [
+        spec?.about,
+        spec?.scale
+          ? Object.entries(spec.scale)
+              .map(([point, means]) => `${point} = ${means}`)
+              .join(", ")
+          : undefined,
+      ]
+        .filter((one) => one !== undefined)
+        .join("; ")
+        .slice(0, ABOUT_CHARS);
+      return {
+        name,
+        holds,
+        ...(about === "" ? {} : { about }),
+        values: [...counts]
+          .sort(([a, m], [b, n]) => n - m || (a < b ? -1 : 1))
+          .slice(0, MOST_VALUES)
+          .map(([value, count]) => ({ value, rows: count })),
+        from: spec?.from,
+        to: spec?.to,
+        isTyped: rows.some((row) => typeof row[name] === "number" || typeof row[name] === "boolean" || typeof row[name] === "bigint"),
+      };
+    });
+}
+
+/** What a column holds, by the kind of the part that fills it, else by how its values look. */
+function holdsOf(kind: string | undefined, looks: ColumnProfile["looksLike"]): InquiryColumn["holds"] {
+  if (kind !== undefined) {
+    const { control, measures = [] } = kindOf(kind);
+    if (control === "oneOf") return "options";
+    if (control === "number") return measures.includes("classes") ? "scale" : "number";
+    return control === "day" || control === "yesNo" ? control : "words";
+  }
+  if (looks === "number" || looks === "yesNo") return looks;
+  return looks === "date" ? "day" : looks === "text" || looks === "empty" ? "words" : "options";
+}
+
+/** The columns in words for a model, one a line. */
+export function columnsTold(columns: readonly InquiryColumn[]): string {
+  return columns
+    .map(({ name, holds, about, values, from, to }) => {
+      const range = from === undefined ? "" : ` from ${from} to ${to}`;
+      const some = values.map(({ value }) => value.replace(/\s+/g, " ").replaceAll(";", ",").slice(0, 60)).join("; ");
+      return `- ${name} (${holds}${range})${about === undefined ? "" : `. ${about}`}${some === "" ? "" : `. Values: ${some}`}`;
+    })
+    .join("\n");
+}
+
+export { isNumber, text as cellWords };

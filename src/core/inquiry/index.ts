@@ -1,0 +1,15 @@
+export { columnsTold, inquiryColumns, type InquiryColumn, type InquiryRow } from "./columns.js";
+export { computeInquiry, type Counted, type KeyedRow } from "./compute.js";
+export { inquiryTemplate } from "./inquiry-template.js";
+export {
+  checkInquiry,
+  conditionsTold,
+  figureTold,
+  inquiryCel,
+  inquiryTold,
+  type AskBack,
+  type Inquiry,
+  type InquiryCondition,
+  type ReadInquiry,
+} from "./inquiry.js";
+export { unfoundedNumbers, wordPieces, wordsTemplate } from "./read-words.js";
