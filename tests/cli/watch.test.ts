@@ -64,6 +64,20 @@ async function until(what: string, is: () => boolean | Promise<boolean>): Promis
   }
 }
 
+/** Waits until no round has come for two seconds: a watch that starts itself again and again never comes to rest. */
+async function rest({ rounds }: Watcher): Promise<void> {
+  let seen = rounds.length;
+  let since = Date.now();
+  await until("two seconds without a round", () => {
+    if (rounds.length !== seen) [seen, since] = [rounds.length, Date.now()];
+    return Date.now() - since >= 2_000;
+  });
+}
+
+/** Whether a round behind the first `behind` named its rows and asked of so many. */
+const named = ({ rounds }: Watcher, asked: number, behind: number): boolean =>
+  rounds.slice(behind).some((round) => round.because === "change" && round.named !== null && round.asked === asked);
+
 describe("a file that is watched", () => {
   it("is read when it has been written to its end, however that is done, and what we write ourselves starts no round", async () => {
     const server = await standinServer();
@@ -103,11 +117,7 @@ describe("a file that is watched", () => {
     const listed = rowsOf(folder, "list.csv")[0]!["id"]!;
     edit(folder, "log.filled.csv", (text) => text.replace(new RegExp(`^(${listed},.*?,[a-z]+),\\d,`, "m"), "$1,1,"));
     await until("the list", () => !rowsOf(folder, "list.csv").some((row) => row["id"] === listed));
-    // The round is told once it has ended, a moment after its table is written.
-    await sleep(1_000);
-    const rounds = one.rounds.length;
-    await sleep(1_500);
-    expect(one.rounds).toHaveLength(rounds);
+    await rest(one);
     expect((await run(["status", "log"], folder)).out).toMatch(/watch +watched; on changes/);
     await one.stop();
     expect((await run(["status", "log"], folder)).out).toMatch(/watch +nobody watches it/);
@@ -166,13 +176,17 @@ describe("a table of PostgreSQL", () => {
       true,
     );
     await until("it is heard", () => one.notices.some((text) => /tells of its changes; it is not looked through/.test(text)));
+    await rest(one);
+    const heard = one.rounds.length;
     await add("told");
-    await until("told", async () => (await level("told")) !== null && one.rounds.at(-1)!.asked === 1);
-    expect(one.rounds.at(-1)).toMatchObject({ because: "change", named: expect.any(Number) as number, asked: 1 });
-    await sleep(500);
-    const rounds = one.rounds.length;
-    await sleep(1_500);
-    expect(one.rounds).toHaveLength(rounds);
+    // On a machine that stood still, a look that was still due may have found the row before its notice did: then it is another's turn.
+    for (let next = 1; !named(one, 1, heard); next++) {
+      const id = next === 1 ? "told" : `told${next}`;
+      if (next > 1) await add(id);
+      await until(`${id} is asked`, async () => (await level(id)) !== null);
+      await rest(one);
+      expect(next).toBeLessThan(5);
+    }
     // Many in one statement: any may have changed.
     await database.run("INSERT INTO log (id, note) SELECT 'm' || n, 'Note m' || n || ': pump leaks oil' FROM generate_series(1, 300) AS n");
     await until(
@@ -242,18 +256,18 @@ describe.each([
     const one = watchIn(folder);
     await until("the first round", () => one.rounds.length === 1);
     await db.run("INSERT INTO log (id, note, changed) VALUES ('x1', 'Note x1: oil on the water', 7), ('x2', 'Note x2: smoke', 7)");
-    await until("both", async () => Number((await db.run("SELECT count(*) AS n FROM log WHERE level IS NULL"))[0]!["n"]) === 0);
-    await until("the round", () => one.rounds.length > 1);
-    expect(one.rounds.at(-1)).toMatchObject({ because: "change", asked: 2 });
+    await until("both", () => one.rounds.some(({ because, asked }) => because === "change" && asked === 2));
+    expect(Number((await db.run("SELECT count(*) AS n FROM log WHERE level IS NULL"))[0]!["n"])).toBe(0);
+    const both = one.rounds.length;
     await db.run("UPDATE log SET note = 'Note x1: the motor stopped', changed = 8 WHERE id = 'x1'");
-    await until("the change", () => one.rounds.at(-1)!.asked === 1);
-    expect(one.rounds.at(-1)).toMatchObject({ named: 1 });
+    await until("the change", () => named(one, 1, both));
     // Very many with one value, as an import leaves them; the next is named again.
     const many = Array.from({ length: 5_600 }, (_, index) => `('y${index}', '', 9)`);
     await db.run(`INSERT INTO log (id, note, changed) VALUES ${many.join(", ")}, ('z', 'Note z: flames in the galley', 9)`);
     await until("the last of many", async () => (await db.run("SELECT topic FROM log WHERE id = 'z'"))[0]!["topic"] === "fire");
+    const imported = one.rounds.length;
     await db.run("INSERT INTO log (id, note, changed) VALUES ('x3', 'Note x3: pump leaks oil', 10)");
-    await until("the next", () => one.rounds.at(-1)!.named === 1 && one.rounds.at(-1)!.asked === 1);
+    await until("the next", () => named(one, 1, imported));
   }, 120_000);
 });
 
