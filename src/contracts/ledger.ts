@@ -89,6 +89,9 @@ const CASES: Readonly<Record<string, (ledger: Ledger) => Promise<void>>> = {
     await ledger.leases.release("one", ["b"]);
     expectSame("after letting go", await ledger.leases.take(["b", "a"], two), [true, false]);
     expectSame("after its time", await ledger.leases.take(["a"], { ...two, now: 151 }), [true]);
+    expectSame("whether it is taken", await ledger.leases.isTaken("a", 151), true);
+    expectSame("taken, once its time is over", await ledger.leases.isTaken("a", 10_000), false);
+    expectSame("a name that nobody took", await ledger.leases.isTaken("d", 151), false);
     expectSame("no names", await ledger.leases.take([], two), []);
   },
 

@@ -198,7 +198,7 @@ async function followAll(
   for (let pass = 0; pass <= plan.afterwards!.rules.length; pass++) {
     const followed = await followRules(setup, { run: way.run, fromStart: way.fromStart, actions: left, disputed: way.disputed });
     passes.push(followed);
-    if (left !== undefined) left = Math.max(0, left - actionsOf(followed));
+    if (left !== undefined) left = Math.max(0, left - actionsOf(Object.values(followed.rules)));
     if (followed.steps.length === 0 || !way.doSteps) {
       if (followed.changesHere) await writeTable(workOf(setup), way.run, true);
       break;
@@ -217,8 +217,9 @@ async function settledMark({ plan, ledger }: FillSetup): Promise<string | undefi
   return settled ? sha256Hex(canonicalJson([settled, plainJson(plan.afterwards!)])) : undefined;
 }
 
-const actionsOf = ({ rules }: Followed): number =>
-  Object.values(rules).reduce((sum, one) => sum + one.set + one.appended + one.takenOff + one.messages + one.steps, 0);
+/** What rules did, in all. */
+export const actionsOf = (rules: readonly Readonly<Record<"set" | "appended" | "takenOff" | "messages" | "steps", number>>[]): number =>
+  rules.reduce((sum, one) => sum + one.set + one.appended + one.takenOff + one.messages + one.steps, 0);
 
 /** The figures of several passes, rule by rule. */
 function told(passes: readonly Followed[]): Pick<FollowedRules, "rules" | "postponed"> {

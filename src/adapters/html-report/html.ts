@@ -3,7 +3,7 @@ export class Html {
   constructor(readonly source: string) {}
 }
 
-type Part = string | number | Html | null | undefined | false | readonly Part[];
+export type Part = string | number | Html | null | undefined | false | readonly Part[];
 
 /** Puts values into HTML: text is escaped, `Html` and lists of it stand as they are. */
 export function html(strings: TemplateStringsArray, ...parts: readonly Part[]): Html {

@@ -5,13 +5,14 @@ import {
   sentenceOf,
   STATE_MARKS,
   wilson,
+  type CellState,
   type ColumnReport,
   type Moved,
   type PlanReport,
 } from "../../core/index.js";
 import { barChart, SAVE_SCRIPT, type Bar } from "./bars.js";
-import { Html, html } from "./html.js";
-import { STYLE } from "./style.js";
+import { html, type Html } from "./html.js";
+import { reportPage, Shaded, table } from "./page.js";
 import { percent } from "./words.js";
 
 const figure = groupDigits;
@@ -90,97 +91,49 @@ caption { text-align: left; padding: .2rem 0; } nav a { margin-right: 1rem; colo
 export function planPage(page: PlanPage): string {
   const { report, plan } = page;
   const title = page.title ?? `Plan ${plan}`;
-  return html`<!doctype html>
-    <html lang="en">
-      <head>
-        <meta charset="utf-8" />
-        <meta name="viewport" content="width=device-width, initial-scale=1" />
-        <title>${title}</title>
-        <style>
-          ${new Html(STYLE + MORE_STYLE)}
-        </style>
-      </head>
-      <body>
-        <main>
-          <h1>${title}</h1>
-          <p class="quiet">
-            Plan ${plan}: ${plural(report.rows, "row")} of ${page.table},
-            ${page.madeAt}.${page.isStandin ? " Answered by the offline stand-in, not by a language model." : ""}
-          </p>
-          <nav aria-label="Sections">
-            <a href="#states">States</a
-            >${report.moved.length + report.passed.length > 0 ? html`<a href="#since">Since the last report</a>` : ""}<a href="#columns"
-              >Columns</a
-            ><a href="#right">How right</a><a href="#cost">Cost</a>
-          </nav>
-          ${states(page)} ${changes(page)}
-          <h2 id="columns">What stands in the columns</h2>
-          ${report.columns.map((column, index) => columnSection(column, index, page))} ${accuracy(page)} ${decisions(page)} ${cost(page)}
-          <h2>How to read this</h2>
-          <p class="quiet">
-            Shares are of the cells with a value; the line through a mark is Wilson's 95 % interval (1927), for tables that are a sample of
-            more to come. Whether shares have moved is Pearson's chi-square test (1900), its p corrected for the number of columns after
-            Holm (1979); what is below 0.05 is called moved. How wrong a column is comes from random checks, with exact (hypergeometric)
-            bounds.
-          </p>
-        </main>
-        <script>
-          ${new Html(SAVE_SCRIPT)};
-        </script>
-      </body>
-    </html>`.source;
+  const body = html`<p class="quiet">
+      Plan ${plan}: ${plural(report.rows, "row")} of ${page.table},
+      ${page.madeAt}.${page.isStandin ? " Answered by the offline stand-in, not by a language model." : ""}
+    </p>
+    <nav aria-label="Sections">
+      <a href="#states">States</a
+      >${report.moved.length + report.passed.length > 0 ? html`<a href="#since">Since the last report</a>` : ""}<a href="#columns"
+        >Columns</a
+      ><a href="#right">How right</a><a href="#cost">Cost</a>
+    </nav>
+    ${states(page)} ${changes(page)}
+    <h2 id="columns">What stands in the columns</h2>
+    ${report.columns.map((column, index) => columnSection(column, index, page))} ${accuracy(page)} ${decisions(page)} ${cost(page)}
+    <h2>How to read this</h2>
+    <p class="quiet">
+      Shares are of the cells with a value; the line through a mark is Wilson's 95 % interval (1927), for tables that are a sample of more
+      to come. Whether shares have moved is Pearson's chi-square test (1900), its p corrected for the number of columns after Holm (1979);
+      what is below 0.05 is called moved. How wrong a column is comes from random checks, with exact (hypergeometric) bounds.
+    </p>`;
+  return reportPage({ title, style: MORE_STYLE, script: SAVE_SCRIPT, body });
 }
+
+const stateCell = (state: CellState): Html => html`<span class="mark" aria-hidden="true">${STATE_MARKS[state].sign}</span>${state}`;
 
 function states({ report }: PlanPage): Html {
   const used = STATES.filter((state) => Object.values(report.states).some((column) => (column[state] ?? 0) > 0));
   return html`<h2 id="states">How the cells stand</h2>
-    <div class="wide">
-      <table>
-        <thead>
-          <tr>
-            <th scope="col">column</th>
-            ${used.map((state) => html`<th scope="col" class="n"><span class="mark" aria-hidden="true">${STATE_MARKS[state].sign}</span>${state}</th>`)}
-          </tr>
-        </thead>
-        <tbody>
-          ${Object.entries(report.states).map(
-            ([column, counts]) =>
-              html`<tr>
-                <th scope="row">${column}</th>
-                ${used.map((state) => html`<td class="n">${figure(counts[state] ?? 0)}</td>`)}
-              </tr>`,
-          )}
-        </tbody>
-      </table>
-    </div>
+    ${table(
+      [["row", "column"], ...used.map((state) => ["n", stateCell(state)] as const)],
+      Object.entries(report.states).map(([column, counts]) => [column, ...used.map((state) => figure(counts[state] ?? 0))]),
+    )}
     ${
-      report.reasons.length === 0
-        ? ""
-        : html`<div class="wide">
-            <table>
-              <thead>
-                <tr>
-                  <th scope="col" class="n">rows</th>
-                  <th scope="col">step</th>
-                  <th scope="col">state</th>
-                  <th scope="col">why</th>
-                  <th scope="col">for example</th>
-                </tr>
-              </thead>
-              <tbody>
-                ${report.reasons.map(
-                  ({ rows, step, state, reason, keys }) =>
-                    html`<tr>
-                      <td class="n">${figure(rows)}</td>
-                      <td>${step}</td>
-                      <td><span class="mark" aria-hidden="true">${STATE_MARKS[state].sign}</span>${state}</td>
-                      <td>${sentenceOf(reason)}</td>
-                      <td>${keys.slice(0, FEW_KEYS).join(", ")}</td>
-                    </tr>`,
-                )}
-              </tbody>
-            </table>
-          </div>`
+      report.reasons.length > 0 &&
+      table(
+        [["n", "rows"], "step", "state", "why", "for example"],
+        report.reasons.map(({ rows, step, state, reason, keys }) => [
+          figure(rows),
+          step,
+          stateCell(state),
+          sentenceOf(reason),
+          keys.slice(0, FEW_KEYS).join(", "),
+        ]),
+      )
     }`;
 }
 
@@ -212,31 +165,10 @@ function movedSection(moved: Moved, index: number): Html {
 
 function passedTable({ passed }: PlanReport): Html {
   return html`<h3>Rows that moved</h3>
-    <div class="wide">
-      <table>
-        <thead>
-          <tr>
-            <th scope="col" class="n">rows</th>
-            <th scope="col">column</th>
-            <th scope="col">from</th>
-            <th scope="col">to</th>
-            <th scope="col">for example</th>
-          </tr>
-        </thead>
-        <tbody>
-          ${passed.map(
-            ({ rows, column, before, after, keys }) =>
-              html`<tr>
-                <td class="n">${figure(rows)}</td>
-                <td>${column}</td>
-                <td>${before}</td>
-                <td>${after}</td>
-                <td>${keys.slice(0, FEW_KEYS).join(", ")}</td>
-              </tr>`,
-          )}
-        </tbody>
-      </table>
-    </div>`;
+    ${table(
+      [["n", "rows"], "column", "from", "to", "for example"],
+      passed.map(({ rows, column, before, after, keys }) => [figure(rows), column, before, after, keys.slice(0, FEW_KEYS).join(", ")]),
+    )}`;
 }
 
 function columnSection(column: ColumnReport, index: number, { over, across }: PlanPage): Html {
@@ -277,33 +209,14 @@ function groupTable(
   if (groups.length === 0 || shares.length === 0) return "";
   const most = shares.slice(0, MOST_VALUES).map(({ value }) => value);
   const values = numbers ? most.sort((a, b) => Number(a) - Number(b)) : most;
-  return html`<div class="wide">
-    <table>
-      <caption class="quiet">
-        ${column} ${caption}
-      </caption>
-      <thead>
-        <tr>
-          <th scope="col">${name ?? ""}</th>
-          <th scope="col" class="n">rows</th>
-          ${values.map((value) => html`<th scope="col" class="n">${value}</th>`)}
-        </tr>
-      </thead>
-      <tbody>
-        ${groups.slice(0, MOST_GROUPS).map(
-          ({ group, rows, counts }) =>
-            html`<tr>
-              <th scope="row">${group}</th>
-              <td class="n">${figure(rows)}</td>
-              ${values.map((value) => {
-                const share = (counts[value] ?? 0) / Math.max(1, rows);
-                return html`<td class="n share" style="--share: ${(100 * share).toFixed(1)}%">${percent(share)}</td>`;
-              })}
-            </tr>`,
-        )}
-      </tbody>
-    </table>
-  </div>`;
+  return table(
+    [["row", name ?? ""], ["n", "rows"], ...values.map((value) => ["n", value] as const)],
+    groups.slice(0, MOST_GROUPS).map(({ group, rows, counts }) => {
+      const shares = values.map((value) => (counts[value] ?? 0) / Math.max(1, rows));
+      return [group, figure(rows), ...shares.map((share) => new Shaded(share, percent(share)))];
+    }),
+    { caption: `${column} ${caption}` },
+  );
 }
 
 function accuracy({ trials, checks }: PlanPage): Html {
@@ -319,60 +232,32 @@ function accuracy({ trials, checks }: PlanPage): Html {
       ),
     )}
     ${
-      checks.length === 0
-        ? ""
-        : html`<table>
-            <thead>
-              <tr>
-                <th scope="col">column</th>
-                <th scope="col" class="n">checked</th>
-                <th scope="col" class="n">wrong</th>
-                <th scope="col">wrong in all, with exact bounds</th>
-              </tr>
-            </thead>
-            <tbody>
-              ${checks.map(
-                ({ column, checked, wrong, population, low, high }) =>
-                  html`<tr>
-                    <th scope="row">${column}</th>
-                    <td class="n">${figure(checked)}</td>
-                    <td class="n">${figure(wrong)}</td>
-                    <td>
-                      ${low === undefined || high === undefined ? "nothing checked yet" : `${figure(low)} to ${figure(high)} of ${figure(population)}`}
-                    </td>
-                  </tr>`,
-              )}
-            </tbody>
-          </table>`
+      checks.length > 0 &&
+      table(
+        [["row", "column"], ["n", "checked"], ["n", "wrong"], "wrong in all, with exact bounds"],
+        checks.map(({ column, checked, wrong, population, low, high }) => [
+          column,
+          figure(checked),
+          figure(wrong),
+          low === undefined || high === undefined ? "nothing checked yet" : `${figure(low)} to ${figure(high)} of ${figure(population)}`,
+        ]),
+      )
     }`;
 }
 
 function decisions({ people }: PlanPage): Html | string {
   if (people.length === 0) return "";
   return html`<h3>What people decided</h3>
-    <table>
-      <thead>
-        <tr>
-          <th scope="col">who</th>
-          <th scope="col" class="n">decided</th>
-          <th scope="col" class="n">accepted</th>
-          <th scope="col" class="n">changed</th>
-          <th scope="col" class="n">rejected</th>
-        </tr>
-      </thead>
-      <tbody>
-        ${people.map(
-          (one) =>
-            html`<tr>
-              <th scope="row">${one.by}</th>
-              <td class="n">${figure(one.decided)}</td>
-              <td class="n">${figure(one.accepted)}</td>
-              <td class="n">${figure(one.changed)}</td>
-              <td class="n">${figure(one.rejected)}</td>
-            </tr>`,
-        )}
-      </tbody>
-    </table>`;
+    ${table(
+      [
+        ["row", "who"],
+        ["n", "decided"],
+        ["n", "accepted"],
+        ["n", "changed"],
+        ["n", "rejected"],
+      ],
+      people.map((one) => [one.by, ...[one.decided, one.accepted, one.changed, one.rejected].map(figure)]),
+    )}`;
 }
 
 function cost({ spend, currency }: PlanPage): Html {
@@ -381,36 +266,15 @@ function cost({ spend, currency }: PlanPage): Html {
     ${
       spend.length === 0
         ? html`<p>Nothing has been asked.</p>`
-        : html`<table>
-            <thead>
-              <tr>
-                <th scope="col">step</th>
-                <th scope="col">model</th>
-                <th scope="col" class="n">requests</th>
-                <th scope="col" class="n">tokens in</th>
-                <th scope="col" class="n">tokens out</th>
-                <th scope="col" class="n">spent</th>
-              </tr>
-            </thead>
-            <tbody>
-              ${spend.map(
-                (line) =>
-                  html`<tr>
-                    <td>${line.step}</td>
-                    <td>${line.model}</td>
-                    <td class="n">${figure(line.requests)}</td>
-                    <td class="n">${figure(line.tokensIn)}</td>
-                    <td class="n">${figure(line.tokensOut)}</td>
-                    <td class="n">${formatMoney(line.spent, currency)}</td>
-                  </tr>`,
-              )}
-            </tbody>
-            <tfoot>
-              <tr>
-                <th scope="row" colspan="5">in all</th>
-                <td class="n">${formatMoney(sum, currency)}</td>
-              </tr>
-            </tfoot>
-          </table>`
+        : table(
+            ["step", "model", ["n", "requests"], ["n", "tokens in"], ["n", "tokens out"], ["n", "spent"]],
+            spend.map((line) => [
+              line.step,
+              line.model,
+              ...[line.requests, line.tokensIn, line.tokensOut].map(figure),
+              formatMoney(line.spent, currency),
+            ]),
+            { sum: ["in all", formatMoney(sum, currency)] },
+          )
     }`;
 }

@@ -2,6 +2,7 @@
 import type { TrialReport } from "../../core/index.js";
 import { intervalChart, reliabilityChart } from "./charts.js";
 import { html, type Html } from "./html.js";
+import { table } from "./page.js";
 import { percent, figure } from "./words.js";
 
 export function slices({ slices: all, parts }: TrialReport): Html | undefined {
@@ -48,29 +49,15 @@ export function steadiness({ steadiness: all }: TrialReport): Html | undefined {
   if (all.length === 0) return undefined;
   return html`<h2>Steadiness</h2>
     <p>Each row was asked ${all[0]!.asks} times.</p>
-    <div class="wide">
-      <table>
-        <thead>
-          <tr>
-            <th>part</th>
-            <th class="n">same each time</th>
-            <th class="n">Fleiss' kappa</th>
-            <th>least steady rows</th>
-          </tr>
-        </thead>
-        <tbody>
-          ${all.map(
-            (one) =>
-              html`<tr>
-                <td>${one.part}</td>
-                <td class="n">${percent(one.same)}</td>
-                <td class="n">${figure(one.kappa)}</td>
-                <td>${one.least.map(({ id, answers }) => `${id}: ${answers.join(", ")}`).join("; ") || "none"}</td>
-              </tr>`,
-          )}
-        </tbody>
-      </table>
-    </div>`;
+    ${table(
+      ["part", ["n", "same each time"], ["n", "Fleiss' kappa"], "least steady rows"],
+      all.map((one) => [
+        one.part,
+        percent(one.same),
+        figure(one.kappa),
+        one.least.map(({ id, answers }) => `${id}: ${answers.join(", ")}`).join("; ") || "none",
+      ]),
+    )}`;
 }
 
 export function judged({ judged: all }: TrialReport): Html | undefined {
@@ -94,31 +81,11 @@ export function disagreements({ disagreements: all, parts }: TrialReport): Html 
         </select></label
       ><span id="count" class="quiet" role="status"></span>
     </p>
-    <div class="wide">
-      <table id="disagreements">
-        <thead>
-          <tr>
-            <th>row</th>
-            <th>part</th>
-            <th>right</th>
-            <th>answered</th>
-            <th>the model's reason</th>
-          </tr>
-        </thead>
-        <tbody>
-          ${all.map(
-            (one) =>
-              html`<tr data-part="${one.part}">
-                <td>${one.id}</td>
-                <td>${one.part}</td>
-                <td>${one.truth}</td>
-                <td>${one.answer ?? "(none)"}</td>
-                <td>${one.why ?? ""}</td>
-              </tr>`,
-          )}
-        </tbody>
-      </table>
-    </div>`;
+    ${table(
+      ["row", "part", "right", "answered", "the model's reason"],
+      all.map((one) => [one.id, one.part, one.truth, one.answer ?? "(none)", one.why ?? ""]),
+      { id: "disagreements", parts: all.map(({ part }) => part) },
+    )}`;
 }
 
 export function advice({ advice: { confused, labels } }: TrialReport): Html | undefined {
@@ -127,84 +94,25 @@ export function advice({ advice: { confused, labels } }: TrialReport): Html | un
     ${
       confused.length > 0 &&
       html`<h3>Values taken for each other most</h3>
-        <div class="wide">
-          <table>
-            <thead>
-              <tr>
-                <th>part</th>
-                <th>right</th>
-                <th>answered</th>
-                <th class="n">rows</th>
-                <th>words of these rows</th>
-              </tr>
-            </thead>
-            <tbody>
-              ${confused.map(
-                (one) =>
-                  html`<tr>
-                    <td>${one.part}</td>
-                    <td>${one.right}</td>
-                    <td>${one.answered}</td>
-                    <td class="n">${one.rows}</td>
-                    <td>${one.words.join(", ")}</td>
-                  </tr>`,
-              )}
-            </tbody>
-          </table>
-        </div>`
+        ${table(
+          ["part", "right", "answered", ["n", "rows"], "words of these rows"],
+          confused.map((one) => [one.part, one.right, one.answered, one.rows, one.words.join(", ")]),
+        )}`
     }${
       labels.length > 0 &&
       html`<h3>Labels that may be mistakes</h3>
-        <div class="wide">
-          <table>
-            <thead>
-              <tr>
-                <th>row</th>
-                <th>part</th>
-                <th>label</th>
-                <th>answer</th>
-                <th>why</th>
-              </tr>
-            </thead>
-            <tbody>
-              ${labels.map(
-                (one) =>
-                  html`<tr>
-                    <td>${one.id}</td>
-                    <td>${one.part}</td>
-                    <td>${one.label}</td>
-                    <td>${one.answer}</td>
-                    <td>${one.why}</td>
-                  </tr>`,
-              )}
-            </tbody>
-          </table>
-        </div>`
+        ${table(
+          ["row", "part", "label", "answer", "why"],
+          labels.map((one) => [one.id, one.part, one.label, one.answer, one.why]),
+        )}`
     }`;
 }
 
 export function leftOut({ unfit }: TrialReport): Html | undefined {
   if (unfit.length === 0) return undefined;
   return html`<h2>Left out</h2>
-    <div class="wide">
-      <table>
-        <thead>
-          <tr>
-            <th>row</th>
-            <th>what</th>
-            <th>why</th>
-          </tr>
-        </thead>
-        <tbody>
-          ${unfit.map(
-            (one) =>
-              html`<tr>
-                <td>${one.id}</td>
-                <td>${one.what}</td>
-                <td>${one.near ? `${one.problem} (is ${one.near} meant?)` : one.problem}</td>
-              </tr>`,
-          )}
-        </tbody>
-      </table>
-    </div>`;
+    ${table(
+      ["row", "what", "why"],
+      unfit.map((one) => [one.id, one.what, one.near ? `${one.problem} (is ${one.near} meant?)` : one.problem]),
+    )}`;
 }

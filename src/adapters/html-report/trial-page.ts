@@ -10,8 +10,9 @@ import {
   type TrialReport,
 } from "../../core/index.js";
 import { confusionChart, intervalChart, scatterChart } from "./charts.js";
-import { Html, html } from "./html.js";
-import { SCRIPT, STYLE } from "./style.js";
+import { html, type Html } from "./html.js";
+import { reportPage, table } from "./page.js";
+import { SCRIPT } from "./style.js";
 import { slices, confidence, steadiness, judged, disagreements, advice, leftOut } from "./sections.js";
 import { percent, figure } from "./words.js";
 
@@ -33,41 +34,23 @@ export interface TrialPage {
 export function trialPage(page: TrialPage): string {
   const { report } = page;
   const title = `Trial of ${report.template}, version ${report.version}`;
-  return html`<!doctype html>
-    <html lang="en">
-      <head>
-        <meta charset="utf-8" />
-        <meta name="viewport" content="width=device-width, initial-scale=1" />
-        <title>${title}</title>
-        <style>
-          ${new Html(STYLE)}
-        </style>
-      </head>
-      <body>
-        <main>
-          <h1>${title}</h1>
-          <p class="quiet">
-            ${plural(report.samples, report.sealed.graded ? "sealed sample" : "sample")} of ${report.file}, model ${report.model},
-            ${page.madeAt}.${page.isStandin ? " Answered by the offline stand-in, not by a language model." : ""}
-          </p>
-          ${verdict(page)}
-          <h2>How often it is right</h2>
-          ${report.parts.map((part) => accuracyFigure(part, page))} ${contestants(page)} ${figures(report.parts)}
-          ${report.parts.map(partCharts)} ${slices(report)} ${confidence(report)} ${steadiness(report)} ${judged(report)}
-          ${disagreements(report)} ${advice(report)} ${leftOut(report)}
-          <h2>How to read this</h2>
-          <p class="quiet">
-            Shares have 95 % Wilson intervals; differences between contestants Newcombe's interval for the same rows and McNemar's exact
-            test, adjusted by Holm where several are compared; other figures bootstrap intervals (2,000 resamples, percentile). Rows without
-            an answer count as wrong. A ratio with nothing below the line is 0; an agreement or correlation that is not defined is “–”.
-            Slices are held against the rest by Fisher's exact test, adjusted for their number.
-          </p>
-        </main>
-        <script>
-          ${new Html(SCRIPT)};
-        </script>
-      </body>
-    </html> `.source;
+  const body = html`<p class="quiet">
+      ${plural(report.samples, report.sealed.graded ? "sealed sample" : "sample")} of ${report.file}, model ${report.model},
+      ${page.madeAt}.${page.isStandin ? " Answered by the offline stand-in, not by a language model." : ""}
+    </p>
+    ${verdict(page)}
+    <h2>How often it is right</h2>
+    ${report.parts.map((part) => accuracyFigure(part, page))} ${contestants(page)} ${figures(report.parts)} ${report.parts.map(partCharts)}
+    ${slices(report)} ${confidence(report)} ${steadiness(report)} ${judged(report)} ${disagreements(report)} ${advice(report)}
+    ${leftOut(report)}
+    <h2>How to read this</h2>
+    <p class="quiet">
+      Shares have 95 % Wilson intervals; differences between contestants Newcombe's interval for the same rows and McNemar's exact test,
+      adjusted by Holm where several are compared; other figures bootstrap intervals (2,000 resamples, percentile). Rows without an answer
+      count as wrong. A ratio with nothing below the line is 0; an agreement or correlation that is not defined is “–”. Slices are held
+      against the rest by Fisher's exact test, adjusted for their number.
+    </p>`;
+  return reportPage({ title, script: SCRIPT, body });
 }
 
 function verdict({ report, contest, halfWidth }: TrialPage): Html {
@@ -128,44 +111,28 @@ function accuracyFigure(part: PartGrade, { first, others }: TrialPage): Html {
 
 function contestants({ first, others, currency, report }: TrialPage): Html | undefined {
   if (others.length === 0) return undefined;
-  return html`<div class="wide">
-    <table>
-      <thead>
-        <tr>
-          <th>contestant</th>
-          ${report.parts.map(({ part }) => html`<th class="n">${part}</th>`)}
-          <th class="n">cost of a thousand rows</th>
-          <th class="n">waiting, a thousand rows</th>
-        </tr>
-      </thead>
-      <tbody>
-        ${[first, ...others].map(
-          (one) =>
-            html`<tr>
-              <td>${one.name}</td>
-              ${report.parts.map(({ part }) => html`<td class="n">${percent(one.parts.find((grade) => grade.part === part)?.accuracy)}</td>`)}
-              <td class="n">${one.costPerThousand === undefined ? "–" : formatMoney(one.costPerThousand, currency)}</td>
-              <td class="n">${one.msPerThousand === undefined ? "–" : `${(one.msPerThousand / 1000).toFixed(0)} s`}</td>
-            </tr>`,
-        )}
-      </tbody>
-    </table>
-  </div>`;
+  return table(
+    [
+      "contestant",
+      ...report.parts.map(({ part }) => ["n", part] as const),
+      ["n", "cost of a thousand rows"],
+      ["n", "waiting, a thousand rows"],
+    ],
+    [first, ...others].map((one) => [
+      one.name,
+      ...report.parts.map(({ part }) => percent(one.parts.find((grade) => grade.part === part)?.accuracy)),
+      one.costPerThousand === undefined ? "–" : formatMoney(one.costPerThousand, currency),
+      one.msPerThousand === undefined ? "–" : `${(one.msPerThousand / 1000).toFixed(0)} s`,
+    ]),
+  );
 }
 
 function figures(parts: readonly PartGrade[]): Html | undefined {
   const lines = parts.flatMap((part) => {
-    const line = (name: string, value: number | null | undefined, key?: string): Html[] => {
+    const line = (name: string, value: number | null | undefined, key?: string): string[][] => {
       if (value === undefined) return [];
       const interval = key === undefined ? undefined : part.intervals?.[key];
-      return [
-        html`<tr>
-          <td>${part.part}</td>
-          <td>${name}</td>
-          <td class="n">${figure(value)}</td>
-          <td class="n">${interval ? `${figure(interval.low)} to ${figure(interval.high)}` : ""}</td>
-        </tr>`,
-      ];
+      return [[part.part, name, figure(value), interval ? `${figure(interval.low)} to ${figure(interval.high)}` : ""]];
     };
     const { classes, numbers, sets, texts } = part;
     return [
@@ -215,21 +182,7 @@ function figures(parts: readonly PartGrade[]): Html | undefined {
   });
   if (lines.length === 0) return undefined;
   return html`<h2>Further figures</h2>
-    <div class="wide">
-      <table>
-        <thead>
-          <tr>
-            <th>part</th>
-            <th>figure</th>
-            <th class="n">value</th>
-            <th class="n">95 % interval</th>
-          </tr>
-        </thead>
-        <tbody>
-          ${lines}
-        </tbody>
-      </table>
-    </div>`;
+    ${table(["part", "figure", ["n", "value"], ["n", "95 % interval"]], lines)}`;
 }
 
 function partCharts(part: PartGrade): Html | undefined {
@@ -257,29 +210,8 @@ function partCharts(part: PartGrade): Html | undefined {
 }
 
 function classTable(classes: NonNullable<PartGrade["classes"]>): Html {
-  return html`<div class="wide">
-    <table>
-      <thead>
-        <tr>
-          <th>value</th>
-          <th class="n">precision</th>
-          <th class="n">recall</th>
-          <th class="n">F1</th>
-          <th class="n">rows</th>
-        </tr>
-      </thead>
-      <tbody>
-        ${classes.classes.map(
-          (one) =>
-            html`<tr>
-              <td>${one.label}</td>
-              <td class="n">${percent(one.precision)}</td>
-              <td class="n">${percent(one.recall)}</td>
-              <td class="n">${percent(one.f1)}</td>
-              <td class="n">${one.support}</td>
-            </tr>`,
-        )}
-      </tbody>
-    </table>
-  </div>`;
+  return table(
+    ["value", ["n", "precision"], ["n", "recall"], ["n", "F1"], ["n", "rows"]],
+    classes.classes.map((one) => [one.label, percent(one.precision), percent(one.recall), percent(one.f1), one.support]),
+  );
 }

@@ -350,6 +350,11 @@ export function sqliteLedger(file: string): Ledger {
     },
     leases: {
       take: async (names, { holder, until, now }) => (names.length === 0 ? [] : take.immediate(names, holder, until, now)),
+      isTaken: async (name, now) => {
+        group.settle();
+        const held = sql.lease.get(name) as { process: number; until: number } | undefined;
+        return held !== undefined && isHeld(held, now);
+      },
       release: (holder, names) => group.write(() => letGo(holder, names)),
     },
     record: ({

@@ -1,7 +1,7 @@
 import { sourceName, type TableSource } from "../ground/index.js";
 import type { Ledger } from "../ledger/index.js";
 import { AFTER_STEP, readyAfterRules, sameTable, type Plan, type ReadyAfterRule, type RuleValue } from "../plan/index.js";
-import { keyColumnsOf, joinKey, type CellValue, type Row, type TargetColumn } from "../table/index.js";
+import { keyColumnsOf, joinKey, shownCell, type CellValue, type Row, type TargetColumn } from "../table/index.js";
 import type { MadeRows } from "../derive/index.js";
 
 /** Another table that rules of a plan write into: rows that they append, or columns of rows that are there. */
@@ -63,7 +63,7 @@ export function otherPlan(plan: Plan, { name, source, what, columns }: OtherTabl
 /** The rows that rules have appended, as they now are: those for which a rule holds. Of two with one key the first counts. */
 export function appendedRows(ledger: Ledger, plan: Pick<Plan, "name">, { name, source, rules, columns }: OtherTable): MadeRows {
   const key = keyColumnsOf(source.key);
-  const keyIn = (row: Readonly<Record<string, CellValue>>): string => joinKey(key.map((column) => cellText(row[column] ?? "")));
+  const keyIn = (row: Readonly<Record<string, CellValue>>): string => joinKey(key.map((column) => shownCell(row[column])));
   return {
     name: sourceName(source),
     columns,
@@ -75,7 +75,7 @@ export function appendedRows(ledger: Ledger, plan: Pick<Plan, "name">, { name, s
           for (const { id } of rules) {
             const gives = states[id]?.gives;
             if (!gives) continue;
-            const values = Object.fromEntries(Object.entries(gives).map(([column, value]) => [column, cellText(value)]));
+            const values = Object.fromEntries(Object.entries(gives).map(([column, value]) => [column, shownCell(value)]));
             const own = joinKey(key.map((column) => values[column] ?? ""));
             if (seen.has(own) || key.some((column) => (values[column] ?? "").trim() === "")) continue;
             seen.add(own);
@@ -98,8 +98,6 @@ export function appendedRows(ledger: Ledger, plan: Pick<Plan, "name">, { name, s
     mark: () => ledger.afterwards.mark(plan.name),
   };
 }
-
-const cellText = (value: string | number | boolean): string => (typeof value === "boolean" ? (value ? "yes" : "no") : String(value));
 
 /** The types that a rule's values have where they are columns of the plan as they stand. */
 export function withTypes(other: OtherTable, typeOf: (column: string) => TargetColumn | undefined): OtherTable {

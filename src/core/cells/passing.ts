@@ -1,6 +1,6 @@
 import { remark, type Remark } from "../ground/index.js";
 import type { CellRecord } from "../ledger/index.js";
-import type { FoundRows, RelatedRow, Row, CellValue } from "../table/index.js";
+import { shownCell, type FoundRows, type RelatedRow, type Row, type CellValue } from "../table/index.js";
 import type { StepWork, Target } from "./setup.js";
 
 /** What the plan's `related` found for a row, by name. */
@@ -56,7 +56,7 @@ export function inputsFor(from: Readonly<Record<string, string>>, { row, related
     const found = related[column];
     const own = given[column];
     cells[input] =
-      found !== undefined ? (found.length === 0 ? "" : JSON.stringify(found)) : own === undefined ? row.values[column] : textOf(own);
+      found !== undefined ? (found.length === 0 ? "" : JSON.stringify(found)) : own === undefined ? row.values[column] : shownCell(own);
   }
   return cells;
 }
@@ -92,9 +92,6 @@ export function typed({ type }: Pick<Target, "type">, value: CellValue | undefin
     return Number(value);
   return value;
 }
-
-/** As a cell shows it. */
-const textOf = (value: string | number | boolean): string => (typeof value === "boolean" ? (value ? "yes" : "no") : String(value));
 
 /** What a person should know of what a step reads in a row, each with the name it goes by there. */
 export function notesRead({ reads }: StepWork, { notes }: Passing): Remark[] {

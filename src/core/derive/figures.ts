@@ -1,7 +1,7 @@
 import { remark, YoroshiError, type FigureSource, type Remark } from "../ground/index.js";
 import { plainDay, plainNumber } from "../kinds/index.js";
 import { readCondition, type Condition } from "../plan/index.js";
-import type { TargetColumn, CellValue } from "../table/index.js";
+import { shownCell, type TargetColumn, type CellValue } from "../table/index.js";
 
 /** A row as figures see it: numbers and true or false of filled columns typed, all else text. */
 export type FigureRow = Readonly<Record<string, unknown>>;
@@ -139,8 +139,7 @@ function filtered(condition: Condition | undefined, counter: Counter): Counter {
   };
 }
 
-const textOf = (value: unknown): string =>
-  value === undefined || value === null ? "" : typeof value === "boolean" ? (value ? "yes" : "no") : String(value).trim();
+const textOf = (value: unknown): string => shownCell(value).trim();
 
 /** Numbers as they stand, blank ones left out; a figure of no number is blank. */
 function numbersOf(name: string, column: string, figure: (values: readonly number[]) => number): Counter {

@@ -1,7 +1,7 @@
 import type { Work } from "../cells/index.js";
 import { isNumber } from "../view/index.js";
 import { kindOf } from "../kinds/index.js";
-import { profileColumns, type ColumnProfile } from "../table/index.js";
+import { profileColumns, shownCell, type ColumnProfile } from "../table/index.js";
 
 /** What is known of a column that a question may be about. */
 export interface InquiryColumn {
@@ -25,9 +25,6 @@ export type InquiryRow = Readonly<Record<string, unknown>>;
 const MOST_VALUES = 40;
 const ABOUT_CHARS = 300;
 
-const text = (value: unknown): string =>
-  value === undefined || value === null ? "" : typeof value === "boolean" ? (value ? "yes" : "no") : String(value).trim();
-
 /**
  * What is known of the columns of a table: of those that a plan fills by their kinds, of all others by how they look.
  *
@@ -35,7 +32,7 @@ const text = (value: unknown): string =>
  * @param rows some rows of it.
  */
 export function inquiryColumns(names: readonly string[], rows: readonly InquiryRow[], work?: Pick<Work, "steps">): InquiryColumn[] {
-  const texts = rows.map((row) => Object.fromEntries(names.map((name) => [name, text(row[name])])));
+  const texts = rows.map((row) => Object.fromEntries(names.map((name) => [name, shownCell(row[name]).trim()])));
   const profiles = new Map(profileColumns(names, texts).map((profile) => [profile.name, profile]));
   const targets = new Map((work?.steps ?? []).flatMap(({ targets: own }) => own.map((target) => [target.name, target] as const)));
   return names
@@ -97,4 +94,4 @@ export function columnsTold(columns: readonly InquiryColumn[]): string {
     .join("\n");
 }
 
-export { isNumber, text as cellWords };
+export { isNumber };

@@ -1,9 +1,8 @@
 import { patternsReady } from "../ground/index.js";
 import { BadRow, holds, readyFigure } from "../derive/index.js";
 import { readCondition } from "../plan/index.js";
-import type { CellValue } from "../table/index.js";
+import { shownCell, type CellValue } from "../table/index.js";
 import type { InquiryColumn, InquiryRow } from "./columns.js";
-import { cellWords } from "./columns.js";
 import { figureSource, inquiryCel, type Inquiry } from "./inquiry.js";
 
 /** What an inquiry came to. */
@@ -73,7 +72,7 @@ export async function computeInquiry(
         if (keys.length < mostKeys) keys.push(keyed.key);
         onRow?.(keyed);
         if (inquiry.by !== undefined) {
-          const value = cellWords(keyed.row[inquiry.by]) || "(blank)";
+          const value = shownCell(keyed.row[inquiry.by]).trim() || "(blank)";
           const group = groups.get(value) ?? { counter: figure.start(), rows: 0 };
           groups.set(value, group);
           group.rows++;

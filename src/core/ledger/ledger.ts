@@ -443,6 +443,8 @@ export interface LeaseStore {
    * @returns for each name whether it was taken.
    */
   take(names: readonly string[], about: { readonly holder: string; readonly until: number; readonly now: number }): Promise<boolean[]>;
+  /** Whether somebody has a name at this moment. */
+  isTaken(name: string, now: number): Promise<boolean>;
   /** Lets go of names; those that another has taken since stay. */
   release(holder: string, names: readonly string[]): Promise<void>;
 }

@@ -247,6 +247,7 @@ export function memoryLedger(): Ledger {
           leases.set(name, { holder, until });
           return true;
         }),
+      isTaken: async (name, now) => (leases.get(name)?.until ?? now) > now,
       release: async (holder, names) => release(holder, names),
     },
     record: async (entry) => {

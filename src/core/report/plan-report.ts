@@ -1,6 +1,7 @@
 import { changesOfRun, survey, type FillSetup, type Survey } from "../cells/index.js";
 import { templateSteps, withAfterStep } from "../plan/index.js";
 import { chiSquare, holm } from "../statistics/index.js";
+import { shownCell } from "../table/index.js";
 import type { ColumnFigures } from "../view/index.js";
 import { ColumnTally, sharesOf, type GroupTally, type Lengths, type Share } from "./column-tally.js";
 
@@ -61,6 +62,8 @@ export interface PlanReportOptions {
 
 const MOST_PASSED = 50;
 const KEYS_SHOWN = 5;
+/** What is longer is a text, of which nobody wants to read what became of what. */
+const LONGEST_PASSED = 60;
 const DAY = /^(\d{4}-\d{2})(-\d{2})?/;
 
 /** Goes through a plan's table once, and counts. Nothing is asked; memory depends on how many different values there are. */
@@ -73,9 +76,8 @@ export async function planReport(setup: FillSetup, { over, across, since }: Plan
         const { tally } = tallies.get(target.name)!;
         for (const { passed, record } of rows) {
           const value = record?.edited?.[target.name] ?? record?.values[target.name];
-          const text = value === undefined ? "" : typeof value === "boolean" ? (value ? "yes" : "no") : String(value);
           const cell = (column: string): string => String(passed.given[column] ?? passed.row.values[column] ?? "").trim();
-          tally.add(text, {
+          tally.add(shownCell(value), {
             ...(since === undefined || !record ? {} : { isNew: record.at > since }),
             ...(over === undefined ? {} : { period: DAY.exec(cell(over))?.[1] }),
             ...(across === undefined ? {} : { group: cell(across) || "(blank)" }),
@@ -123,7 +125,7 @@ function movedOf(tallies: ReadonlyMap<string, { readonly tally: ColumnTally }>):
 
 /** What fills since a moment have made of values that stood; of the fills that the ledger still knows. */
 async function passedSince({ plan, ledger }: FillSetup, since: number): Promise<Passed[]> {
-  const free = new Set(templateSteps(withAfterStep(plan)).flatMap(({ step }) => Object.keys(step.fill)));
+  const filled = new Set(templateSteps(withAfterStep(plan)).flatMap(({ step }) => Object.keys(step.fill)));
   const first = new Map<string, { before: string; after: string; column: string; key: string }>();
   const runs = (await ledger.runs.find("fill", plan.name, 100))
     .filter(({ startedAt, cells }) => startedAt > since && cells !== 0)
@@ -131,16 +133,11 @@ async function passedSince({ plan, ledger }: FillSetup, since: number): Promise<
   for (const { id } of runs)
     for await (const changes of changesOfRun(ledger, plan.name, id))
       for (const { key, column, before, after } of changes) {
-        if (
-          !free.has(column) ||
-          before === undefined ||
-          after === undefined ||
-          (typeof before === "string") !== (typeof after === "string")
-        )
-          continue;
-        if (String(before).length > 60 || String(after).length > 60) continue;
-        const known = first.get(`${column} ${key}`);
-        first.set(`${column} ${key}`, { before: known?.before ?? String(before), after: String(after), column, key });
+        if (!filled.has(column) || before === undefined || after === undefined) continue;
+        const [then, now] = [shownCell(before), shownCell(after)];
+        if (then.length > LONGEST_PASSED || now.length > LONGEST_PASSED) continue;
+        const cell = JSON.stringify([column, key]);
+        first.set(cell, { before: first.get(cell)?.before ?? then, after: now, column, key });
       }
   const passed = new Map<string, { column: string; before: string; after: string; rows: number; keys: string[] }>();
   for (const { column, before, after, key } of first.values()) {

@@ -372,18 +372,14 @@ class Question {
   /** Words in quotation marks, or after `mention`: somewhere in a text. */
   #quoted(): void {
     const texts = this.columns.filter(({ kind }) => kind === "words");
-    for (
-      let match = this.#take(
-        / (?:mention(?:s|ing)?|contain(?:s|ing)?|say(?:s|ing)?|with the words?|about) (?:the words? )?["“]?([\p{L}\p{N} -]+?)["”]?(?= (?:▪|and|or|$)| $)/iu,
-      );
-      match;
-      match = undefined
-    ) {
-      const [, words = ""] = match;
-      const column = this.#named(this.text) ?? texts[0];
-      const own = column?.kind === "words" ? column : texts[0];
-      if (own && words.trim() !== "") this.#add(own.name, "contains", [words.trim()]);
-    }
+    const match = this.#take(
+      / (?:mention(?:s|ing)?|contain(?:s|ing)?|say(?:s|ing)?|with the words?|about) (?:the words? )?["“]?([\p{L}\p{N} -]+?)["”]?(?= (?:▪|and|or|$)| $)/iu,
+    );
+    if (!match) return;
+    const [, words = ""] = match;
+    const column = this.#named(this.text) ?? texts[0];
+    const own = column?.kind === "words" ? column : texts[0];
+    if (own && words.trim() !== "") this.#add(own.name, "contains", [words.trim()]);
   }
 
   /** What else is said of the rows: somewhere in their text. */

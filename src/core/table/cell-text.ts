@@ -26,6 +26,10 @@ export function cellText(value: unknown): string | undefined | { readonly proble
   return { problem: `holds ${what}; a cell is text, a number, true or false, or a date` };
 }
 
+/** A value as a cell shows it: true and false as yes and no, nothing as "". */
+export const shownCell = (value: unknown): string =>
+  value === undefined || value === null ? "" : typeof value === "boolean" ? (value ? "yes" : "no") : String(value);
+
 /** The same row with nothing but text in its cells; what is none spoils the row, with the column that holds it. */
 export function textRow(row: Row): Row {
   let values: Record<string, string> | undefined;

@@ -1,5 +1,5 @@
 export { headerAdvice } from "./header-advice.js";
-export { cellText, textRow, type CellGiven } from "./cell-text.js";
+export { cellText, shownCell, textRow, type CellGiven } from "./cell-text.js";
 export { defang, defangCopied, refanged } from "./defang.js";
 export { joinKey, keyColumnsOf, splitKey, type KeyColumns } from "./key.js";
 export {

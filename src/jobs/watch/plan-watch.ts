@@ -15,7 +15,7 @@ import {
   type Plan,
 } from "../../core/index.js";
 import type { Project } from "../../project/index.js";
-import { goOnWithRules, type FollowedRules } from "../follow-rules.js";
+import { actionsOf, goOnWithRules, type FollowedRules } from "../follow-rules.js";
 import { fillPlan, type FilledPlan, type FillPlanEvent } from "../fill-plan.js";
 import type { JobContext } from "../job.js";
 import { runJob } from "../job.js";
@@ -319,10 +319,7 @@ export class PlanWatch {
 
   async #ended(report: FilledPlan, rows: Changed, because: WatchRound["because"], began: number, since: number | null): Promise<Outcome> {
     const { run, end, asked, spent, error, inVain, afterwards } = report;
-    const actions = (afterwards?.rules ?? []).reduce(
-      (sum, one) => sum + one.set + one.appended + one.takenOff + one.messages + one.steps,
-      0,
-    );
+    const actions = actionsOf(afterwards?.rules ?? []);
     const sent = afterwards?.messages.sent ?? 0;
     const { total: changes, some } = report.changed || actions > 0 ? await this.#changes(run) : { total: 0, some: [] };
     const round: WatchRound = {

@@ -60,14 +60,11 @@ export async function keepWatch({ facts }: Pick<Ledger, "facts">, plan: string, 
   await facts.set(factName(plan), keep(FORMAT, plainJson(state) as object));
 }
 
-const LOOKER = "(looking)";
-
 /** How a watched plan stands now: one whose process has ended is off, and the lag grows. */
 export async function watchNow(ledger: Pick<Ledger, "facts" | "leases">, plan: string, now: number): Promise<WatchState | undefined> {
   const kept = await readWatch(ledger, plan);
   if (!kept) return undefined;
-  const [isFree] = await ledger.leases.take([leadName(plan)], { holder: LOOKER, until: 0, now });
-  if (isFree) await ledger.leases.release(LOOKER, [leadName(plan)]);
+  const isWatched = await ledger.leases.isTaken(leadName(plan), now);
   const lagMs = kept.since === null ? 0 : Math.max(0, now - Date.parse(kept.since));
-  return isFree ? { ...kept, state: "off", process: null, nextRound: null, lagMs } : { ...kept, lagMs };
+  return isWatched ? { ...kept, lagMs } : { ...kept, state: "off", process: null, nextRound: null, lagMs };
 }
