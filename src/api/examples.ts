@@ -88,6 +88,7 @@ export const EXAMPLES: Readonly<Partial<Record<RouteName, Example>>> = {
   readCheck: { path: reviewed },
   showReview: { path: reviewed },
   askTable: { body: { of: "triage", question: "How many reports of MV Tern are about mooring?" } },
+  keepQuestion: { path: { plan: "kept" }, body: { of: "triage", question: "How many reports of MV Tern are about mooring?" } },
   reportPlan: { path: triage, body: { across: "vessel" } },
   readWatched: {},
   readChanges: { path: triage, query: { limit: "20" } },

@@ -105,6 +105,7 @@ export const ROUTES = {
   pointPlan: { method: "POST", path: "/plans/{plan}/table", right: "work", tag: "plans" },
 
   askTable: { method: "POST", path: "/inquiries", right: "work", tag: "tables" },
+  keepQuestion: { method: "PUT", path: "/plans/{plan}/questions", right: "work", tag: "tables" },
   readRows: { method: "POST", path: "/plans/{plan}/rows/query", right: "read", tag: "tables" },
   addRows: { method: "POST", path: "/plans/{plan}/rows", right: "work", tag: "tables" },
   readColumn: { method: "POST", path: "/plans/{plan}/columns/{column}/figures", right: "read", tag: "tables" },

@@ -329,6 +329,7 @@ program
   .option("--list", "the rows, and the filter that finds them")
   .option("--rows <number>", "how many rows are shown; 20 when not given", whole)
   .option("--fresh", "ask the model even where its reading is known")
+  .option("--keep <name>", "keep it as a row of this plan, new or there already, which answers it again when the table has changed")
   .addOption(json())
   .action(async (of, question, options) =>
     finish((await import("./commands/ask.js")).ask(of, question, { ...options, ...program.opts() })),

@@ -1,5 +1,6 @@
 /** Every job, by its name. */
 export { askTable } from "./ask-table.js";
+export { keepQuestion } from "./keep-question.js";
 export { checkFiles } from "./check-files.js";
 export { findKeys, lookAtTable } from "./look-at-table.js";
 export { beginPlan, findNewKeys, findTables, lookAtNew } from "./begin.js";

@@ -1,31 +1,20 @@
 import * as z from "zod";
 import {
+  answerInquiry,
   canonicalJson,
-  checkInquiry,
   columnsTold,
-  computeInquiry,
   figureTold,
-  filledRows,
-  inquiryColumns,
   inquiryTemplate,
-  inquiryTold,
   prepare,
-  rowFor,
-  targetColumns,
-  unfoundedNumbers,
-  wordPieces,
-  wordsTemplate,
-  workOf,
   YoroshiError,
   type Answer,
-  type Inquiry,
+  type AskedTable,
   type InquiryColumn,
   type InquiryRow,
-  type KeyedRow,
   type Prepared,
   type ReadInquiry,
 } from "../core/index.js";
-import { OWN_VERSION, type Project } from "../project/index.js";
+import { openAskedTable, OWN_VERSION, type Project } from "../project/index.js";
 import { defineJob, type JobContext } from "./job.js";
 import { count, money } from "./schemas.js";
 
@@ -69,11 +58,8 @@ const report = z.object({
 
 export type InquiryReport = z.output<typeof report>;
 
-/** Rows by which columns are looked at. */
-const LOOKED_AT = 20_000;
 const SHOWN_ROWS = 20;
 const SHOWN_CHARS = 200;
-const MOST_PIECES = 40;
 
 /** Answers a question about a table: a model turns it into figures and conditions, code computes them. */
 export const askTable = defineJob({
@@ -93,39 +79,30 @@ export const askTable = defineJob({
   }),
   report,
   async run(project, { of, question, list = false, fresh = false, rows = SHOWN_ROWS }, context) {
-    const table = await openTable(project, of);
+    const table = await openAsked(project, of);
     const asking = new Asking(project, fresh, context);
     const parts = await asking.ask(prepare(inquiryTemplate(table.columns)), { question, columns: columnsTold(table.columns) });
+    const shown: InquiryReport["shown"] = [];
     // The template's own parts, typed by the kinds that it is made of.
-    const read = parts as unknown as ReadInquiry;
-    const checked = checkInquiry(read, table.columns);
-    const common = { of: table.name, question, understood: read.understood, ...asking.told() };
-    if ("back" in checked) {
-      const back = { problem: checked.back.problem, readings: [...checked.back.readings] };
+    const inquired = await answerInquiry(parts as unknown as ReadInquiry, question, table, {
+      ask: (prepared, inputs) => asking.ask(prepared, inputs),
+      list,
+      onRow: ({ key, row }) => {
+        if (shown.length < rows) shown.push({ key, row: shownRow(row, table.columns) });
+      },
+    });
+    const common = { of: table.name, question, understood: inquired.understood, ...asking.told() };
+    if (inquired.back) {
+      const back = { problem: inquired.back.problem, readings: [...inquired.back.readings] };
       const nothing = { value: null, counted: "", rows: 0, matched: 0, unclear: 0, shown: [], keys: [] };
       return { ...common, what: "unclear" as const, ...nothing, back };
     }
-    const inquiry: Inquiry = list ? { ...checked.inquiry, what: "list" } : checked.inquiry;
-    const texts = textColumns(table.columns, inquiry);
-    const shown: InquiryReport["shown"] = [];
-    const words: string[] = [];
-    const counted = await computeInquiry(inquiry, table.columns, table.rows(), {
-      onRow: ({ key, row }) => {
-        if (shown.length < rows) shown.push({ key, row: shownRow(row, table.columns) });
-        if (inquiry.what === "read")
-          words.push(
-            `${key}: ${texts
-              .map((column) => String(row[column] ?? ""))
-              .join(" ")
-              .replace(/\s+/g, " ")}`,
-          );
-      },
-    });
-    const result = {
+    const { inquiry, counted, how, answer, unfounded = [] } = inquired;
+    return {
       ...common,
       what: inquiry.what,
       value: counted.value === undefined || counted.value === "" ? null : counted.value,
-      counted: inquiryTold(inquiry, counted.rows, counted.matched),
+      counted: how,
       rows: counted.rows,
       matched: counted.matched,
       unclear: counted.unclear,
@@ -134,36 +111,22 @@ export const askTable = defineJob({
       ...(inquiry.what === "figure" || inquiry.what === "each" ? { figure: figureTold(inquiry) } : {}),
       ...(inquiry.by === undefined ? {} : { by: inquiry.by }),
       ...(counted.groups ? { groups: counted.groups.map((group) => ({ ...group })) } : {}),
+      ...(answer === undefined ? {} : { answer, unfounded: [...unfounded] }),
       shown,
       keys: [...counted.keys],
-    };
-    if (inquiry.what !== "read") return result;
-    const { answer, counted: how } = await fromWords(asking, question, words);
-    return {
-      ...result,
-      ...asking.told(),
-      answer,
-      unfounded: unfoundedNumbers(answer, words, [counted.rows, counted.matched]),
-      counted: `${result.counted}${how}`,
     };
   },
 });
 
-/** An answer from the words of rows, condensed piece by piece. */
-async function fromWords(asking: Asking, question: string, words: readonly string[]): Promise<{ answer: string; counted: string }> {
-  if (words.length === 0) return { answer: "No row is about it.", counted: "" };
-  const prepared = prepare(wordsTemplate());
-  const ask = async (rows: string): Promise<string> => String((await asking.ask(prepared, { question, rows }))["answer"]);
-  const all = wordPieces(words);
-  let pieces = all.slice(0, MOST_PIECES);
-  const left = all.length > MOST_PIECES ? `; of them only the first, in ${MOST_PIECES} pieces` : "";
-  for (;;) {
-    const found = [];
-    for (const piece of pieces) found.push(await ask(piece));
-    if (found.length === 1) return { answer: found[0]!, counted: `, by a model${left}` };
-    pieces = wordPieces(found);
-  }
-}
+const openAsked = (project: Project, of: string): Promise<AskedTable> =>
+  openAskedTable(
+    {
+      isPlan: (plan) => project.isPlan(plan),
+      tables: project.tables,
+      setupOf: async (plan) => (await project.fillSetup(plan, { asks: false })).setup,
+    },
+    of,
+  );
 
 /** Asks the project's first model; counts what it cost. */
 class Asking {
@@ -206,50 +169,6 @@ function partsOf(answer: Answer): Readonly<Record<string, unknown>> {
     option: "question",
     problem: `the model gave no usable reading of it (${answer.state}). Ask it in other words.`,
   });
-}
-
-interface Asked {
-  readonly name: string;
-  readonly columns: readonly InquiryColumn[];
-  rows(): AsyncIterable<readonly KeyedRow[]>;
-}
-
-async function openTable(project: Project, of: string): Promise<Asked> {
-  if (await project.isPlan(of)) return openPlan(project, of);
-  const source = await project.tables.rows(project.tables.named(of));
-  async function* rows(): AsyncIterable<readonly KeyedRow[]> {
-    let number = 0;
-    for await (const some of source.rows()) yield some.map((row) => ({ key: `row ${++number}`, row }));
-  }
-  const columns = inquiryColumns(await source.columns(), await firstRows(rows()));
-  return { name: source.name, columns, rows };
-}
-
-async function openPlan(project: Project, of: string): Promise<Asked> {
-  const { setup } = await project.fillSetup(of, { asks: false });
-  async function* rows(): AsyncIterable<readonly KeyedRow[]> {
-    for await (const { rows: some } of filledRows(setup))
-      yield some
-        .filter(({ row }) => row.problem === undefined)
-        .map((passed) => ({ key: passed.row.key, row: { ...rowFor(passed), ...passed.row.numbers } }));
-  }
-  const names = [...new Set([...(await setup.table.columns()), ...targetColumns(setup).map(({ name }) => name)])];
-  return { name: setup.plan.name, columns: inquiryColumns(names, await firstRows(rows()), workOf(setup)), rows };
-}
-
-async function firstRows(rows: AsyncIterable<readonly KeyedRow[]>): Promise<InquiryRow[]> {
-  const first: InquiryRow[] = [];
-  for await (const some of rows) {
-    first.push(...some.map(({ row }) => row));
-    if (first.length >= LOOKED_AT) break;
-  }
-  return first;
-}
-
-/** The columns whose words answer what cannot be counted. */
-function textColumns(columns: readonly InquiryColumn[], { of }: Inquiry): string[] {
-  const texts = columns.filter(({ holds }) => holds === "words").map(({ name }) => name);
-  return of !== undefined && texts.includes(of) ? [of] : texts;
 }
 
 function shownRow(row: InquiryRow, columns: readonly InquiryColumn[]): Record<string, string> {

@@ -3,9 +3,12 @@ import {
   columnsOf,
   ERRORS,
   fill,
+  mapValues,
+  ofPlan,
   partOf,
   preflight,
   readGate,
+  stepsBehind,
   targetColumns,
   YoroshiError,
   type FillOptions,
@@ -115,10 +118,11 @@ export const fillPlan = defineJob<typeof input, typeof report, FillPlanEvent>({
   report,
   event,
   async run(project, choice, context) {
-    const first = await fillOne(project, choice, context);
-    const feeds = [...(await project.derivedFrom(choice.plan))];
     const derived: FilledPlan[] = [];
-    for (const plan of choice.derived && exitOf(first) <= 1 ? feeds : []) {
+    const first = await fillOne(project, choice, context, derived);
+    const feeds = [...(await project.derivedFrom(choice.plan))];
+    const done = new Set(derived.map(({ plan }) => plan));
+    for (const plan of choice.derived && exitOf(first) <= 1 ? feeds.filter((one) => !done.has(one)) : []) {
       const { probe, createColumns, spend } = choice;
       const one = await fillOne(project, { plan, probe, createColumns, spend }, context);
       derived.push(one);
@@ -150,34 +154,76 @@ type OneChoice = Choice & {
   readonly quiet?: boolean | undefined;
 };
 
-async function fillOne(project: Project, choice: OneChoice, context: JobContext<FillPlanEvent>): Promise<FilledPlan> {
+/** @param children takes what was filled of plans whose totals come back into this one. */
+async function fillOne(
+  project: Project,
+  choice: OneChoice,
+  context: JobContext<FillPlanEvent>,
+  children: FilledPlan[] = [],
+): Promise<FilledPlan> {
   context.on?.({ type: "begin", plan: choice.plan });
-  const { setup: whole, isStandin } = await project.fillSetup(choice.plan, { inPlace: choice.inPlace === true, asks: true });
+  const open = async (): Promise<{ setup: FillSetup; isStandin: boolean }> =>
+    project.fillSetup(choice.plan, { inPlace: choice.inPlace === true, asks: true });
+  const { setup: whole, isStandin } = await open();
   const options = { ...(await optionsFor(project, whole, choice)), orGone: choice.orGone, quiet: choice.quiet };
-  const setup = await partOf(whole, options.only);
+  let setup = await partOf(whole, options.only);
   if (choice.createColumns) await tellColumns(setup, context);
   await passGate(setup, choice.ignoreGate === true, context);
   const problems = await preflight(setup, { ...options, tokenizer, probe: choice.probe !== false && !isStandin, signal: context.signal });
   if (problems.length > 1) throw new YoroshiError("notReady", { plan: setup.plan.name, problems: problems.map(({ message }) => message) });
   for (const { error, host } of problems) throw error instanceof YoroshiError ? error : modelError(error, host);
   await beginRules(setup);
-  const filledPlan = await followed(
-    project,
-    setup,
-    choice,
-    context,
-    await runFill(project, setup, isStandin, options, context),
-    (columns) =>
-      runFill(
-        project,
-        setup,
-        isStandin,
-        { spendCap: options.spendCap, stop: options.stop, columns, createColumns: options.createColumns },
-        context,
-      ),
+  const totals = await totalsOf(project, setup, options.columns);
+  const run = async (columns: readonly string[] | undefined): Promise<FilledPlan> =>
+    runFill(project, setup, isStandin, columns ? { ...options, columns } : options, context);
+  let first = await run(totals && totals.before);
+  if (totals && first.end !== "interrupted" && exitOf(first) <= 1) {
+    const { probe, createColumns, spend } = choice;
+    for (const plan of totals.children) {
+      context.on?.({ type: "end", filled: first });
+      children.push(await fillOne(project, { plan, probe, createColumns, spend }, context));
+      context.on?.({ type: "begin", plan: choice.plan });
+    }
+    setup = await partOf((await open()).setup, options.only);
+    first = together(first, await run(totals.after), totals.after, setup);
+  }
+  const filledPlan = await followed(project, setup, choice, context, first, (columns) =>
+    runFill(
+      project,
+      setup,
+      isStandin,
+      { spendCap: options.spendCap, stop: options.stop, columns, createColumns: options.createColumns },
+      context,
+    ),
   );
   context.on?.({ type: "end", filled: filledPlan });
   return filledPlan;
+}
+
+/** Columns that totals of child rows go into, by way of plans that are made of this one's rows: these are filled in between. */
+async function totalsOf(
+  project: Project,
+  { plan, asking }: FillSetup,
+  chosen: readonly string[] | undefined,
+): Promise<{ readonly children: readonly string[]; readonly before: readonly string[]; readonly after: readonly string[] } | undefined> {
+  const feeds = await project.derivedFrom(plan.name);
+  const sums = Object.entries(plan.related ?? {}).flatMap(([name, { table, figures }]) =>
+    figures && ofPlan(table) && feeds.includes(table.plan) ? [{ name, child: table.plan }] : [],
+  );
+  if (sums.length === 0) return undefined;
+  const names = new Set(sums.map(({ name }) => name));
+  const late = stepsBehind(
+    plan,
+    mapValues(asking, ({ prepared }) => prepared.template),
+    names,
+  );
+  const columns = (isLate: boolean): string[] =>
+    Object.entries(plan.steps)
+      .filter(([step]) => late.has(step) === isLate)
+      .flatMap(([, step]) => columnsOf(step))
+      .filter((column) => chosen === undefined || chosen.includes(column));
+  const [before, after] = [columns(false), columns(true)];
+  return before.length === 0 || after.length === 0 ? undefined : { children: [...new Set(sums.map(({ child }) => child))], before, after };
 }
 
 /** What the plan's rules make of the rows as they now stand, with the steps that they have done. */

@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { columnsOf, sourceName, templateSteps } from "../core/index.js";
+import { columnsOf, sourceName, templatesOf } from "../core/index.js";
 import type { Project } from "../project/index.js";
 import { defineJob } from "./job.js";
 
@@ -85,7 +85,7 @@ async function listPlans(project: Project): Promise<z.output<typeof listedPlan>[
         title: plan?.title ?? "",
         table: plan ? sourceName(plan.table) : "",
         fills: plan ? Object.values(plan.steps).flatMap(columnsOf) : [],
-        templates: plan ? [...new Set(templateSteps(plan).map(({ step }) => step.template))] : [],
+        templates: plan ? templatesOf(plan) : [],
         broken: !plan,
       };
     }),

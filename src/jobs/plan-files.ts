@@ -216,7 +216,7 @@ async function columnsOfSteps(project: Project, plan: Plan): Promise<string[]> {
   const filled = new Set(Object.values(plan.steps).flatMap(columnsOf));
   const found: string[] = [];
   for (const step of Object.values(plan.steps)) {
-    const template = isTemplateStep(step) ? (await project.template(step.template)).template : undefined;
+    const template = isTemplateStep(step) ? (await project.stepTemplate(step)).template : undefined;
     const optional = new Set(
       Object.entries(template?.inputs ?? {}).flatMap(([name, spec]) => ((spec as InputSpec).required === false ? [name] : [])),
     );

@@ -38,7 +38,9 @@ export const readWay = defineJob({
   async run(project, { plan }) {
     const { view, setup } = await viewOf(project, plan);
     const steps = templateSteps(setup.plan);
-    const templates = steps.map(({ name, step }) => ({ step: name, template: step.template, version: setup.asking[name]!.version ?? 0 }));
+    const templates = steps
+      .filter(({ step }) => !step.inquire)
+      .map(({ name, step }) => ({ step: name, template: step.template, version: setup.asking[name]!.version ?? 0 }));
     const [first] = steps;
     const held = Object.values(await countWaiting(setup));
     return {
@@ -46,7 +48,7 @@ export const readWay = defineJob({
       ...(setup.plan.title === undefined ? {} : { title: setup.plan.title }),
       table: setup.table.name,
       templates,
-      trial: first ? await newestTrial(first.step.template, setup.asking[first.name]!.version) : null,
+      trial: first && !first.step.inquire ? await newestTrial(first.step.template, setup.asking[first.name]!.version) : null,
       fill: { rows: view.rows, done: first ? doneIn(first.step.fill) : view.rows },
       review: { held: sum(held.map(({ person }) => person)), check: sum(held.map(({ check }) => check)) },
     };

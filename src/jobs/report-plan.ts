@@ -8,7 +8,7 @@ import {
   recordedTrials,
   sentenceOf,
   targetColumns,
-  templateSteps,
+  templatesOf,
   YoroshiError,
   type FillSetup,
   type PlanReport,
@@ -188,7 +188,7 @@ async function dayColumn({ table }: FillSetup): Promise<string | undefined> {
 
 async function trialsOf({ plan, ledger }: FillSetup): Promise<{ trials: PlanReportTold["trials"] }> {
   const trials: PlanReportTold["trials"] = [];
-  for (const template of new Set(templateSteps(plan).map(({ step }) => step.template))) {
+  for (const template of templatesOf(plan)) {
     const [newest] = await recordedTrials(ledger, template, 1);
     if (!newest) continue;
     const { version, model, samples, sealed, parts } = newest.report;

@@ -234,6 +234,11 @@ async function ofPlan(project: Project, { of, row: key, step: stepName, inputs: 
     });
   const row = await findRow(setup.table.read(), key);
   if (!row) throw new YoroshiError("keyNotFound", { keys: [key ?? "(first row)"], table: setup.table.name });
+  if (chosen.step.inquire)
+    throw new YoroshiError("badOption", {
+      option: "--step",
+      problem: `\`${chosen.name}\` asks questions of ${chosen.step.inquire.of}; \`yoroshi ask ${chosen.step.inquire.of} "…"\` tries one.`,
+    });
   const loaded = await asWritten(project, chosen.step.template, text);
   const own = await inputCells(setup, row, chosen.name);
   return { loaded, cells: { ...own.cells, ...said }, notes: own.notes, from: `${row.key}, ${row.place} of ${setup.table.name}` };

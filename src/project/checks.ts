@@ -113,7 +113,7 @@ export async function checkPlanFile(project: Checked, nameOrPath: string, text?:
         }),
       );
   }
-  missing.push(...watchFaults(project, plan, document));
+  missing.push(...watchFaults(project, plan, document), ...(await askedFaults(project, plan, document)));
   if (plan.afterwards && missing.length === 0) missing.push(...(await circleFaults(project, plan, templates, document)));
   if (missing.length > 0) return missing;
   try {
@@ -122,6 +122,56 @@ export async function checkPlanFile(project: Checked, nameOrPath: string, text?:
     if (!(error instanceof YoroshiError)) throw error;
     return [...checkPlan(plan, templates, document), complain("referenceUnreadable", document.at(["table"]), { problem: error.message })];
   }
+}
+
+/** Tables that questions are asked of and that are not there, or that are what the answers are written into. */
+async function askedFaults(project: Checked, plan: Plan, document: SourceDocument): Promise<Complaint[]> {
+  const plans = (await project.listPlans()).map(({ name }) => name);
+  const found: Complaint[] = [];
+  for (const { name, step } of templateSteps(plan)) {
+    if (!step.inquire || plans.includes(step.inquire.of)) continue;
+    const { of } = step.inquire;
+    const problem = await project.tables
+      .rows(project.tables.named(of))
+      .then((source) => source.columns())
+      .then(
+        () => undefined,
+        (error: unknown) => (error as Error).message,
+      );
+    const near = nearest(of, plans);
+    if (problem !== undefined)
+      found.push(
+        complain("badValue", document.at(["steps", name, "inquire", "of"]), {
+          problem: `\`${of}\` is no plan, and no table that can be read: ${problem}${near ? ` Did you mean the plan \`${near}\`?` : ""}`,
+        }),
+      );
+  }
+  const circle = await askedInCircle(project, plan.name, [plan.name]);
+  const [first] = templateSteps(plan).filter(({ step }) => step.inquire);
+  if (circle && first)
+    found.push(
+      complain("badValue", document.at(["steps", first.name, "inquire", "of"]), {
+        problem: `it would read what it is about to fill: ${circle.join(" reads ")}.`,
+      }),
+    );
+  return found;
+}
+
+/** The way on which a plan would ask questions of itself, over others and the plans that rows are made of. */
+async function askedInCircle(project: Checked, name: string, path: readonly string[]): Promise<readonly string[] | undefined> {
+  const { plan } = await readPlanFile(project, name).catch(() => ({ plan: undefined }));
+  if (!plan) return undefined;
+  const reads = [
+    ...templateSteps(plan).flatMap(({ step }) => (step.inquire ? [step.inquire.of] : [])),
+    (plan.table.items ?? plan.table.groups)?.of,
+  ];
+  for (const of of reads) {
+    if (of === undefined) continue;
+    if (path.includes(of)) return [...path, of];
+    const found = await askedInCircle(project, of, [...path, of]);
+    if (found) return found;
+  }
+  return undefined;
 }
 
 /** Plans that would set each other off by their rules; others that have mistakes of their own are left out. */

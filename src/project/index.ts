@@ -5,6 +5,7 @@ export { openProject } from "./project.js";
 export type { Project, ProjectOptions, ProjectTemplates } from "./project-port.js";
 export { PROJECT_FILE, PROJECT_FORMAT, projectFileSchema, type ModelEntry, type ProjectFile } from "./project-file.js";
 export type { LoadedTemplate, TemplateModels } from "./loaded.js";
+export { openAskedTable } from "./asked-table.js";
 export { confirmCommand, isConfirmed } from "./confirmed.js";
 export { ENV_FILE, readEnvironment } from "./environment.js";
 export { projectKeys } from "./keys.js";

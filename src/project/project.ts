@@ -47,7 +47,13 @@ import {
   type VersionRecord,
   type Wanted,
   type Warning,
+  inquireTemplate,
+  inquiryWorking,
+  targetColumns,
+  type TargetColumn,
+  type Working,
 } from "../core/index.js";
+import { keptAsked, openAskedTable } from "./asked-table.js";
 import { ProjectAsking, type AskedOptions } from "./asking.js";
 import type { Project, ProjectOptions } from "./project-port.js";
 import { checkAgainst } from "./check-table.js";
@@ -149,7 +155,11 @@ class OpenProject implements Project {
     this.models = projectModels(settings, clock, onNotice, projectKeys(root, environment));
     this.#databases = projectDatabases(root, settings, clock, onNotice, environment);
     this.tables = projectTables({ root, cwd, folders: settings.folders, made: settings.csv, confined, onNotice }, this.#databases);
-    this.#related = new RelatedTables(this.tables);
+    this.#related = new RelatedTables(
+      this.tables,
+      (name) => this.#planned(name),
+      (file) => existsSync(path.resolve(root, file)),
+    );
   }
 
   ledger(): Ledger {
@@ -205,7 +215,8 @@ class OpenProject implements Project {
     });
   }
 
-  async stepTemplate({ template, version }: Pick<TemplateStep, "template" | "version">): Promise<LoadedTemplate> {
+  async stepTemplate({ template, version, inquire }: Pick<TemplateStep, "template" | "version" | "inquire">): Promise<LoadedTemplate> {
+    if (inquire) return { template: inquireTemplate(), file: "(of our own)", text: "" };
     const loaded = await this.template(template);
     if (version === undefined) return loaded;
     // Today's file is a version, too.
@@ -386,14 +397,26 @@ class OpenProject implements Project {
     if (found.length > 0) throw new YoroshiError("filesInvalid", { complaints: found });
     const asking: Record<string, Asking> = {};
     let isStandin = false;
-    for (const [name, one] of Object.entries(loaded)) {
+    const path = [...within, plan.name];
+    const setupOf = async (of: string): Promise<FillSetup> => {
+      if (path.includes(of))
+        throw new YoroshiError("tableBroken", {
+          table: plan.name,
+          place: "its steps",
+          problem: `it would read what it is about to fill: ${[...path, of].join(" reads ")}.`,
+        });
+      return (await this.#setupOf(of, { within: path })).setup;
+    };
+    for (const { name, step } of templateSteps(written)) {
+      const one = loaded[name]!;
       const model = await this.openModels(one.template, { asks });
       isStandin ||= model.isStandin;
       asking[name] = {
         prepared: await this.prepare(one.template),
-        version: (await this.version(one)).version,
+        version: step.inquire ? 1 : (await this.version(one)).version,
         model: model.model,
         others: model.others,
+        ...(step.inquire ? { working: await this.#workingOn(step.inquire.of, setupOf) } : {}),
       };
     }
     const related = await this.#related.of(plan);
@@ -411,6 +434,26 @@ class OpenProject implements Project {
       },
       isStandin,
     };
+  }
+
+  /** A plan with its columns and their types; nothing of its table is opened. */
+  async #planned(name: string): Promise<{ plan: Plan; targets: readonly TargetColumn[] }> {
+    const plan = await this.plan(name);
+    const asking: Record<string, Asking> = {};
+    for (const { name: step, step: about } of templateSteps(plan)) {
+      const { template } = await this.stepTemplate(about);
+      const { model } = await this.openModels(template, { asks: false });
+      asking[step] = { prepared: await this.prepare(template), version: 1, model };
+    }
+    return { plan, targets: targetColumns({ plan, asking }) };
+  }
+
+  /** What code makes of questions to a table. */
+  async #workingOn(of: string, setupOf: (plan: string) => Promise<FillSetup>): Promise<Working> {
+    const { table, basis } = await keptAsked(
+      await openAskedTable({ isPlan: (plan) => this.isPlan(plan), tables: this.tables, setupOf }, of),
+    );
+    return inquiryWorking(table, basis);
   }
 
   samples(prepared: Prepared, file: string | undefined, options: SampleOptions = {}): Promise<Samples> {

@@ -1,5 +1,5 @@
 import { formatMoney, plural } from "../../core/ground/index.js";
-import { askTable, runJob, type InquiryReport } from "../../jobs/index.js";
+import { askTable, keepQuestion, runJob, type InquiryReport } from "../../jobs/index.js";
 import { heading, note, out, outJson, quiet, standinNote, table, warn } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
@@ -7,6 +7,7 @@ interface AskOptions extends CommonOptions {
   readonly list?: boolean | undefined;
   readonly fresh?: boolean | undefined;
   readonly rows?: number | undefined;
+  readonly keep?: string | undefined;
 }
 
 /** `yoroshi ask`: a question about a table, in plain words. */
@@ -14,8 +15,18 @@ export async function ask(of: string, question: string, options: AskOptions): Pr
   return withProject(options, async (project) => {
     const { list, fresh, rows } = options;
     const report = await runJob(askTable, project, { of, question, list, fresh, rows });
-    if (options.json) outJson(report);
-    else print(report, project.settings.currency, rows);
+    // What cannot be counted is no question to keep.
+    const kept =
+      options.keep === undefined || report.back ? undefined : await runJob(keepQuestion, project, { of, question, plan: options.keep });
+    if (options.json) outJson(kept ? { ...report, kept } : report);
+    else {
+      print(report, project.settings.currency, rows);
+      if (kept)
+        note(
+          `Kept as ${kept.key} in ${kept.table}${kept.isNew ? `; ${kept.file} is new` : ""}. \`yoroshi fill ${kept.plan}\` answers it, and again when ${of} has changed.`,
+        );
+      else if (options.keep !== undefined) note(warn("Not kept: say it in other words first."));
+    }
     return report.back ? 1 : 0;
   });
 }

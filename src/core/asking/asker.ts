@@ -1,4 +1,4 @@
-import { askPrepared, askTogether, type Answer, type AskOptions } from "../answer/index.js";
+import { askPrepared, askTogether, askWorking, type Answer, type AskOptions } from "../answer/index.js";
 import { atOnce, type AtOnce, type CancelSignal, type Clock, type Micros } from "../ground/index.js";
 import { dayOf, holderName, recallFrom, type AnswerRecord, type CellRecord, type Charge, type Ledger } from "../ledger/index.js";
 import { withAsk, type AskedModel, type Model } from "../model/index.js";
@@ -231,7 +231,11 @@ export class Asker<Q extends Question = Question> {
     if (this.#isOver) return this.#end([question]);
     let answer: Answer;
     try {
-      answer = await askPrepared(question.asking.prepared, question.inputs, this.#optionsOf(question));
+      const { prepared, working } = question.asking;
+      const options = this.#optionsOf(question);
+      answer = working
+        ? await askWorking(working, question.inputs, options, question.fresh === true)
+        : await askPrepared(prepared, question.inputs, options);
     } catch (error) {
       return this.#end([question], error);
     }
@@ -271,7 +275,9 @@ export class Asker<Q extends Question = Question> {
     // Not tried again because the user stops: it is not failed, it was not reached.
     if (answer.state === "failed" && this.setup.stop?.aborted) return this.#giveUp([question]);
     const { fingerprint } = question;
-    const all: Answered<Q>[] = [{ question, answer, came: "asked" }];
+    // What code made of a reading that was known took no request.
+    const came = question.asking.working && answer.asks === 0 ? "reused" : "asked";
+    const all: Answered<Q>[] = [{ question, answer, came }];
     // A failure is no answer: it is not kept, and the next run asks again.
     const answers = answer.state === "failed" ? [] : [this.#recordOf(question, answer)];
     const recent = { answer, kept: false };

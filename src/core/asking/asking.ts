@@ -1,4 +1,4 @@
-import type { Answer, Objection } from "../answer/index.js";
+import { workedFingerprint, type Answer, type Objection, type Working } from "../answer/index.js";
 import type { CancelSignal, Json } from "../ground/index.js";
 import type { Model } from "../model/index.js";
 import { fingerprinter, type Fingerprinter, type Prepared, type Sha256 } from "../template/index.js";
@@ -11,16 +11,36 @@ export interface Asking {
   readonly model: Model;
   /** The models that the template names besides its own, by name. */
   readonly others?: Readonly<Record<string, Model>> | undefined;
+  /** What code makes of the answers, where they are not the model's own: `prepared` then says what the code gives. */
+  readonly working?: Working | undefined;
 }
 
 /** The same with the way to tell its questions apart. */
 export interface ReadyAsking extends Asking {
   readonly fingerprint: Fingerprinter;
+  /** Of what a model reads before code works on it. */
+  readonly readingFingerprint?: Fingerprinter | undefined;
+}
+
+/** What a model is asked about a question's inputs. */
+export function requestOf(
+  { prepared, working }: Asking,
+  inputs: Readonly<Record<string, Json>>,
+): { readonly prepared: Prepared; readonly inputs: Readonly<Record<string, Json>> } {
+  return working ? { prepared: working.reading, inputs: working.inputs(inputs) } : { prepared, inputs };
 }
 
 /** @param sha256 the platform's own, where it has a faster one. */
 export function readyAsking(asking: Asking, sha256?: Sha256): ReadyAsking {
-  return { ...asking, fingerprint: fingerprinter(asking.prepared, asking.model, sha256, asking.others) };
+  const { prepared, model, others, working } = asking;
+  if (!working) return { ...asking, fingerprint: fingerprinter(prepared, model, sha256, others) };
+  const reading = fingerprinter(working.reading, model, sha256, others);
+  const ofReading: Fingerprinter = (inputs, ask) => reading(working.inputs(inputs), ask);
+  return {
+    ...asking,
+    fingerprint: (inputs, ask) => workedFingerprint(working.basis, ofReading(inputs, ask), sha256),
+    readingFingerprint: ofReading,
+  };
 }
 
 /** Every model that something may be asked of, each once. */

@@ -136,6 +136,8 @@ function decideAsk(
     if (stands) return { do: "leave", state: "filled" };
     if (record!.decided) return { do: "leave", state: record!.state, reason: record!.reason };
   }
+  // Code found that there is no answer; what it rests on has not changed.
+  if (same && record?.state === "skipped") return { do: "leave", state: "skipped", reason: record.reason };
   if (stands && record?.letStand?.on === fingerprint) return { do: "leave", state: "filled" };
   if (same && record?.state === "failed") {
     return work.refill === "failed"

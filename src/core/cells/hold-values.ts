@@ -2,9 +2,9 @@ import { canonicalJson, plainJson, quickHash, type Json } from "../ground/index.
 import type { CellRecord, CellState, HeldCells } from "../ledger/index.js";
 import { ownerOf } from "../plan/index.js";
 import { heldBy, heldColumns, isForCheck, type HeldBy } from "../review/index.js";
-import type { CellValue } from "../table/index.js";
+import { shownCell, type CellValue } from "../table/index.js";
 import { editMark } from "./edit-remarks.js";
-import { rowFor, typed, type Passing } from "./passing.js";
+import { isRows, rowFor, typed, type Passing } from "./passing.js";
 import type { StepWork, Work } from "./setup.js";
 
 /** What an answer gives a row, before anybody has said that it may go into the table. */
@@ -88,6 +88,14 @@ function likeness({ targets }: StepWork, held: HeldCells["values"]): string {
 const MOST_CHARS = 2_000;
 const MOST_READ_CHARS = 8_000;
 
+/** Related rows, or figures of them, in words. */
+const relatedText = (found: Passing["related"][string]): string =>
+  isRows(found)
+    ? found.map((one) => Object.values(one).join(" · ")).join("\n")
+    : Object.entries(found)
+        .map(([name, value]) => `${name} ${shownCell(value)}`)
+        .join(" · ");
+
 /** The row as a person sees it beside the value: what the step reads first; long texts are cut. */
 export function shownRow({ reads, targets }: StepWork, { row, related, given }: Passing): Record<string, string> {
   const own = new Set(targets.map(({ name }) => name));
@@ -96,7 +104,8 @@ export function shownRow({ reads, targets }: StepWork, { row, related, given }: 
     if (text !== "") shown[column] = text.length > most ? `${text.slice(0, most)}…` : text;
   };
   for (const column of reads) {
-    if (related[column]) put(column, related[column].map((one) => Object.values(one).join(" · ")).join("\n"), MOST_READ_CHARS);
+    const found = related[column];
+    if (found !== undefined) put(column, relatedText(found), MOST_READ_CHARS);
     else put(column, String(given[column] ?? row.values[column] ?? ""), MOST_READ_CHARS);
   }
   for (const [column, text] of Object.entries({ ...row.values, ...given }))

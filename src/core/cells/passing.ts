@@ -9,7 +9,7 @@ export type RelatedRows = Readonly<Record<string, FoundRows>>;
 /** A row on its way through the steps of a plan. */
 export interface Passing {
   readonly row: Row;
-  readonly related: Readonly<Record<string, readonly RelatedRow[]>>;
+  readonly related: Readonly<Record<string, readonly RelatedRow[] | Readonly<Record<string, CellValue>>>>;
   /** What a person should know of what stands in a column, or among related rows: by that name. */
   readonly notes: Record<string, Remark>;
   /** What earlier steps gave it, by column, as conditions see it: numbers and true or false typed, all else text. */
@@ -34,9 +34,10 @@ const NONE: readonly string[] = [];
 
 export function passing(row: Row, related: RelatedRows): Passing {
   const notes: Record<string, Remark> = { ...row.notes };
-  const rows: Record<string, readonly RelatedRow[]> = {};
+  const rows: Record<string, Passing["related"][string]> = {};
   for (const [name, found] of Object.entries(related)) {
-    rows[name] = found.rows;
+    rows[name] = found.figures ?? found.rows;
+    if (found.problem !== undefined) notes[name] = remark("told", { text: found.problem });
     if (found.left > 0) notes[name] = remark("relatedLeft", { kept: found.rows.length, of: found.rows.length + found.left });
   }
   return { row, related: rows, notes, given: {}, waitsFor: NONE, due: NONE };
@@ -56,10 +57,19 @@ export function inputsFor(from: Readonly<Record<string, string>>, { row, related
     const found = related[column];
     const own = given[column];
     cells[input] =
-      found !== undefined ? (found.length === 0 ? "" : JSON.stringify(found)) : own === undefined ? row.values[column] : shownCell(own);
+      found !== undefined
+        ? isRows(found) && found.length === 0
+          ? ""
+          : JSON.stringify(found)
+        : own === undefined
+          ? row.values[column]
+          : shownCell(own);
   }
   return cells;
 }
+
+/** Whether related rows, rather than figures of them, are there. */
+export const isRows = (found: Passing["related"][string]): found is readonly RelatedRow[] => Array.isArray(found);
 
 /** Hands on what a step's cells hold for a row: a person's value, else the step's own, else nothing. */
 export function handOn(passed: Passing, { targets, holdsBack, does }: StepWork, record: CellRecord | undefined): void {

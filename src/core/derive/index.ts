@@ -2,3 +2,4 @@ export { derivedTable, withOwnStep, type DerivedOptions, type MadeRows } from ".
 export { groupRows } from "./groups.js";
 export { itemRows, type ItemsOptions } from "./items.js";
 export { BadRow, holds, readyFigure, type Counter, type Figure } from "./figures.js";
+export { figuredRelated, type FigureRows } from "./related-figures.js";

@@ -1,5 +1,6 @@
 import type { AskWork, FillOptions, FillSetup, StepWork, Work } from "../cells/index.js";
-import { messageText, type Micros } from "../ground/index.js";
+import { requestOf } from "../asking/index.js";
+import { messageText, type Json, type Micros } from "../ground/index.js";
 import { costOf, dearestUsage, type Usage } from "../model/index.js";
 import { DEFAULT_DOUBT, type NamedShape, type Prepared } from "../template/index.js";
 import { chosenWork } from "./draw.js";
@@ -57,7 +58,7 @@ export async function preview(setup: FillSetup, options: FillOptions, countToken
   const estimates = new Map<StepWork, Estimate>();
   for (const one of work.steps)
     if (one.does.kind === "ask")
-      estimates.set(one, { counted: 0, tokensIn: 0, dearest: 0, perAnswer: answerTokens(one.does.prepared, countTokens) });
+      estimates.set(one, { counted: 0, tokensIn: 0, dearest: 0, perAnswer: answerTokens(requestOf(one.does, {}).prepared, countTokens) });
   const asked = new Set<string>();
   let unknown = 0;
 
@@ -85,8 +86,10 @@ export async function preview(setup: FillSetup, options: FillOptions, countToken
   await run.go({
     ask: async (questions) => {
       const known = await work.ledger.answers.find(questions.map(({ fingerprint }) => fingerprint));
+      const read = await work.ledger.answers.find(questions.map(({ asking, inputs }) => asking.readingFingerprint?.(inputs) ?? ""));
       return questions.flatMap((question, index) => {
-        const answer = question.fresh ? undefined : known[index]?.answer;
+        // Of what code works on, the reading alone is asked for.
+        const answer = question.fresh ? undefined : (known[index] ?? read[index])?.answer;
         if (!answer) estimate(question);
         return answer ? [{ question, answer, came: "reused" as const }] : [];
       });
@@ -105,13 +108,14 @@ export async function preview(setup: FillSetup, options: FillOptions, countToken
 
 function countPrompt(
   { does, rowsPerRequest }: StepWork,
-  inputs: Parameters<Prepared["render"]>[0],
+  inputs: Readonly<Record<string, Json>>,
   estimate: Estimate,
   countTokens: CountTokens,
 ): void {
   if (estimate.counted >= MOST_COUNTED) return;
-  const { prepared, model } = does as AskWork;
-  const messages = prepared.render(inputs);
+  const { model } = does as AskWork;
+  const { prepared, inputs: given } = requestOf(does as AskWork, inputs);
+  const messages = prepared.render(given);
   const tokens = messages.reduce((sum, message) => sum + countTokens(messageText(message)) + 4, 3);
   // Rows that share a request share all but their own data.
   if (rowsPerRequest > 1)

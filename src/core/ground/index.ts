@@ -39,6 +39,10 @@ export {
   type RowsSource,
   type TableSource,
   type TableWriting,
+  figuresShape,
+  ofPlan,
+  relatedRowsShape,
+  type PlanRows,
 } from "./table-source.js";
 export { ownSignal, relaySignal, type OwnSignal } from "./relay.js";
 export { messageText, textMessage, type Message, type MessagePart } from "./message.js";

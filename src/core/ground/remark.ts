@@ -23,6 +23,8 @@ export const REMARKS = {
   inputUnfit: (d: { input: string; problem: string }) => `${d.input} ${d.problem}`,
   inputLong: (d: { input: string; chars: number; most: number }) =>
     `${d.input} has ${groupDigits(d.chars)} characters, at most ${groupDigits(d.most)} are allowed`,
+  askedBack: (d: { problem: string; readings: readonly string[] }) =>
+    `cannot be counted so: ${d.problem}${d.readings.length === 0 ? "" : ` Is this meant: ${d.readings.join("; ")}?`}`,
   refused: (d: { said?: string | undefined }) => (d.said === undefined ? "the model refused" : `the model refused: ${d.said}`),
   filtered: () => "the host's content filter held the answer back",
   cutShort: () => "the answer was cut short: it needs more than the template's maxTokens",

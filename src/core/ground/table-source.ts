@@ -32,6 +32,11 @@ export interface DatabaseSource {
 /** Where a table is. */
 export type RowsSource = FileSource | DatabaseSource;
 
+/** The rows of a plan, its columns filled as far as they are. */
+export interface PlanRows {
+  readonly plan: string;
+}
+
 /** Rows made of the items that a plan's column holds, one row for each. */
 export interface ItemsSource {
   /** The plan. */
@@ -172,6 +177,8 @@ const groups = z.strictObject({
   when: z.optional(text),
   figures: z.record(z.string(), figure),
 });
+/** Figures by their names. */
+export const figuresShape = z.record(z.string(), figure);
 const kept = { file: text };
 const keptThere = { database: text, table: text };
 
@@ -185,6 +192,12 @@ const writing = {
 
 /** The shape of a source as a file names it. */
 export const rowsSourceShape = z.union([z.strictObject(file).check(SHEET, HEADER), z.strictObject(database).check(ONE)], WHERE);
+
+/** The same, or a plan whose rows are meant. */
+export const relatedRowsShape = z.union(
+  [z.strictObject(file).check(SHEET, HEADER), z.strictObject(database).check(ONE), z.strictObject({ plan: text })],
+  `${WHERE.slice(0, -1)}, or \`plan: receipts\` for the rows of a plan.`,
+);
 
 const columns = { columns: z.optional(z.catchall(z.object({ name: z.string() }), z.string())) };
 
@@ -226,8 +239,12 @@ export const tableSourceShape = z.union(
 /** Whether a source is in a database. */
 export const inDatabase = <S extends RowsSource>(source: S): source is Extract<S, DatabaseSource> => "database" in source;
 
+/** Whether the rows of a plan are meant. */
+export const ofPlan = <S extends RowsSource>(source: S | PlanRows): source is PlanRows => "plan" in source;
+
 /** What messages call a source. */
-export function sourceName(source: RowsSource): string {
+export function sourceName(source: RowsSource | PlanRows): string {
+  if (ofPlan(source)) return `the plan ${source.plan}`;
   if (inDatabase(source)) return source.table === undefined ? `a query of ${source.database}` : `${source.database}.${source.table}`;
   const part = source.sheet ?? source.table;
   return part === undefined ? source.file : `${source.file} (${part})`;

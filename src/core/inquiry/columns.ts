@@ -23,6 +23,7 @@ export interface InquiryColumn {
 export type InquiryRow = Readonly<Record<string, unknown>>;
 
 const MOST_VALUES = 40;
+const FEW_VALUES = 12;
 const ABOUT_CHARS = 300;
 
 /**
@@ -42,9 +43,14 @@ export function inquiryColumns(names: readonly string[], rows: readonly InquiryR
       const spec = target?.part?.spec as
         { kind?: string; about?: string; from?: number; to?: number; scale?: object; options?: unknown } | undefined;
       const looks = profiles.get(name)?.looksLike ?? "text";
-      const holds = holdsOf(spec?.kind, looks);
       const counts = new Map<string, number>();
-      if (holds !== "words") for (const row of texts) if (row[name] !== "") counts.set(row[name]!, (counts.get(row[name]!) ?? 0) + 1);
+      for (const row of texts) if (row[name] !== "") counts.set(row[name]!, (counts.get(row[name]!) ?? 0) + 1);
+      const filled = [...counts.values()].reduce((sum, count) => sum + count, 0);
+      // Where nearly each row has its own, values say nothing of others; and every new row would make another question of the same words.
+      const isOwn = counts.size > Math.max(FEW_VALUES, filled / 2);
+      const seen = holdsOf(spec?.kind, looks);
+      const holds =
+        seen === "options" && spec?.kind === undefined && isOwn && [...counts.keys()].some((value) => /\s/.test(value)) ? "words" : seen;
       const about = [
         spec?.about,
         spec?.scale
@@ -60,7 +66,7 @@ export function inquiryColumns(names: readonly string[], rows: readonly InquiryR
         name,
         holds,
         ...(about === "" ? {} : { about }),
-        values: [...counts]
+        values: (holds === "words" || isOwn ? [] : [...counts])
           .sort(([a, m], [b, n]) => n - m || (a < b ? -1 : 1))
           .slice(0, MOST_VALUES)
           .map(([value, count]) => ({ value, rows: count })),
@@ -88,7 +94,11 @@ export function columnsTold(columns: readonly InquiryColumn[]): string {
   return columns
     .map(({ name, holds, about, values, from, to }) => {
       const range = from === undefined ? "" : ` from ${from} to ${to}`;
-      const some = values.map(({ value }) => value.replace(/\s+/g, " ").replaceAll(";", ",").slice(0, 60)).join("; ");
+      // In an order that stays when rows come and go: the same words are the same question.
+      const some = [...values]
+        .sort((a, b) => (isNumber(a.value) && isNumber(b.value) ? Number(a.value) - Number(b.value) : a.value < b.value ? -1 : 1))
+        .map(({ value }) => value.replace(/\s+/g, " ").replaceAll(";", ",").slice(0, 60))
+        .join("; ");
       return `- ${name} (${holds}${range})${about === undefined ? "" : `. ${about}`}${some === "" ? "" : `. Values: ${some}`}`;
     })
     .join("\n");

@@ -1,5 +1,8 @@
+export { answerInquiry, answerText, figureText, type Inquired } from "./answer-inquiry.js";
+export type { AskedTable } from "./asked-table.js";
 export { columnsTold, inquiryColumns, type InquiryColumn, type InquiryRow } from "./columns.js";
 export { computeInquiry, type Counted, type KeyedRow } from "./compute.js";
+export { inquireTemplate, inquiryWorking } from "./inquire-step.js";
 export { inquiryTemplate } from "./inquiry-template.js";
 export {
   checkInquiry,

@@ -5,7 +5,7 @@ export type { KnownTable } from "./known-table.js";
 export { readyRules, type ReadyRule } from "./clear.js";
 export { adviseCondition } from "./condition-advice.js";
 export { readCondition, type Condition } from "./condition.js";
-export { columnsRead, figuresReadAs, inputColumns, orderSteps, readAs, wantedOnce } from "./order.js";
+export { columnsRead, figuresReadAs, inputColumns, orderSteps, stepsBehind, readAs, wantedOnce } from "./order.js";
 export {
   AFTER_STEP,
   checkFilled,
@@ -21,6 +21,7 @@ export {
   OWNERS,
   PLAN_FORMAT,
   REFILLS,
+  templatesOf,
   templateSteps,
   writerOf,
   type AfterRule,
@@ -35,6 +36,8 @@ export {
   type Plan,
   type Refill,
   type RelatedSource,
+  type Inquire,
+  INQUIRY,
   type Review,
   type SetStep,
   type Step,

@@ -95,6 +95,21 @@ export function orderSteps(plan: Pick<Plan, "steps">, templates: StepTemplates):
   return { order: { steps, needs } };
 }
 
+/** The steps that read some columns, or what such a step fills. */
+export function stepsBehind(plan: Pick<Plan, "steps">, templates: StepTemplates, columns: ReadonlySet<string>): ReadonlySet<string> {
+  const behind = new Set<string>();
+  const open = new Set(columns);
+  for (let size = -1; size !== behind.size;) {
+    size = behind.size;
+    for (const [name, step] of Object.entries(plan.steps)) {
+      if (!columnsRead(step, templates[name]).some((column) => open.has(column))) continue;
+      behind.add(name);
+      for (const column of columnsOf(step)) open.add(column);
+    }
+  }
+  return behind;
+}
+
 function cycleIn(left: readonly string[], needs: Order["needs"], columnBetween: (step: string, need: string) => string): Cycle {
   const path: string[] = [];
   for (let step = left[0]!; !path.includes(step); step = needs[step]!.find((need) => left.includes(need))!) path.push(step);

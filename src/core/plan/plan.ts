@@ -1,12 +1,12 @@
-import { nearest, YoroshiError, type Json, type RowsSource, type TableSource } from "../ground/index.js";
+import { nearest, YoroshiError, type FigureSource, type Json, type PlanRows, type RowsSource, type TableSource } from "../ground/index.js";
 import type { TargetColumn } from "../table/index.js";
 
 /** Which cells a fill gives a new value; each one takes in those before it. */
 export type Refill = "blank" | "stale" | "failed" | "all";
 
-/** Rows of another table that belong to each row, for an input of the kind `rows`. */
+/** Rows of another table that belong to each row: for an input of the kind `rows`, or for figures of them. */
 export interface RelatedSource {
-  readonly table: RowsSource;
+  readonly table: RowsSource | PlanRows;
   /** Column there -> column here whose value must be the same. */
   readonly match: Readonly<Record<string, string>>;
   /** Name that the template knows -> column there; the same name where it is not given. */
@@ -17,6 +17,8 @@ export interface RelatedSource {
   readonly limit?: number | undefined;
   /** Which rows are kept when there are more: those that stand last in the order (the default) or first. */
   readonly keep?: "newest" | "oldest" | undefined;
+  /** Figures of them, as those of groups: then the name stands for these, `row.receipts.total`, over all that belong to the row. */
+  readonly figures?: Readonly<Record<string, FigureSource>> | undefined;
 }
 
 export const DEFAULT_RELATED_LIMIT = 50;
@@ -50,7 +52,18 @@ export interface TemplateStep {
   readonly version?: "approved" | number | undefined;
   /** Of the row only these columns' changes make a value stale; template, references and model count in any case. Default: all inputs. */
   readonly staleBy?: readonly string[] | undefined;
+  /** Of a step that asks questions of a table, instead of a template: whose, and the column with the question's words. */
+  readonly inquire?: Inquire | undefined;
 }
+
+/** Which table questions are asked of: a plan, a file's path, `main:deck_log`; and the column with their words. */
+export interface Inquire {
+  readonly of: string;
+  readonly words: string;
+}
+
+/** What stands for the template of a step that inquires, and for its input. */
+export const INQUIRY = { template: "inquiry", input: "question" } as const;
 
 /** Values that stand in a step's columns before it first fills them, and that it may write over; any other is a person's. */
 export type Takes = readonly string[];
@@ -230,6 +243,11 @@ export const columnsOf = (step: Step): string[] => Object.keys(isTemplateStep(st
 export function templateSteps({ steps }: Pick<Plan, "steps">): { readonly name: string; readonly step: TemplateStep }[] {
   return Object.entries(steps).flatMap(([name, step]) => (isTemplateStep(step) ? [{ name, step }] : []));
 }
+
+/** The templates of the project that a plan's steps ask, each once. */
+export const templatesOf = (plan: Pick<Plan, "steps">): string[] => [
+  ...new Set(templateSteps(plan).flatMap(({ step }) => (step.inquire ? [] : [step.template]))),
+];
 
 /** Whose a column is. */
 export const ownerOf = ({ edits }: Pick<Plan, "edits">, column: string): Owner => edits?.[column] ?? "keep";

@@ -3,13 +3,15 @@ import {
   checkShape,
   complain,
   documentOf,
+  figuresShape,
   mapValues,
   readDocument,
   readTest,
-  rowsSourceShape,
+  relatedRowsShape,
   tableSourceShape,
   YoroshiError,
   type Complaint,
+  type FigureSource,
   type GroupsSource,
   type Json,
   type SourceDocument,
@@ -24,6 +26,7 @@ import {
   AFTER_STEP,
   columnsOf,
   HOLDS,
+  INQUIRY,
   MOST_ROWS_PER_REQUEST,
   OWN_STEP,
   OWNERS,
@@ -32,6 +35,7 @@ import {
   type AfterRule,
   type Afterwards,
   type HoldRule,
+  type Inquire,
   type Limits,
   type Overdue,
   type Owner,
@@ -91,7 +95,7 @@ const planFile = z.strictObject({
     z.record(
       z.string(),
       z.strictObject({
-        table: rowsSourceShape,
+        table: relatedRowsShape,
         match: columns.check(
           z.refine(
             (match) => Object.keys(match).length > 0,
@@ -102,6 +106,7 @@ const planFile = z.strictObject({
         order: z.optional(z.string()),
         limit: z.optional(z.int().check(z.gte(1)).check(z.lte(1000))),
         keep: z.optional(z.enum(["newest", "oldest"], "Expected newest or oldest.")),
+        figures: z.optional(figuresShape),
       }),
     ),
   ),
@@ -123,6 +128,15 @@ const planFile = z.strictObject({
             ),
             staleBy: someColumns,
           }),
+          z.pipe(
+            z.strictObject({
+              inquire: z.strictObject({ of: z.string().check(z.minLength(1)), words: z.string().check(z.minLength(1)) }),
+              fill: columns,
+              when: z.optional(z.string()),
+              takes,
+            }),
+            z.transform((step) => ({ ...step, template: INQUIRY.template, inputs: { [INQUIRY.input]: step.inquire.words } })),
+          ),
           z.strictObject({
             set: z.record(
               z.string(),
@@ -135,7 +149,7 @@ const planFile = z.strictObject({
             takes,
           }),
         ],
-        "Expected a step: a `template` with what it takes and fills, or plain columns with `set`.",
+        "Expected a step: a `template` with what it takes and fills, `inquire` with what it fills, or plain columns with `set`.",
       ),
     ),
     {},
@@ -188,7 +202,14 @@ export interface PlanShape extends Omit<Plan, "table" | "steps" | "limits" | "re
   /** `key` is left out where rows are made of groups: these name them. */
   readonly table: Plan["table"] | (Omit<Plan["table"], "key" | "groups"> & { readonly groups: GroupsSource });
   readonly steps?:
-    | Readonly<Record<string, SetStep | (Omit<TemplateStep, "inputs"> & { readonly inputs?: TemplateStep["inputs"] | undefined })>>
+    | Readonly<
+        Record<
+          string,
+          | SetStep
+          | (Omit<TemplateStep, "inputs" | "inquire"> & { readonly inputs?: TemplateStep["inputs"] | undefined })
+          | (Pick<TemplateStep, "fill" | "when" | "takes"> & { readonly inquire: Inquire })
+        >
+      >
     | undefined;
   readonly limits?: Limits | undefined;
   readonly refill?: Refill | undefined;
@@ -260,18 +281,39 @@ export function plan(shape: PlanShape): Plan {
 }
 
 /** The conditions of figures that are not CEL. */
-function conditionFaults(groups: GroupsSource | undefined, document: SourceDocument, advise: Advise): Complaint[] {
-  if (!groups) return [];
-  const conditions: [string | undefined, (string | number)[]][] = [[groups.when, ["when"]]];
-  for (const [name, figure] of Object.entries(groups.figures)) {
+function conditionFaults(
+  { when, figures }: Pick<GroupsSource, "when"> & { readonly figures: Readonly<Record<string, FigureSource>> },
+  at: readonly string[],
+  document: SourceDocument,
+  advise: Advise,
+): Complaint[] {
+  const conditions: [string | undefined, (string | number)[]][] = [[when, ["when"]]];
+  for (const [name, figure] of Object.entries(figures)) {
     for (const key of ["count", "share", "shareOfTable", "where"] as const)
       if (!(key === "count" && figure.count === "all")) conditions.push([figure[key], ["figures", name, key]]);
   }
   return conditions.flatMap(([source, path]) => {
     const problem = source === undefined ? undefined : readCondition(source).problem;
-    return problem === undefined
-      ? []
-      : [complain("badCondition", document.at(["table", "groups", ...path]), { problem: advise(source!, problem) })];
+    return problem === undefined ? [] : [complain("badCondition", document.at([...at, ...path]), { problem: advise(source!, problem) })];
+  });
+}
+
+/** Related rows of which figures are wanted take none of what single rows are chosen by. */
+function relatedFaults(related: z.output<typeof planFile>["related"], document: SourceDocument, advise: Advise): Complaint[] {
+  return Object.entries(related ?? {}).flatMap(([name, { figures, columns: renamed, order, limit, keep }]) => {
+    if (!figures) return [];
+    const at = ["related", name];
+    const given = Object.entries({ columns: renamed, order, limit, keep }).find(([, value]) => value !== undefined)?.[0];
+    return [
+      ...conditionFaults({ figures }, at, document, advise),
+      ...(given === undefined
+        ? []
+        : [
+            complain("badValue", document.atKey([...at, given]), {
+              problem: `\`${given}\` chooses rows; figures are of all rows that belong to the row. Leave it out, or take \`where\` in a figure.`,
+            }),
+          ]),
+    ];
   });
 }
 
@@ -284,7 +326,8 @@ function readPlanDocument(document: SourceDocument, advise: Advise = (_source, p
   const found: Complaint[] = [];
   const steps = Object.entries(value.steps);
   const { items, groups } = value.table as Plan["table"];
-  found.push(...conditionFaults(groups, document, advise));
+  if (groups) found.push(...conditionFaults(groups, ["table", "groups"], document, advise));
+  found.push(...relatedFaults(value.related, document, advise));
   if (OWN_STEP in value.steps && (items ?? groups))
     found.push(
       complain("badValue", document.atKey(["steps", OWN_STEP]), {

@@ -86,6 +86,8 @@ const OWN_WORDS = new Set(
 class Question {
   readonly #found: Found[] = [];
   #rest: string;
+  /** Where the newest mark ends that stands for words that were taken. */
+  #mark: number | undefined;
   /** Values that stand in two columns. */
   readonly #unclear: string[] = [];
 
@@ -93,7 +95,10 @@ class Question {
     readonly text: string,
     readonly columns: readonly Column[],
   ) {
-    this.#rest = ` ${text.replace(/[’']s\b/g, "").replace(/[?!.,;:]+(\s|$)/g, " ")} `;
+    const isValue = (words: string): boolean =>
+      columns.some(({ values }) => values.some((value) => value.toLowerCase() === words.trim().toLowerCase()));
+    const plain = text.replace(/["“”]([^"“”]+)["“”]/g, (all, words: string) => (isValue(words) ? words : all));
+    this.#rest = ` ${plain.replace(/[’']s\b/g, "").replace(/[?!.,;:]+(\s|$)/g, " ")} `;
   }
 
   answer(): Record<string, Json> {
@@ -131,7 +136,7 @@ class Question {
       of: figure.of ?? null,
       by: what === "each" ? (by ?? null) : null,
       conditions: this.#found.map(({ column, is, values }) => ({ column, is, values })),
-      any: this.#found.length > 1 && new RegExp(String.raw`\bor\b`, "i").test(this.#between()),
+      any: this.#found.length > 1 && this.#isAny(),
       order: what === "each" ? order : null,
       limit:
         limit === undefined
@@ -143,14 +148,19 @@ class Question {
     };
   }
 
-  /** What is left of the question between the conditions that were found. */
-  #between(): string {
-    return this.#rest;
+  /** Whether “or” stands between conditions on different columns; between values of one it joins these. */
+  #isAny(): boolean {
+    const marks = [...this.#rest.matchAll(/▪([\u{E000}-\u{F8FF}]?)([^▪]*)/gu)];
+    return marks.some(([, own, between], index) => {
+      const next = marks[index + 1]?.[1];
+      return next !== undefined && next !== own && /\bor\b/i.test(between!);
+    });
   }
 
   #take(pattern: RegExp): RegExpExecArray | undefined {
     const match = pattern.exec(this.#rest);
     if (!match) return undefined;
+    this.#mark = match.index + 2;
     this.#rest = `${this.#rest.slice(0, match.index)} ▪ ${this.#rest.slice(match.index + match[0].length)}`;
     return match;
   }
@@ -159,6 +169,11 @@ class Question {
     const same = this.#found.find((one) => one.column === column && one.is === is && (is === "one of" || is === "none of"));
     if (same) same.values.push(...values.filter((value) => !same.values.includes(value)));
     else this.#found.push({ column, is, values });
+    // The mark that stands for its words says which condition they belong to.
+    const index = this.#found.findIndex((one) => one.column === column && one.is === is);
+    if (this.#mark !== undefined && this.#rest[this.#mark - 1] === "▪")
+      this.#rest = `${this.#rest.slice(0, this.#mark)}${String.fromCodePoint(0xe000 + index)}${this.#rest.slice(this.#mark)}`;
+    this.#mark = undefined;
   }
 
   /** The column that some words name. */

@@ -1,4 +1,4 @@
-import type { Row } from "./table.js";
+import type { CellValue, Row } from "./table.js";
 
 /** A related row: text by the names that the template knows. */
 export type RelatedRow = Readonly<Record<string, string>>;
@@ -8,6 +8,10 @@ export interface FoundRows {
   readonly rows: readonly RelatedRow[];
   /** Rows beyond the limit, which are left out. */
   readonly left: number;
+  /** Where figures are wanted instead: of all rows that belong to it. */
+  readonly figures?: Readonly<Record<string, CellValue>> | undefined;
+  /** Why figures are blank. */
+  readonly problem?: string | undefined;
 }
 
 /** The port to rows of another table that belong to rows of this one; asked about many at once. */

@@ -4,7 +4,10 @@ import {
   inDatabase,
   isYoroshiError,
   lookThrough,
+  ofPlan,
   readyAfterRules,
+  sourceName,
+  templateSteps,
   type Changed,
   type Plan,
   type RowMarks,
@@ -42,13 +45,16 @@ export async function hearChanges(project: Project, plan: Plan, listener: Listen
   };
   const hearing: Hearing = { project, plan, listener, end: end.signal, lookMs: (plan.watch?.lookSeconds ?? DEFAULT_LOOK_SECONDS) * 1000 };
   const files: string[] = [];
-  if (plan.table.items || plan.table.groups) loop(() => hearOtherPlan(hearing));
+  const madeOf = (plan.table.items ?? plan.table.groups)?.of;
+  if (madeOf !== undefined) loop(() => hearOtherPlan(hearing, madeOf));
   else if (inDatabase(plan.table)) closing.push(await hearDatabase(hearing, loop));
   else files.push(plan.table.file, filledName(plan.table.file));
   for (const { table } of Object.values(plan.related ?? {})) {
-    if (inDatabase(table)) closing.push(await hearRelated(hearing, table));
+    if (ofPlan(table)) loop(() => hearOtherPlan(hearing, table.plan));
+    else if (inDatabase(table)) closing.push(await hearRelated(hearing, table));
     else files.push(table.file);
   }
+  for (const { step } of templateSteps(plan)) if (step.inquire) await hearAsked(hearing, step.inquire.of, files, loop);
   for (const { rule } of readyAfterRules(plan)) if (rule.append?.back && !inDatabase(rule.append.table)) files.push(rule.append.table.file);
   if (files.length > 0)
     closing.push(
@@ -182,10 +188,19 @@ async function lookAgainAndAgain(hearing: Hearing, tells: () => Promise<boolean>
   } while (await pause(hearing, restMs));
 }
 
+/** A table that questions are asked of: a plan's rows change with its fills, and with its own table. */
+async function hearAsked(hearing: Hearing, of: string, files: string[], loop: (work: () => Promise<void>) => void): Promise<void> {
+  const { project, listener } = hearing;
+  const isPlan = await project.isPlan(of);
+  if (isPlan) loop(() => hearOtherPlan(hearing, of));
+  const source = isPlan ? (await project.plan(of)).table : project.tables.named(of);
+  if (!inDatabase(source)) files.push(source.file, filledName(source.file));
+  else if (!isPlan) listener.told(`Changes of ${sourceName(source)} alone start no round: it does not tell of them.`);
+}
+
 /** Rows that are made of another plan's change when that has been filled. */
-async function hearOtherPlan(hearing: Hearing): Promise<void> {
-  const { project, plan, listener } = hearing;
-  const of = (plan.table.items ?? plan.table.groups)!.of;
+async function hearOtherPlan(hearing: Hearing, of: string): Promise<void> {
+  const { project, listener } = hearing;
   const newest = async (): Promise<string> => {
     const [run] = (await project.ledger().runs.find("fill", of, 20)).filter(({ cells }) => cells !== 0);
     return run ? `${run.id} ${run.end}` : "";

@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { inDatabase, YoroshiError, type TableSource } from "../../core/index.js";
+import { inDatabase, ofPlan, YoroshiError, type TableSource } from "../../core/index.js";
 import { defineJob } from "../job.js";
 
 /** The statements by which the tables of a plan tell of their changes. */
@@ -25,7 +25,7 @@ export const tellChanges = defineJob({
     const sources = [plan.table, ...Object.values(plan.related ?? {}).map(({ table }) => table)];
     const tables = [];
     for (const source of sources) {
-      if (!inDatabase(source) || source.table === undefined) continue;
+      if (ofPlan(source) || !inDatabase(source) || source.table === undefined) continue;
       const database = await project.database(source.database);
       if (!database.hear) continue;
       // Of a related table any row may concern any of ours: its key says nothing.

@@ -1,0 +1,74 @@
+import {
+  canonicalJson,
+  filledRows,
+  inquiryColumns,
+  plainJson,
+  rowFor,
+  sha256Hex,
+  targetColumns,
+  workOf,
+  type AskedTable,
+  type FillSetup,
+  type InquiryRow,
+  type KeyedRow,
+} from "../core/index.js";
+import type { Project } from "./project-port.js";
+
+/** Rows by which columns are looked at. */
+const LOOKED_AT = 20_000;
+/** Rows of a table that is asked several questions stay in memory up to so many. */
+const MOST_KEPT = 200_000;
+
+/** What a table that questions are asked of needs of its project. */
+export interface AskedTables extends Pick<Project, "isPlan" | "tables"> {
+  /** A plan with all that it names, which asks nothing. */
+  setupOf(plan: string): Promise<FillSetup>;
+}
+
+/** A plan's table, its columns filled; or a table by its path, or its name in a database. */
+export async function openAskedTable(project: AskedTables, of: string): Promise<AskedTable> {
+  if (await project.isPlan(of)) return planAsked(await project.setupOf(of));
+  const source = await project.tables.rows(project.tables.named(of));
+  async function* rows(): AsyncIterable<readonly KeyedRow[]> {
+    let number = 0;
+    for await (const some of source.rows()) yield some.map((row) => ({ key: `row ${++number}`, row }));
+  }
+  const columns = inquiryColumns(await source.columns(), await firstRows(rows()));
+  return { name: source.name, columns, rows };
+}
+
+async function planAsked(setup: FillSetup): Promise<AskedTable> {
+  async function* rows(): AsyncIterable<readonly KeyedRow[]> {
+    for await (const { rows: some } of filledRows(setup))
+      yield some
+        .filter(({ row }) => row.problem === undefined)
+        .map((passed) => ({ key: passed.row.key, row: { ...rowFor(passed), ...passed.row.numbers } }));
+  }
+  const names = [...new Set([...(await setup.table.columns()), ...targetColumns(setup).map(({ name }) => name)])];
+  return { name: setup.plan.name, columns: inquiryColumns(names, await firstRows(rows()), workOf(setup)), rows };
+}
+
+async function firstRows(rows: AsyncIterable<readonly KeyedRow[]>): Promise<InquiryRow[]> {
+  const first: InquiryRow[] = [];
+  for await (const some of rows) {
+    first.push(...some.map(({ row }) => row));
+    if (first.length >= LOOKED_AT) break;
+  }
+  return first;
+}
+
+/** A table for several questions: read once where it is not too large, with a hash of what stands in it. */
+export async function keptAsked(table: AskedTable): Promise<{ readonly table: AskedTable; readonly basis: string }> {
+  const kept: (readonly KeyedRow[])[] = [];
+  let [count, basis] = [0, ""];
+  for await (const some of table.rows()) {
+    basis = sha256Hex(basis + canonicalJson(plainJson(some)));
+    count += some.length;
+    if (count <= MOST_KEPT) kept.push(some);
+    else kept.length = 0;
+  }
+  async function* rows(): AsyncIterable<readonly KeyedRow[]> {
+    yield* kept;
+  }
+  return { table: count <= MOST_KEPT ? { ...table, rows } : table, basis: `${table.name} ${basis}` };
+}
