@@ -62,6 +62,7 @@ export {
   type ToldNote,
   // Tables, and rows made of others
   derivedTable,
+  figuredRelated,
   groupRows,
   itemRows,
   memoryRelated,

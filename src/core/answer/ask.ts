@@ -1,4 +1,13 @@
-import { patternsReady, remark, YoroshiError, type CancelSignal, type Clock, type Json, type Remark } from "../ground/index.js";
+import {
+  markupReady,
+  patternsReady,
+  remark,
+  YoroshiError,
+  type CancelSignal,
+  type Clock,
+  type Json,
+  type Remark,
+} from "../ground/index.js";
 import { ModelFailure, type AskedModel } from "../model/index.js";
 import { untypedPrepared, type Prepared } from "../template/index.js";
 import type { Answer } from "./answer.js";
@@ -6,6 +15,7 @@ import { Conversation } from "./conversation.js";
 import { askOnce, settingsFor, type Objection, type Outcome, type OwnSettings } from "./question.js";
 import type { Sure } from "./doubt.js";
 import type { Recall } from "./recall.js";
+import type { Working } from "./working.js";
 import { tooLong } from "./too-long.js";
 
 export interface AskOptions {
@@ -17,6 +27,10 @@ export interface AskOptions {
   readonly recall?: Recall | undefined;
   /** Numbers repeated asks of the same question, so that one with a temperature gets other draws. Default 0. */
   readonly ask?: number | undefined;
+  /** What code makes of the answer: `prepared` then says what that is, and a reading of its own is asked for. */
+  readonly working?: Working | undefined;
+  /** Ask for such a reading even where it is known. */
+  readonly fresh?: boolean | undefined;
   /** An earlier answer, and what a person said of it: the model sees both. */
   readonly again?: Objection | undefined;
 }
@@ -34,6 +48,7 @@ export async function askPrepared<Inputs, Parts>(
   inputs: Readonly<Record<string, Json>>,
   options: AskOptions,
 ): Promise<Answer<Parts>> {
+  if (options.working) return (await import("./working.js")).askWorking(options.working, inputs, options) as Promise<Answer<Parts>>;
   const talk = new Conversation(options.clock, options.signal);
   const whole = untypedPrepared(prepared);
   return (await answerFrom(whole, talk, options, async () => {
@@ -60,6 +75,7 @@ export async function answerFrom(
 ): Promise<Answer> {
   const progress: Progress = { notes: [], raw: "" };
   await patternsReady();
+  await markupReady();
   try {
     return await askAll(prepared, await open(), options, talk, progress);
   } catch (error) {

@@ -7,4 +7,4 @@ export { readReply, type ReplyReading } from "./read-reply.js";
 export type { Recall } from "./recall.js";
 export { askTogether } from "./several.js";
 export type { AnswerOf } from "./together.js";
-export { askWorking, workedFingerprint, type AskFurther, type Worked, type Working } from "./working.js";
+export type { AskFurther, Worked, Working } from "./working.js";

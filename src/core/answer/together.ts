@@ -1,4 +1,4 @@
-import { patternsReady, remark, type Json } from "../ground/index.js";
+import { markupReady, patternsReady, remark, type Json } from "../ground/index.js";
 import { BudgetSpent, costOf, guessUsage, ModelFailure, type AskedModel, type ModelReply, type ModelRequest } from "../model/index.js";
 import { renderTogether, ROW_MARK, rowMarks, schemaTogether, type Prepared } from "../template/index.js";
 import type { Answer, Exchange } from "./answer.js";
@@ -31,6 +31,7 @@ export async function* askTogether(
   options: AskOptions,
 ): AsyncGenerator<AnswerOf> {
   await patternsReady();
+  await markupReady();
   const isAlone = rows.map((inputs) => tooLong(prepared, inputs).length > 0);
   yield* someTogether(
     prepared,

@@ -1,4 +1,4 @@
-import { sha256Hex, type Json, type Remark } from "../ground/index.js";
+import type { Json, Remark } from "../ground/index.js";
 import { fingerprinter, type Prepared } from "../template/index.js";
 import type { Answer } from "./answer.js";
 import { askPrepared, type AskOptions } from "./ask.js";
@@ -24,24 +24,14 @@ export type AskFurther = (
   inputs: Readonly<Record<string, Json>>,
 ) => Promise<Readonly<Record<string, Json>> | { readonly declined: Remark }>;
 
-/** The fingerprint of a worked answer, from that of its reading. */
-export const workedFingerprint = (basis: string, reading: string, sha256: (text: string) => string = sha256Hex): string =>
-  sha256(`worked ${basis} ${reading}`);
-
 const FREE = { asks: 0, usage: { tokensIn: 0, tokensOut: 0 }, spent: 0, tookMs: 0 } as const;
 
 /**
  * Asks for the reading, and has the code work on it. What is known is not asked again.
- *
- * @param isFresh ask for the reading even where it is known.
  */
-export async function askWorking(
-  working: Working,
-  inputs: Readonly<Record<string, Json>>,
-  options: AskOptions,
-  isFresh: boolean,
-): Promise<Answer> {
-  const { recall } = options;
+export async function askWorking(working: Working, inputs: Readonly<Record<string, Json>>, asked: AskOptions): Promise<Answer> {
+  const { fresh, recall } = asked;
+  const options = { ...asked, working: undefined };
   const sums = { asks: 0, usage: { tokensIn: 0, tokensOut: 0 }, spent: 0, tookMs: 0 };
   const ask = async (prepared: Prepared, given: Readonly<Record<string, Json>>, knows: Recall | undefined): Promise<Answer> => {
     const fingerprint = fingerprinter(prepared, options.model, undefined, options.others)(given);
@@ -57,7 +47,7 @@ export async function askWorking(
     if (answer.state === "answered") await recall?.keep(fingerprint, prepared.template.name, { ...answer, ...FREE });
     return answer;
   };
-  const reading = await ask(working.reading, working.inputs(inputs), isFresh || options.again ? undefined : recall);
+  const reading = await ask(working.reading, working.inputs(inputs), fresh || options.again ? undefined : recall);
   if (reading.state !== "answered") return reading;
   let further: Answer | undefined;
   const worked = await working.work(reading.parts, inputs, async (prepared, given) => {

@@ -1,4 +1,4 @@
-import { askPrepared, askTogether, askWorking, type Answer, type AskOptions } from "../answer/index.js";
+import { askPrepared, askTogether, type Answer, type AskOptions } from "../answer/index.js";
 import { atOnce, type AtOnce, type CancelSignal, type Clock, type Micros } from "../ground/index.js";
 import { dayOf, holderName, recallFrom, type AnswerRecord, type CellRecord, type Charge, type Ledger } from "../ledger/index.js";
 import { withAsk, type AskedModel, type Model } from "../model/index.js";
@@ -233,9 +233,7 @@ export class Asker<Q extends Question = Question> {
     try {
       const { prepared, working } = question.asking;
       const options = this.#optionsOf(question);
-      answer = working
-        ? await askWorking(working, question.inputs, options, question.fresh === true)
-        : await askPrepared(prepared, question.inputs, options);
+      answer = await askPrepared(prepared, question.inputs, working ? { ...options, working, fresh: question.fresh } : options);
     } catch (error) {
       return this.#end([question], error);
     }

@@ -1,5 +1,5 @@
-import { workedFingerprint, type Answer, type Objection, type Working } from "../answer/index.js";
-import type { CancelSignal, Json } from "../ground/index.js";
+import type { Answer, Objection, Working } from "../answer/index.js";
+import { sha256Hex, type CancelSignal, type Json } from "../ground/index.js";
 import type { Model } from "../model/index.js";
 import { fingerprinter, type Fingerprinter, type Prepared, type Sha256 } from "../template/index.js";
 
@@ -38,7 +38,7 @@ export function readyAsking(asking: Asking, sha256?: Sha256): ReadyAsking {
   const ofReading: Fingerprinter = (inputs, ask) => reading(working.inputs(inputs), ask);
   return {
     ...asking,
-    fingerprint: (inputs, ask) => workedFingerprint(working.basis, ofReading(inputs, ask), sha256),
+    fingerprint: (inputs, ask) => (sha256 ?? sha256Hex)(`worked ${working.basis} ${ofReading(inputs, ask)}`),
     readingFingerprint: ofReading,
   };
 }

@@ -19,6 +19,7 @@ export {
   type Test,
 } from "./expression.js";
 export { formatMoney, toMicros, type Micros } from "./money.js";
+export { htmlOfMarkdown, markupNeeded, markupReady, wordsOfHtml } from "./markup.js";
 export { mapValues } from "./map-values.js";
 export { nearest } from "./nearest.js";
 export {

@@ -1,5 +1,5 @@
 import * as z from "zod/mini";
-import { countChars, joinWords, sentences } from "../ground/index.js";
+import { countChars, htmlOfMarkdown, joinWords, markupNeeded, sentences, wordsOfHtml } from "../ground/index.js";
 import { sameWords } from "../statistics/index.js";
 import { fits, type AnySpec, type Kind } from "./kind.js";
 
@@ -20,6 +20,8 @@ export interface TextSpec extends AnySpec {
   readonly maxWords?: number | undefined;
   /** Whether Markdown is wanted; plain text (the default) says so to the model. */
   readonly form?: "plain" | "markdown" | undefined;
+  /** The value is HTML for a page: the model writes Markdown, which is rendered here, and nothing in it can do harm. Limits are of the Markdown. */
+  readonly markup?: "html" | undefined;
   /** The language to answer in, by its English name: `German`. */
   readonly language?: string | undefined;
 }
@@ -34,23 +36,27 @@ export const text: Kind<TextSpec, string> = {
     maxSentences: limit,
     maxWords: limit,
     form: z.optional(z.enum(["plain", "markdown"], "Expected plain or markdown.")),
+    markup: z.optional(z.literal("html", "Expected html.")),
     language: z.optional(z.string().check(z.minLength(2))),
   },
   freeText: true,
+  faults: ({ form, markup }) =>
+    markup !== undefined && form === "plain" ? ["`markup: html` is made of Markdown; leave `form: plain` out."] : [],
   value: (spec) => {
-    const limits = z.check<string>((context) => {
-      for (const message of overLimits(spec, context.value)) context.issues.push({ code: "custom", message, input: context.value });
-    });
-    const schema = z.string({ error: "must be text" }).check(z.minLength(1, "must not be empty"), limits);
-    return spec.maxChars === undefined ? schema : schema.register(z.globalRegistry, { maxLength: spec.maxChars });
+    if (spec.markup === undefined) return written(spec);
+    markupNeeded();
+    return z.pipe(written(spec), z.transform(htmlOfMarkdown)) as z.ZodMiniType<string>;
   },
+  kept: (spec) =>
+    spec.markup === undefined ? written(spec) : z.string({ error: "must be text" }).check(z.minLength(1, "must not be empty")),
+  said: ({ markup }, value) => (markup === undefined ? value : wordsOfHtml(value)),
   tell: (spec) => {
     const limits = [
       spec.maxSentences && `${spec.maxSentences} ${spec.maxSentences === 1 ? "sentence" : "sentences"}`,
       spec.maxWords && `${spec.maxWords} words`,
       spec.maxChars && `${spec.maxChars} characters`,
     ].filter((part) => typeof part === "string");
-    const what = `${spec.form === "markdown" ? "Markdown text" : spec.form === "plain" ? "plain text without markup" : "text"}${spec.language ? ` in ${spec.language}` : ""}`;
+    const what = `${spec.form === "markdown" || spec.markup !== undefined ? "Markdown text" : spec.form === "plain" ? "plain text without markup" : "text"}${spec.language ? ` in ${spec.language}` : ""}`;
     return limits.length > 0 ? `${what}, at most ${joinWords(limits)}` : what;
   },
   tidy: (_spec, raw) => (typeof raw === "string" ? raw.trim() : typeof raw === "number" ? String(raw) : raw),
@@ -64,6 +70,15 @@ export const text: Kind<TextSpec, string> = {
   usualTokens: ({ maxChars = USUAL_CHARS }) => Math.min(80, Math.ceil(maxChars / 6)),
   weaknesses: ({ maxChars, maxWords, maxSentences }) => (!maxChars && !maxWords && !maxSentences ? [{ code: "endlessText" }] : []),
 };
+
+/** The schema of a text as it is written. */
+function written(spec: TextSpec): z.ZodMiniType<string> {
+  const limits = z.check<string>((context) => {
+    for (const message of overLimits(spec, context.value)) context.issues.push({ code: "custom", message, input: context.value });
+  });
+  const schema = z.string({ error: "must be text" }).check(z.minLength(1, "must not be empty"), limits);
+  return spec.maxChars === undefined ? schema : schema.register(z.globalRegistry, { maxLength: spec.maxChars });
+}
 
 /** What a text without a limit is taken to bring. */
 const USUAL_CHARS = 300;

@@ -110,7 +110,7 @@ describe("reading a template", () => {
     [
       "a kind inside a list",
       `${GOOD}  all: { kind: list, of: { kind: text, max: 3 } }\n`,
-      "There is no key `max` here. Known keys: kind, about, maxChars, maxSentences, maxWords, form, language.",
+      "There is no key `max` here. Known keys: kind, about, maxChars, maxSentences, maxWords, form, markup, language.",
     ],
   ])("complains of %s", (_, text, expected) => {
     expect(complaintsOf(text).join("\n")).toContain(expected);
