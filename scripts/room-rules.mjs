@@ -21,6 +21,7 @@ const CORE_ROOMS = [
   "view",
   "inquiry",
   "report",
+  "drift",
   "standin",
 ];
 

@@ -105,6 +105,9 @@ export const ROUTES = {
   pointPlan: { method: "POST", path: "/plans/{plan}/table", right: "work", tag: "plans" },
 
   askTable: { method: "POST", path: "/inquiries", right: "work", tag: "tables" },
+  readDrift: { method: "GET", path: "/plans/{plan}/drift", right: "read", tag: "fills" },
+  askSealed: { method: "POST", path: "/plans/{plan}/drift/sealed", right: "work", tag: "fills" },
+  seeDrift: { method: "PUT", path: "/plans/{plan}/drift/seen", right: "work", tag: "fills" },
   keepQuestion: { method: "PUT", path: "/plans/{plan}/questions", right: "work", tag: "tables" },
   readRows: { method: "POST", path: "/plans/{plan}/rows/query", right: "read", tag: "tables" },
   addRows: { method: "POST", path: "/plans/{plan}/rows", right: "work", tag: "tables" },

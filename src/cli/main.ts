@@ -335,6 +335,14 @@ program
     finish((await import("./commands/ask.js")).ask(of, question, { ...options, ...program.opts() })),
   );
 program
+  .command("drift")
+  .description("hold each day's answers of a plan against those of a reference time; tell what moved beyond chance")
+  .argument("<plan>", "the plan")
+  .option("--sealed", "ask the sealed samples of its templates again first; no look at the seal")
+  .option("--seen", "what has moved until now has been looked at: a watched plan that holds goes on")
+  .addOption(json())
+  .action(async (plan, options) => finish((await import("./commands/drift.js")).drift(plan, { ...options, ...program.opts() })));
+program
   .command("report")
   .description(
     "how things stand in a plan's table, as one HTML file: distributions, states, accuracy, cost, what has changed since the last report",

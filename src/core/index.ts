@@ -20,3 +20,4 @@ export * from "./view/index.js";
 export * from "./watch/index.js";
 export * from "./inquiry/index.js";
 export * from "./report/index.js";
+export * from "./drift/index.js";

@@ -1,4 +1,5 @@
 /** Every job, by its name. */
+export { askSealed, readDrift, seeDrift } from "./read-drift.js";
 export { askTable } from "./ask-table.js";
 export { keepQuestion } from "./keep-question.js";
 export { checkFiles } from "./check-files.js";

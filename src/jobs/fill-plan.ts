@@ -6,6 +6,7 @@ import {
   mapValues,
   ofPlan,
   partOf,
+  plainJson,
   preflight,
   readGate,
   stepsBehind,
@@ -21,7 +22,7 @@ import { beginRules, followedShape, followPlan } from "./follow-rules.js";
 import { choiceShape, modelIds, optionsFor, type Choice } from "./choose-rows.js";
 import { defineJob, type JobContext } from "./job.js";
 import { knownError, modelError } from "./known-error.js";
-import { count, money, tally, tallyShape, toldNote } from "./schemas.js";
+import { count, hostChangeShape, money, tally, tallyShape, toldNote } from "./schemas.js";
 import { toldNotes } from "./told.js";
 
 const input = z.strictObject({
@@ -62,6 +63,8 @@ const filled = z.object({
   notes: z.array(toldNote),
   inVain: count,
   refused: z.array(z.object({ rows: count, keys: z.array(z.string()), columns: z.array(z.string()), problem: z.string() })),
+  /** What models' hosts said of themselves for the first time, where it was something else before. */
+  hosts: z.array(hostChangeShape),
   /** Whether anything that the ledger knows of a cell has changed. */
   changed: z.boolean(),
   written: z.boolean(),
@@ -265,6 +268,7 @@ function together(first: FilledPlan, next: FilledPlan, columns: readonly string[
     spent: first.spent + next.spent,
     unsure: first.unsure + next.unsure,
     inVain: first.inVain + next.inVain,
+    hosts: [...first.hosts, ...next.hosts],
     changed: first.changed || next.changed,
     written: first.written || next.written,
     tookMs: first.tookMs + next.tookMs,
@@ -317,7 +321,7 @@ async function runFill(
 function reportOf(report: FillReport, setup: FillSetup, isStandin: boolean): FilledPlan {
   const { items, groups } = setup.plan.table;
   const madeOf = (items ?? groups)?.of;
-  const { error, errorHost, spent, unsure, steps, capped, notes, refused, ...rest } = report;
+  const { error, errorHost, spent, unsure, steps, capped, notes, refused, hosts, ...rest } = report;
   const { code = "", message = "" } = error ? knownError(modelError(error, errorHost ?? "")) : {};
   return {
     plan: setup.plan.name,
@@ -328,6 +332,7 @@ function reportOf(report: FillReport, setup: FillSetup, isStandin: boolean): Fil
     standin: isStandin,
     ...rest,
     notes: toldNotes(notes),
+    hosts: hosts.map((change) => plainJson(change) as z.input<typeof hostChangeShape>),
     refused: refused.map((one) => ({ ...one, keys: [...one.keys], columns: [...one.columns] })),
     steps: Object.fromEntries(Object.entries(steps).map(([name, one]) => [name, { ...one, spent: one.spent / 1e6 }])),
     spent: spent / 1e6,

@@ -11,6 +11,7 @@ export type { CheckReport } from "./check-files.js";
 export type { RowExplanation, StepExplanation } from "./explain-row.js";
 export { exitOf, type FilledPlan, type FillPlanEvent, type FillPlanReport } from "./fill-plan.js";
 export type { FollowedRules } from "./follow-rules.js";
+export { driftTold, type DriftReport } from "./read-drift.js";
 export type { InquiryReport } from "./ask-table.js";
 export type { ChangesReport, ChangeTold } from "./read-changes.js";
 export type { LabelSheet } from "./label-samples.js";

@@ -94,3 +94,9 @@ export type Plain<T> = T extends (infer Item)[] | readonly (infer Item)[]
 
 /** What the core gives read-only, as the plain data of a report: nobody else holds it. */
 export const plain = <T>(value: T): Plain<T> => value as Plain<T>;
+
+/** What a model's host says of itself: the model by its own name, and the system that it ran on. */
+const hostSays = z.object({ model: z.string().optional(), system: z.string().optional() });
+
+/** A host says something of itself that it never said before. */
+export const hostChangeShape = z.object({ model: z.string(), was: hostSays, now: hostSays });

@@ -1,8 +1,8 @@
 import * as z from "zod";
-import { monthStart, sentenceOf, survey, templateSteps, type FillSetup } from "../core/index.js";
+import { modelsOf, monthStart, readHostSaid, sentenceOf, survey, templateSteps, workOf, type FillSetup } from "../core/index.js";
 import type { Project } from "../project/index.js";
 import { defineJob } from "./job.js";
-import { cellState, count, money, toldNote } from "./schemas.js";
+import { cellState, count, hostChangeShape, money, toldNote } from "./schemas.js";
 import { toldNotes } from "./told.js";
 import { watchedOf, watchedShape } from "./watch/read-watched.js";
 
@@ -37,10 +37,30 @@ const report = z.object({
   /** Of a plan that is filled by itself: who watches it, lag, last and next round; and messages of its rules that wait. */
   watched: watchedShape.optional(),
   /** What all runs spent in this month (UTC), where the project has a cap on it. */
+  /** Models whose hosts have said something of themselves that they had not said before, with the cells recorded since the last such word. */
+  hosts: z.array(hostChangeShape.extend({ since: z.iso.datetime(), cells: count })),
   month: z.object({ spent: money, cap: money }).optional(),
 });
 
 export type SurveyReport = z.output<typeof report>;
+
+/** What models' hosts said last, where it was something else before. */
+export async function hostChanges(setup: FillSetup): Promise<SurveyReport["hosts"]> {
+  const { plan, asking, ledger } = setup;
+  const found: SurveyReport["hosts"] = [];
+  for (const model of modelsOf(workOf(setup))) {
+    const said = await readHostSaid(ledger.facts, model);
+    const [was, now] = said.slice(-2);
+    if (!was || !now) continue;
+    let cells = 0;
+    for (const [step, one] of Object.entries(asking))
+      if (one.model === model) cells += (await ledger.cells.changedSince(plan.name, step, now.since)).length;
+    const { since, ...says } = now;
+    const { since: _, ...before } = was;
+    found.push({ model: model.id, was: before, now: says, since: new Date(since).toISOString(), cells });
+  }
+  return found;
+}
 
 async function keptTo(project: Project, { plan, asking }: FillSetup): Promise<SurveyReport["keptTo"]> {
   const found: SurveyReport["keptTo"] = [];
@@ -88,6 +108,7 @@ export const surveyPlan = defineJob({
       lastRun: last ? { id: last.id, startedAt: new Date(last.startedAt).toISOString(), end: last.end ?? "broken off" } : null,
       spend: spend.map((line) => ({ ...line, spent: line.spent / 1e6, unsure: line.unsure / 1e6 })),
       ...(watched ? { watched } : {}),
+      hosts: await hostChanges(setup),
       ...(cap === undefined
         ? {}
         : { month: { spent: (await ledger.charges.since(monthStart(project.clock.now()))) / 1e6, cap: cap / 1e6 } }),

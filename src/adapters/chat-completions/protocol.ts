@@ -13,6 +13,8 @@ import {
 /** What of a chat completion is needed, as hosts send it; any of it may be missing or of another type. */
 interface Completion {
   readonly id?: unknown;
+  readonly model?: unknown;
+  readonly system_fingerprint?: unknown;
   readonly choices?: readonly {
     readonly finish_reason?: unknown;
     readonly logprobs?: { readonly content?: readonly { readonly token?: unknown; readonly logprob?: unknown }[] | null } | null;
@@ -95,7 +97,7 @@ export function readResponse(status: number, headers: Readonly<Record<string, st
   if (body === undefined) throw new ModelFailure("garbled", "the reply is not JSON", { status });
   if (body === null || typeof body !== "object") throw new ModelFailure("garbled", "the reply is not a chat completion", { status });
   if ((body as { error?: unknown }).error) throw new ModelFailure("server", `the host reported an error: ${wordsOf(body)}`, { status });
-  const { id, choices, usage } = body as Completion;
+  const { id, choices, usage, model, system_fingerprint: system } = body as Completion;
   const message = Array.isArray(choices) ? choices[0]?.message : undefined;
   const content = message === null || typeof message !== "object" ? undefined : contentText(message.content);
   if (content === undefined) throw new ModelFailure("garbled", "the reply is not a chat completion", { status });
@@ -110,6 +112,10 @@ export function readResponse(status: number, headers: Readonly<Record<string, st
     allowance: allowanceOf(headers),
     usage: typeof tokensIn === "number" && typeof tokensOut === "number" ? { tokensIn, tokensOut } : undefined,
     id: typeof id === "string" ? id : undefined,
+    host: {
+      ...(typeof model === "string" && model !== "" ? { model } : {}),
+      ...(typeof system === "string" && system !== "" ? { system } : {}),
+    },
   };
 }
 

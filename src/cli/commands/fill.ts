@@ -15,6 +15,7 @@ import {
 } from "../../jobs/index.js";
 import { bad, duration, good, heading, note, out, outJson, quiet, standinNote, table, warn } from "../print/print.js";
 import { afterwardsLines, wouldActLines } from "../print/afterwards.js";
+import { hostLine } from "../print/hosts.js";
 import { fillProgress } from "../print/progress.js";
 import { reportError, tellError } from "../report-error.js";
 import { interruptible } from "../signals.js";
@@ -251,7 +252,7 @@ function printFilled(report: FilledPlan, currency: string, tellsStandin: boolean
 }
 
 /** What a person should know of the values, the table and the cost. */
-function remarks({ unsure, newEdits, earlier, notes, refused }: FilledPlan, money: (amount: number) => string): string[] {
+function remarks({ unsure, newEdits, earlier, notes, hosts, refused }: FilledPlan, money: (amount: number) => string): string[] {
   const some = (keys: readonly string[], rows: number, shown: number): string =>
     quiet(`  (${keys.slice(0, shown).join(", ")}${rows > Math.min(shown, keys.length) ? " …" : ""})`);
   return [
@@ -261,6 +262,7 @@ function remarks({ unsure, newEdits, earlier, notes, refused }: FilledPlan, mone
       ? [warn(`${plural(earlier, "row")} stood as after an earlier fill (an old result put back?); written as they are now.`)]
       : []),
     ...notes.map(({ note: told, rows, keys }) => `${warn(`${plural(rows, "row")}: ${told}`)}${some(keys, rows, 3)}`),
+    ...hosts.map(hostLine),
     ...refused.map(
       ({ rows, keys, columns, problem }) =>
         `${bad(`${plural(rows, "row")} did not take ${columns.join(", ")}: ${problem}.`)}${some(keys, rows, keys.length)}`,

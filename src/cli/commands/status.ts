@@ -12,7 +12,8 @@ import {
   type SurveyReport,
   type Watched,
 } from "../../jobs/index.js";
-import { block, good, heading, out, outJson, quiet, table } from "../print/print.js";
+import { block, good, heading, out, outJson, quiet, table, warn } from "../print/print.js";
+import { hostLine } from "../print/hosts.js";
 import { whoIs } from "../who.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
@@ -91,6 +92,8 @@ function printReport(report: SurveyReport, currency: string): void {
   const { lastRun, month } = report;
   if (lastRun) out(`\n${quiet(`Last fill ${lastRun.startedAt.slice(0, 16).replace("T", " ")} UTC: ${lastRun.end}.`)}`);
   if (report.watched) printWatched(report.watched, money);
+  for (const host of report.hosts)
+    out(warn(`${hostLine(host)} Since ${host.since.slice(0, 16).replace("T", " ")} UTC: ${plural(host.cells, "cell")} of this plan.`));
   printSpend(report.spend, money);
   if (month) out(quiet(`This month ${money(month.spent)} of ${money(month.cap)} spent by all plans and trials.`));
 }

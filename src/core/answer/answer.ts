@@ -1,5 +1,5 @@
 import type { Json, Micros, Remark } from "../ground/index.js";
-import type { Usage } from "../model/index.js";
+import type { HostSays, Usage } from "../model/index.js";
 
 /** What became of a question: see the words in the guide. `failed` alone is not kept: it is asked again next time. */
 export type AnswerState = "answered" | "declined" | "refused" | "filtered" | "cutShort" | "malformed" | "failed";
@@ -37,6 +37,8 @@ interface AnswerBase {
   readonly spent: Micros;
   /** The form of the prompts that it answers (`PROMPT_FORM`); left out of the first. */
   readonly form?: number | undefined;
+  /** What the host said of itself with the last reply. */
+  readonly host?: HostSays | undefined;
   /** From the first request to the last reply. */
   readonly tookMs: number;
   readonly confidence?: Confidence | undefined;

@@ -1,5 +1,5 @@
 import type { CancelSignal, Clock, Micros } from "../ground/index.js";
-import { costOf, guessUsage, type AskedModel, type ModelReply, type ModelRequest, type Usage } from "../model/index.js";
+import { costOf, guessUsage, type AskedModel, type HostSays, type ModelReply, type ModelRequest, type Usage } from "../model/index.js";
 import { PROMPT_FORM } from "../template/index.js";
 import type { Answer, Exchange } from "./answer.js";
 
@@ -10,6 +10,7 @@ export class Conversation {
   /** Requests of others that this question has a share in. */
   #borrowed = 0;
   #sharedMs = 0;
+  #host: HostSays | undefined;
 
   constructor(
     readonly clock: Clock,
@@ -20,6 +21,7 @@ export class Conversation {
 
   async send(why: Exchange["why"], model: AskedModel, request: ModelRequest): Promise<ModelReply> {
     const reply = await model.ask(request, this.signal);
+    if (reply.host?.model !== undefined || reply.host?.system !== undefined) this.#host = reply.host;
     const usage = reply.usage ?? guessUsage(request, reply.text);
     this.#exchanges.push({ why, model: model.id, raw: reply.text, usage, spent: costOf(usage, model.price) });
     return reply;
@@ -33,7 +35,7 @@ export class Conversation {
   }
 
   /** What an answer says of its requests: sums always, the requests themselves where they are more than question and mend. */
-  facts(): Pick<Answer, "asks" | "usage" | "spent" | "form" | "tookMs" | "exchanges" | "spentBy"> {
+  facts(): Pick<Answer, "asks" | "usage" | "spent" | "form" | "tookMs" | "host" | "exchanges" | "spentBy"> {
     const exchanges = this.#exchanges;
     const plain = exchanges.every(({ why }) => why === "asked" || why === "asked with others" || why === "mend");
     const spentBy: Record<string, Micros> = {};
@@ -47,6 +49,7 @@ export class Conversation {
       spent: sum(exchanges, ({ spent }) => spent),
       form: PROMPT_FORM,
       tookMs: this.clock.now() - this.#began + this.#sharedMs,
+      ...(this.#host ? { host: this.#host } : {}),
       ...(plain ? {} : { exchanges: [...exchanges] }),
       ...(Object.keys(spentBy).length > 1 ? { spentBy } : {}),
     };

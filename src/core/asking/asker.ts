@@ -8,6 +8,7 @@ import { Budget, checkPrices, type Charged } from "./budget.js";
 import { Company } from "./company.js";
 import { Elsewhere } from "./elsewhere.js";
 import { Followers } from "./followers.js";
+import { HostEar, type HostChange } from "./host-says.js";
 import { InFlight } from "./in-flight.js";
 import { layered, type LayerOptions } from "./layers.js";
 import { SharedCap } from "./shared-cap.js";
@@ -31,6 +32,8 @@ export interface AskerSetup {
   /** Aborted: requests in flight are dropped, too. */
   readonly drop?: CancelSignal | undefined;
   readonly onBreaker?: LayerOptions["onBreaker"];
+  /** A model's host says something of itself that it never said before. */
+  readonly onHostChange?: ((change: HostChange) => void) | undefined;
   readonly observed?: LayerOptions["observed"];
 }
 
@@ -66,6 +69,7 @@ export class Asker<Q extends Question = Question> {
   readonly #company = new Company<ReadyAsking, Q>();
   readonly #followers = new Followers<Q>();
   readonly #elsewhere: Elsewhere<Q>;
+  readonly #ear: HostEar;
   /** Answers of this run that a look-up in the ledger may not have seen yet. */
   readonly #recent = new Map<string, { readonly answer: Answer; kept: boolean }>();
   /** What was charged since the last entry. */
@@ -84,6 +88,7 @@ export class Asker<Q extends Question = Question> {
       monthlyCap === undefined ? undefined : new SharedCap(ledger.charges, clock, this.#holder, monthlyCap),
     );
     this.#places = atOnce(placesFor(setup));
+    this.#ear = new HostEar(ledger.facts, clock, (change) => setup.onHostChange?.(change));
     this.#elsewhere = new Elsewhere(ledger, clock, this.#holder, () => this.#isOver);
   }
 
@@ -193,6 +198,7 @@ export class Asker<Q extends Question = Question> {
       await this.#flight.idle();
     } while (this.waits);
     await this.#record({});
+    await this.#ear.idle();
     await this.#elsewhere.close();
     await this.budget.shared?.release();
   }
@@ -379,13 +385,18 @@ export class Asker<Q extends Question = Question> {
     let layers = this.#layered.get(model);
     if (!layers) {
       const { clock, stop, onBreaker, observed } = this.setup;
-      layers = layered(model, clock, {
+      const pacing = layered(model, clock, {
         budget: this.budget,
         onCharge: (charged) => this.#charge(charged),
         giveUp: stop,
         onBreaker,
         observed,
       });
+      layers = withAsk(pacing, async (request, signal) => {
+        const reply = await pacing.ask(request, signal);
+        this.#ear.hear(model, reply.host);
+        return reply;
+      }) as AskedModel;
       this.#layered.set(model, layers);
     }
     return layers;

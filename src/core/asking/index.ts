@@ -1,6 +1,7 @@
 export { askOne, openAsking, type OpenAsking } from "./open-asking.js";
 export { ask } from "./ask.js";
 export { Asker, type AskerSetup, type Taker } from "./asker.js";
+export { readHostSaid, type HostChange, type HostSaid } from "./host-says.js";
 export { modelsAsked, readyAsking, requestOf, type Answered, type Asking, type Came, type Question, type ReadyAsking } from "./asking.js";
 export { DEFAULT_BREAKER, type BreakerPolicy } from "./breaker.js";
 export { Budget, budgeted, checkPrices } from "./budget.js";

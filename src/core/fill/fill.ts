@@ -1,4 +1,4 @@
-import { Asker, checkPrices } from "../asking/index.js";
+import { Asker, checkPrices, type HostChange } from "../asking/index.js";
 import {
   absorbEdits,
   modelsOf,
@@ -42,6 +42,8 @@ export interface FillReport extends Tally {
   readonly inVain: number;
   /** Rows that the table did not take the values of, by the reason; they count as failed. */
   readonly refused: readonly Refusal[];
+  /** What models' hosts said of themselves for the first time, where it was something else before. */
+  readonly hosts: readonly HostChange[];
   /** Whether anything that the ledger knows of a cell has changed. */
   readonly changed: boolean;
   /** Whether the table was written; not when it already stood so. */
@@ -147,7 +149,7 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   const { edits: newEdits, earlier, mark } = await absorbEdits(work, name);
   const isEarlier = earlier > 0;
   if (newEdits > 0) await begin();
-  const { run, ending, unsure, spent, changed } = await askAll({ ...work, isEarlier }, options, name, begin);
+  const { run, ending, unsure, spent, changed, hosts } = await askAll({ ...work, isEarlier }, options, name, begin);
   if (run.doubled > 0) (await import("./key-repeats.js")).refuseKeys(work, run);
   const mustWrite = changed || newEdits > 0 || isEarlier || work.renews === true;
   const wrote =
@@ -170,6 +172,7 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
     earlier,
     notes,
     inVain: run.inVain,
+    hosts,
     refused: wrote.refused,
     changed: changed || newEdits + wrote.edits > 0,
     written: wrote.written,
@@ -181,7 +184,17 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
 const changesWithTime = ({ plan: { review } }: Work, { held }: Tally): boolean =>
   held > 0 && review?.overdue !== undefined && review.overdue.then !== "wait";
 
-const NOTHING_DONE = { end: "done", unsure: 0, newEdits: 0, earlier: 0, inVain: 0, refused: [], changed: false, written: false } as const;
+const NOTHING_DONE = {
+  end: "done",
+  unsure: 0,
+  newEdits: 0,
+  earlier: 0,
+  inVain: 0,
+  hosts: [],
+  refused: [],
+  changed: false,
+  written: false,
+} as const;
 
 const spendCapOf = ({ plan: { limits } }: Work, { spendCap }: FillOptions): Micros | undefined =>
   spendCap ?? (limits.spend === undefined ? undefined : toMicros(limits.spend));
@@ -195,6 +208,7 @@ interface Gone {
   readonly ending: Ending;
   readonly spent: Micros;
   readonly unsure: Micros;
+  readonly hosts: readonly HostChange[];
   /** Whether any cell's record changed. */
   readonly changed: boolean;
 }
@@ -209,6 +223,7 @@ async function askAll(work: Work, options: FillOptions, name: string, begin: () 
   const models = modelsOf(work);
   let changed = false;
   let share = 0;
+  const hosts: HostChange[] = [];
   const asker = new Asker<RowQuestion>(
     {
       ledger,
@@ -221,6 +236,7 @@ async function askAll(work: Work, options: FillOptions, name: string, begin: () 
       stop: stop.signal,
       drop: drop.signal,
       onBreaker: (...about) => listeners.tell("breaker", ...about),
+      onHostChange: (change) => hosts.push(change),
       observed: options.observed,
     },
     {
@@ -294,7 +310,7 @@ async function askAll(work: Work, options: FillOptions, name: string, begin: () 
     });
   }
   if (ending.broken) throw ending.broken.error;
-  return { run, ending, changed, spent: asker.budget.spent, unsure: asker.budget.unsure };
+  return { run, ending, changed, hosts, spent: asker.budget.spent, unsure: asker.budget.unsure };
 }
 
 function progressOf({ tallies }: Run, asker: Asker<RowQuestion>, share: number): Progress {

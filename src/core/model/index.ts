@@ -7,6 +7,7 @@ export {
   type AskedModel,
   type FailureKind,
   type Finish,
+  type HostSays,
   type Model,
   type ModelLayer,
   type ModelLimits,

@@ -25,6 +25,14 @@ export interface Usage {
   readonly tokensOut: number;
 }
 
+/** What a host says of itself with a reply. */
+export interface HostSays {
+  /** The model that answered, by the host's own name. */
+  readonly model?: string | undefined;
+  /** A fingerprint of the system that it ran on. */
+  readonly system?: string | undefined;
+}
+
 /** What a model said, and how it ended. */
 export interface ModelReply {
   readonly text: string;
@@ -39,6 +47,7 @@ export interface ModelReply {
   readonly allowance?: { readonly requests: number; readonly resetMs: number } | undefined;
   /** The host's id of the reply, for its support. */
   readonly id?: string | undefined;
+  readonly host?: HostSays | undefined;
 }
 
 /** The price of a million tokens, in units of the project's currency. */

@@ -27,6 +27,7 @@ export {
   type AfterRule,
   type Afterwards,
   type ClearRule,
+  type Drift,
   type Gate,
   type HoldRule,
   type Limits,

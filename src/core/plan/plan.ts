@@ -126,6 +126,18 @@ export interface Watch {
 
 export const DEFAULT_LOOK_SECONDS = 30;
 
+/** Each day's answers are held against those of a reference time; sealed samples are asked again. */
+export interface Drift {
+  /** ISO 8601 days. Default: the first fourteen with answers. */
+  readonly reference?: { readonly from: string; readonly to: string } | undefined;
+  /** By chance there is one alarm in so many days. Default 100. */
+  readonly falseAlarmDays?: number | undefined;
+  /** What a watched plan does about it: it tells, or it asks nothing more until somebody has looked. Default `warn`. */
+  readonly then?: "warn" | "hold" | undefined;
+  /** The sealed samples of its templates are asked again every so many days. Default: never. */
+  readonly sealedDays?: number | undefined;
+}
+
 /** What is done about a row once its cells are released. */
 export interface AfterRule {
   /** What messages and the ledger call it. Default: what it does, and where. */
@@ -218,6 +230,7 @@ export interface Plan {
   readonly afterwards?: Afterwards | undefined;
   /** When it is filled by itself. */
   readonly watch?: Watch | undefined;
+  readonly drift?: Drift | undefined;
   /** What chat assistants may look up of a row. */
   readonly offer?: { readonly columns: readonly string[] } | undefined;
 }

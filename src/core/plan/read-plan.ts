@@ -190,6 +190,19 @@ const planFile = z.strictObject({
         ),
       ),
   ),
+  drift: z.optional(
+    z.strictObject({
+      reference: z.optional(
+        z
+          .strictObject({ from: z.iso.date(), to: z.iso.date() })
+          .check(z.refine(({ from, to }) => from <= to, "The reference ends before it begins.")),
+      ),
+      falseAlarmDays: z.optional(z.int().check(z.gte(2)).check(z.lte(100_000))),
+      // oxlint-disable-next-line unicorn/no-thenable -- a word, never a function
+      then: z.optional(z.enum(["warn", "hold"], "Expected warn or hold.")),
+      sealedDays: z.optional(z.int().check(z.gte(1)).check(z.lte(365))),
+    }),
+  ),
   offer: z.optional(z.strictObject({ columns: z.array(z.string()).check(z.minLength(1, "Name at least one column.")) })),
   refill: z._default(z.enum(REFILLS as [Refill, ...Refill[]], `Expected one of ${REFILLS.join(", ")}.`), "stale"),
 });

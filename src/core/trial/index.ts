@@ -26,3 +26,4 @@ export { earlierTrial, recordedTrials, type RecordedTrial } from "./recorded.js"
 export { contestReport, TRIAL_REPORT, trialReport } from "./report-form.js";
 export type { TrialReport } from "./report.js";
 export { trial, type TrialOptions, type TrialSetup } from "./trial.js";
+export { askSealedAgain, lastSealedAgain, type SealedAgain } from "./sealed-again.js";

@@ -20,6 +20,7 @@ import { fillPlan, type FilledPlan, type FillPlanEvent } from "../fill-plan.js";
 import type { JobContext } from "../job.js";
 import { runJob } from "../job.js";
 import { changeTold, type ChangeTold } from "../read-changes.js";
+import { holdsForDrift, lookForDrift } from "../read-drift.js";
 import { hearChanges } from "./hear-changes.js";
 import { keepWatch, leadName, readWatch, type WatchRound, type WatchState } from "./watch-state.js";
 
@@ -40,6 +41,8 @@ const PIECE_MS = 15_000;
 const FIRST_REST_MS = 5_000;
 const LONGEST_REST_MS = 3_600_000;
 /** What a limit of the round left goes on after. */
+/** A plan that holds looks so often whether somebody has seen why. */
+const HOLD_MS = 15_000;
 const GO_ON_MS = 60_000;
 const BUSY_MS = 1_000;
 const CHANGES_TOLD = 500;
@@ -147,6 +150,9 @@ export class PlanWatch {
     this.context.on?.(event);
   }
 
+  /** When drift is looked for again. */
+  #driftDue: number | undefined;
+
   async #set(now: Partial<WatchState>): Promise<void> {
     const { since } = this.#gathered;
     this.#state = {
@@ -207,8 +213,17 @@ export class PlanWatch {
     while (!this.#closing) {
       const now = this.#clock.now();
       const tick = this.#nextTick(times, now);
+      if (plan.drift && (this.#driftDue ?? 0) <= now) {
+        await this.#lookForDrift(plan);
+        continue;
+      }
       const change = again?.blocks ? undefined : this.#gathered.dueAt();
-      const due = Math.min(again?.at ?? Infinity, again?.blocks ? Infinity : (tick ?? Infinity), change ?? Infinity);
+      const due = Math.min(
+        again?.at ?? Infinity,
+        again?.blocks ? Infinity : (tick ?? Infinity),
+        change ?? Infinity,
+        plan.drift ? this.#driftDue! : Infinity,
+      );
       await this.#setWaiting(again, Number.isFinite(due) ? due : undefined);
       if (due > now) {
         await this.#waitUntil(due);
@@ -233,6 +248,18 @@ export class PlanWatch {
     }
   }
 
+  /** Once a day, after its end: what moved yesterday. */
+  async #lookForDrift(plan: Plan): Promise<void> {
+    const now = this.#clock.now();
+    this.#driftDue = nextDay(now, this.project().settings.timeZone);
+    try {
+      for (const text of await lookForDrift(this.project(), plan, this.context)) this.#tell({ type: "notice", plan: this.name, text });
+    } catch (error) {
+      if (!isYoroshiError(error)) throw error;
+      this.#tell({ type: "notice", plan: this.name, text: `Drift could not be looked for: ${error.message}` });
+    }
+  }
+
   async #setWaiting(again: Again | undefined, due: number | undefined): Promise<void> {
     const nextRound = due === undefined ? null : this.#iso(due);
     const state = again ? "resting" : "waiting";
@@ -252,8 +279,8 @@ export class PlanWatch {
 
   /** Whether the plan's file says something else now about what is watched, and within which limits. */
   async #isAnother(plan: Plan): Promise<boolean> {
-    const about = ({ table, limits, related = {}, watch = {}, afterwards = { rules: [], first: false } }: Plan): string =>
-      canonicalJson(plainJson({ table, limits, related, watch, afterwards }));
+    const about = ({ table, limits, related = {}, watch = {}, drift = {}, afterwards = { rules: [], first: false } }: Plan): string =>
+      canonicalJson(plainJson({ table, limits, related, watch, drift, afterwards }));
     return about(await this.project().plan(this.name)) !== about(plan);
   }
 
@@ -265,6 +292,11 @@ export class PlanWatch {
     if (left.rows === 0 || left.spend === 0) {
       const problem = `the limit of the day is reached (${left.rows === 0 ? "rowsPerDay" : "spendPerDay"})`;
       return { again: { at: nextDay(began, project.settings.timeZone), rows, problem, blocks: true } };
+    }
+    const held = await holdsForDrift(project, plan);
+    if (held !== undefined) {
+      const problem = `${held} It holds until \`yoroshi drift ${this.name} --seen\`.`;
+      return { again: { at: began + HOLD_MS, rows, problem, blocks: true } };
     }
     await this.#set({ state: "round", nextRound: null, problem: null });
     if (rows.length === 0) return this.#goOn();

@@ -33,10 +33,13 @@ export interface StandinServer {
   readonly port: number;
   /** Requests received so far, and how many at once at most. */
   readonly counts: { requests: number; mostAtOnce: number };
+  /** What it says of itself with each reply; may be changed. */
+  readonly says: { model: string; system: string };
   /** Stops listening. */
   close(): Promise<void>;
 }
 
+const STANDIN_SYSTEM = "standin-1";
 const MINUTE_MS = 60_000;
 const RETRY_AFTER_S = 1;
 
@@ -67,6 +70,7 @@ interface Bindings {
  */
 export async function standinServer(options: StandinServerOptions = {}): Promise<StandinServer> {
   const counts = { requests: 0, mostAtOnce: 0 };
+  const says = { model: STANDIN_ID, system: STANDIN_SYSTEM };
   let open = 0;
   const pick = faultPicker(options.faults ?? {}, options.seed ?? 1);
   const starts: number[] = [];
@@ -81,7 +85,7 @@ export async function standinServer(options: StandinServerOptions = {}): Promise
       if (options.key !== undefined && c.req.header("authorization") !== `Bearer ${options.key}`)
         return problem(c, 401, "the key is not known");
       if (tooMany(starts, options.requestsPerMinute)) return problem(c, 429, "too many requests", { "retry-after": String(RETRY_AFTER_S) });
-      return await reply(c, options, pick());
+      return await reply(c, options, says, pick());
     } finally {
       open--;
     }
@@ -94,6 +98,7 @@ export async function standinServer(options: StandinServerOptions = {}): Promise
     endpoint: `http://127.0.0.1:${port}/v1`,
     port,
     counts,
+    says,
     close: () =>
       new Promise((resolve) => {
         server.close(() => resolve());
@@ -111,7 +116,12 @@ function tooMany(starts: number[], perMinute: number | undefined): boolean {
   return false;
 }
 
-async function reply(c: Context<{ Bindings: Bindings }>, options: StandinServerOptions, fault: Fault | undefined): Promise<Response> {
+async function reply(
+  c: Context<{ Bindings: Bindings }>,
+  options: StandinServerOptions,
+  says: StandinServer["says"],
+  fault: Fault | undefined,
+): Promise<Response> {
   const parsed = body.safeParse(await c.req.json().catch(() => undefined));
   if (!parsed.success) return problem(c, 400, "the request is not a chat completion");
   const schema = parsed.data.response_format?.json_schema?.schema;
@@ -134,7 +144,7 @@ async function reply(c: Context<{ Bindings: Bindings }>, options: StandinServerO
     ),
     fault,
   );
-  return c.json(completion(said, fault !== "noUsage"));
+  return c.json(completion(said, says, fault !== "noUsage"));
 }
 
 /** The faults of the host and the line; those of the model's words are in `spoil`. */
@@ -175,13 +185,14 @@ function problem(c: Context, status: 400 | 401 | 429 | 500, message: string, hea
   return c.json({ error: { message, type: "error", code: null } }, status, headers);
 }
 
-function completion(said: ModelReply, withUsage: boolean): object {
+function completion(said: ModelReply, says: StandinServer["says"], withUsage: boolean): object {
   const { usage } = said;
   return {
     id: `standin-${Math.random().toString(36).slice(2, 12)}`,
     object: "chat.completion",
     created: Math.floor(Date.now() / 1000),
-    model: STANDIN_ID,
+    model: says.model,
+    system_fingerprint: says.system,
     choices: [
       {
         index: 0,
