@@ -37,7 +37,7 @@ const report = z.object({
   /** Of a plan that is filled by itself: who watches it, lag, last and next round; and messages of its rules that wait. */
   watched: watchedShape.optional(),
   /** What all runs spent in this month (UTC), where the project has a cap on it. */
-  /** Models whose hosts have said something of themselves that they had not said before, with the cells recorded since the last such word. */
+  /** Models whose hosts have said something of themselves that they had not said before, with the cells recorded since then. */
   hosts: z.array(hostChangeShape.extend({ since: z.iso.datetime(), cells: count })),
   month: z.object({ spent: money, cap: money }).optional(),
 });

@@ -1,39 +1,12 @@
-import {
-  markupReady,
-  patternsReady,
-  remark,
-  YoroshiError,
-  type CancelSignal,
-  type Clock,
-  type Json,
-  type Remark,
-} from "../ground/index.js";
+import { markupReady, patternsReady, remark, YoroshiError, type Json, type Remark } from "../ground/index.js";
 import { ModelFailure, type AskedModel } from "../model/index.js";
 import { untypedPrepared, type Prepared } from "../template/index.js";
 import type { Answer } from "./answer.js";
 import { Conversation } from "./conversation.js";
-import { askOnce, settingsFor, type Objection, type Outcome, type OwnSettings } from "./question.js";
+import type { AskOptions } from "./ask-options.js";
+import { askOnce, settingsFor, type Outcome, type OwnSettings } from "./question.js";
 import type { Sure } from "./doubt.js";
-import type { Recall } from "./recall.js";
-import type { Working } from "./working.js";
 import { tooLong } from "./too-long.js";
-
-export interface AskOptions {
-  readonly model: AskedModel;
-  /** The models that the template names besides its own, by name: for a second look, or when in doubt. */
-  readonly others?: Readonly<Record<string, AskedModel>> | undefined;
-  readonly clock: Clock;
-  readonly signal?: CancelSignal | undefined;
-  readonly recall?: Recall | undefined;
-  /** Numbers repeated asks of the same question, so that one with a temperature gets other draws. Default 0. */
-  readonly ask?: number | undefined;
-  /** What code makes of the answer: `prepared` then says what that is, and a reading of its own is asked for. */
-  readonly working?: Working | undefined;
-  /** Ask for such a reading even where it is known. */
-  readonly fresh?: boolean | undefined;
-  /** An earlier answer, and what a person said of it: the model sees both. */
-  readonly again?: Objection | undefined;
-}
 
 /**
  * Asks a model one question: long inputs condensed, the question with at most one mend, then, as the template says,
@@ -48,7 +21,8 @@ export async function askPrepared<Inputs, Parts>(
   inputs: Readonly<Record<string, Json>>,
   options: AskOptions,
 ): Promise<Answer<Parts>> {
-  if (options.working) return (await import("./working.js")).askWorking(options.working, inputs, options) as Promise<Answer<Parts>>;
+  if (options.working)
+    return (await import("./working.js")).askWorking(options.working, inputs, options, askPrepared) as Promise<Answer<Parts>>;
   const talk = new Conversation(options.clock, options.signal);
   const whole = untypedPrepared(prepared);
   return (await answerFrom(whole, talk, options, async () => {

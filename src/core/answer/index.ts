@@ -1,5 +1,6 @@
 export type { Answer, AnswerState, Confidence, Exchange } from "./answer.js";
-export { askPrepared, type AskOptions } from "./ask.js";
+export { askPrepared } from "./ask.js";
+export type { AskFurther, AskOptions, Worked, Working } from "./ask-options.js";
 export { findJson, type FoundJson } from "./find-json.js";
 export { declined, inputCellsOf } from "./given-inputs.js";
 export type { Objection } from "./question.js";
@@ -7,4 +8,3 @@ export { readReply, type ReplyReading } from "./read-reply.js";
 export type { Recall } from "./recall.js";
 export { askTogether } from "./several.js";
 export type { AnswerOf } from "./together.js";
-export type { AskFurther, Worked, Working } from "./working.js";

@@ -1,6 +1,7 @@
 import type { Json } from "../ground/index.js";
 import { untypedPrepared, type Prepared } from "../template/index.js";
-import { askPrepared, type AskOptions } from "./ask.js";
+import type { AskOptions } from "./ask-options.js";
+import { askPrepared } from "./ask.js";
 import type { AnswerOf } from "./together.js";
 
 /**

@@ -2,7 +2,8 @@ import { markupReady, patternsReady, remark, type Json } from "../ground/index.j
 import { BudgetSpent, costOf, guessUsage, ModelFailure, type AskedModel, type ModelReply, type ModelRequest } from "../model/index.js";
 import { renderTogether, ROW_MARK, rowMarks, schemaTogether, type Prepared } from "../template/index.js";
 import type { Answer, Exchange } from "./answer.js";
-import { answerFrom, askPrepared, firstSettings, type AskOptions } from "./ask.js";
+import type { AskOptions } from "./ask-options.js";
+import { answerFrom, askPrepared, firstSettings } from "./ask.js";
 import { tooLong } from "./too-long.js";
 import { Conversation } from "./conversation.js";
 import { findJson } from "./find-json.js";

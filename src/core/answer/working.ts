@@ -1,35 +1,22 @@
-import type { Json, Remark } from "../ground/index.js";
+import type { Json } from "../ground/index.js";
 import { fingerprinter, type Prepared } from "../template/index.js";
 import type { Answer } from "./answer.js";
-import { askPrepared, type AskOptions } from "./ask.js";
+import type { AskOptions, Working } from "./ask-options.js";
 import type { Recall } from "./recall.js";
-
-/** What code makes of what a model read: the answer's parts are the code's, and the model's reading is a question of its own. */
-export interface Working {
-  /** What the model is asked first. */
-  readonly reading: Prepared;
-  /** Its inputs, from those of the question. */
-  inputs(inputs: Readonly<Record<string, Json>>): Readonly<Record<string, Json>>;
-  /** Stands for what the code rests on besides: when it changes, the code works again, and the reading is not asked again. */
-  readonly basis: string;
-  /** The answer's parts; or why there are none. */
-  work(parts: Readonly<Record<string, Json>>, inputs: Readonly<Record<string, Json>>, ask: AskFurther): Promise<Worked>;
-}
-
-export type Worked = { readonly parts: Readonly<Record<string, Json>> } | { readonly declined: Remark };
-
-/** Asks something further, unless its answer is known; gives its parts. */
-export type AskFurther = (
-  prepared: Prepared,
-  inputs: Readonly<Record<string, Json>>,
-) => Promise<Readonly<Record<string, Json>> | { readonly declined: Remark }>;
 
 const FREE = { asks: 0, usage: { tokensIn: 0, tokensOut: 0 }, spent: 0, tookMs: 0 } as const;
 
 /**
  * Asks for the reading, and has the code work on it. What is known is not asked again.
+ *
+ * @param askPrepared how the reading, and what else the code wants, is asked.
  */
-export async function askWorking(working: Working, inputs: Readonly<Record<string, Json>>, asked: AskOptions): Promise<Answer> {
+export async function askWorking(
+  working: Working,
+  inputs: Readonly<Record<string, Json>>,
+  asked: AskOptions,
+  askPrepared: (prepared: Prepared, inputs: Readonly<Record<string, Json>>, options: AskOptions) => Promise<Answer>,
+): Promise<Answer> {
   const { fresh, recall } = asked;
   const options = { ...asked, working: undefined };
   const sums = { asks: 0, usage: { tokensIn: 0, tokensOut: 0 }, spent: 0, tookMs: 0 };

@@ -20,7 +20,7 @@ export interface TextSpec extends AnySpec {
   readonly maxWords?: number | undefined;
   /** Whether Markdown is wanted; plain text (the default) says so to the model. */
   readonly form?: "plain" | "markdown" | undefined;
-  /** The value is HTML for a page: the model writes Markdown, which is rendered here so that it can do no harm. Limits are of the Markdown. */
+  /** The value is HTML for a page: the model writes Markdown, which is rendered here so that it can do no harm. Limits are of Markdown. */
   readonly markup?: "html" | undefined;
   /** The language to answer in, by its English name: `German`. */
   readonly language?: string | undefined;

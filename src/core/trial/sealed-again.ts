@@ -55,9 +55,9 @@ export async function lastSealedAgain(setup: Pick<TrialSetup, "prepared" | "mode
 
 /**
  * Asks the sealed samples of a template again, so that it is noticed when a host has put another model behind a name. These asks are no
- * looks at the seal: nothing is told of single samples, and nobody can choose by them. The first time, and after the template or the samples
- * have changed, they are asked twice, to learn how often the same model answers differently by itself; later answers are held against
- * the first: by Fisher's exact test (1935) of how many changed, and McNemar's (1947) of how many are right, corrected after Holm.
+ * looks at the seal: nothing is told of single samples, and nobody can choose by them. The first time, and after the template or the
+ * samples have changed, they are asked twice, to learn how often the same model answers differently by itself; later answers are held
+ * against the first: by Fisher's exact test (1935) of how many changed, and McNemar's (1947) of how many are right, corrected after Holm.
  *
  * @param options.alpha how often it may cry wolf, as a share of the times that it is asked.
  * @throws YoroshiError `samplesUnfit` where no sample is sealed; ModelFailure, BudgetSpent.
