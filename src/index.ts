@@ -62,7 +62,6 @@ export {
   type ToldNote,
   // Tables, and rows made of others
   derivedTable,
-  figuredRelated,
   groupRows,
   itemRows,
   memoryRelated,

@@ -88,6 +88,7 @@ export const EXAMPLES: Readonly<Partial<Record<RouteName, Example>>> = {
   readCheck: { path: reviewed },
   showReview: { path: reviewed },
   askTable: { body: { of: "triage", question: "How many reports of MV Tern are about mooring?" } },
+  markReport: { path: triage },
   readDrift: { path: triage },
   askSealed: { path: triage },
   seeDrift: { path: triage },

@@ -122,6 +122,7 @@ export const ROUTES = {
 
   surveyPlan: { method: "GET", path: "/plans/{plan}/status", right: "read", tag: "fills" },
   reportPlan: { method: "POST", path: "/plans/{plan}/reports", right: "read", without: ["page", "keep"], tag: "fills" },
+  markReport: { method: "PUT", path: "/plans/{plan}/reports/since", right: "work", tag: "fills" },
   readWatched: { method: "GET", path: "/watched", right: "read", tag: "fills" },
   tellChanges: { method: "GET", path: "/plans/{plan}/triggers", right: "read", tag: "fills" },
   readChanges: { method: "GET", path: "/plans/{plan}/changes", right: "read", tag: "fills" },

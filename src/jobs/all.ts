@@ -51,4 +51,4 @@ export { writeTypes } from "./write-types.js";
 export { tellChanges } from "./watch/tell-changes.js";
 export { watchPlans } from "./watch/watch-plans.js";
 export { readWatched } from "./watch/read-watched.js";
-export { reportPlan } from "./report-plan.js";
+export { markReport, reportPlan } from "./report-plan.js";

@@ -265,3 +265,17 @@ async function writePage(project: Project, plan: string, page: string | true, te
   }
   return file;
 }
+
+/** The moment from which the next report counts. */
+export const markReport = defineJob({
+  name: "markReport",
+  summary: "Makes this moment the one from which a plan's next report tells what has changed.",
+  input: z.strictObject({ plan: z.string() }),
+  report: z.object({ plan: z.string(), since: z.iso.datetime() }),
+  async run(project, { plan: name }) {
+    const plan = await project.plan(name);
+    const at = project.clock.now();
+    await project.ledger().facts.set(factName(plan.name), { at });
+    return { plan: plan.name, since: new Date(at).toISOString() };
+  },
+});

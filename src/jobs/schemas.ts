@@ -1,5 +1,8 @@
 import * as z from "zod";
 
+/** What a model's host says of itself: the model by its own name, and the system that it ran on. */
+const hostSays = z.object({ model: z.string().optional(), system: z.string().optional() });
+
 /** Amounts in units of the project's currency. */
 export const money = z.number().min(0);
 const count = z.int().min(0);
@@ -37,6 +40,8 @@ export const answerShape = {
   confidence: confidence.optional(),
   exchanges: z.array(z.object({ why: z.string(), model: z.string(), raw: z.string(), usage, spent: count })).optional(),
   spentBy: z.record(z.string(), count).optional(),
+  /** What the host said of itself with the last reply. */
+  host: hostSays.optional(),
   firstParts: z.record(z.string(), z.json()).optional(),
 } as const;
 
@@ -94,9 +99,6 @@ export type Plain<T> = T extends (infer Item)[] | readonly (infer Item)[]
 
 /** What the core gives read-only, as the plain data of a report: nobody else holds it. */
 export const plain = <T>(value: T): Plain<T> => value as Plain<T>;
-
-/** What a model's host says of itself: the model by its own name, and the system that it ran on. */
-const hostSays = z.object({ model: z.string().optional(), system: z.string().optional() });
 
 /** A host says something of itself that it never said before. */
 export const hostChangeShape = z.object({ model: z.string(), was: hostSays, now: hostSays });

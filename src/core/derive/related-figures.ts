@@ -22,18 +22,6 @@ interface Counted {
  *
  * @param way.match column there -> column here.
  * @throws YoroshiError `tableBroken` where a column that it reads is not there.
- * @example
- * ```ts
- * import { figuredRelated } from "yoroshi";
- *
- * const receipts = [{ trip: "T1", amount: "12.50" }, { trip: "T1", amount: "7.50" }];
- * const sums = figuredRelated(
- *   { name: "receipts", columns: async () => ["trip", "amount"], mark: async () => undefined, async *rows() { yield receipts; } },
- *   { match: { trip: "id" }, figures: { total: { sum: "amount" }, receipts: { count: "all" } } },
- * );
- * const [found] = await sums.of([{ key: "T1", place: "row 1", values: { id: "T1" } }]);
- * found!.figures; // => { total: 20, receipts: 2 }
- * ```
  */
 export function figuredRelated(
   source: FigureRows,

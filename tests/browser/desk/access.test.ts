@@ -73,6 +73,8 @@ const PAGES: readonly { readonly path: string; readonly ready: string; readonly 
       ],
     },
     { path: "samples/hazard-triage?plan=triage", ready: ".label-row" },
+    { path: "report/reviewed", ready: ".share-chart" },
+    { path: "ask/reviewed", ready: ".question" },
     { path: "plan/reviewed", ready: ".specs summary", states: [(page) => page.locator(".specs summary").first().click()] },
     {
       path: "runs",

@@ -77,7 +77,20 @@ const runs = createRoute({
   component: lazyRouteComponent(() => import("../pages/runs/page.js"), "RunsPage"),
 });
 
-const tree = root.addChildren([now, begin, table, review, template, trials, samples, plan, runs]);
+const report = createRoute({
+  getParentRoute: () => root,
+  path: "/report/$plan",
+  component: lazyRouteComponent(() => import("../pages/report/page.js"), "ReportPage"),
+});
+const ask = createRoute({
+  getParentRoute: () => root,
+  path: "/ask/$plan",
+  validateSearch: (given: Record<string, unknown>): { question?: string } =>
+    text(given["question"]) ? { question: text(given["question"])! } : {},
+  component: lazyRouteComponent(() => import("../pages/ask/page.js"), "AskPage"),
+});
+
+const tree = root.addChildren([now, begin, table, review, template, trials, samples, plan, runs, report, ask]);
 
 export const router = createRouter({ routeTree: tree, basepath: "/desk", defaultPreload: "intent", scrollRestoration: true });
 

@@ -58,9 +58,17 @@ export function PlanLine({
         ) : (
           <span className="quiet">counting …</span>
         )}
-        <Link to="/plan/$plan" params={{ plan: name }} className="quiet plan-link">
-          the plan
-        </Link>
+        <span className="quiet plan-links">
+          <Link to="/ask/$plan" params={{ plan: name }}>
+            ask
+          </Link>
+          <Link to="/report/$plan" params={{ plan: name }}>
+            report
+          </Link>
+          <Link to="/plan/$plan" params={{ plan: name }}>
+            the plan
+          </Link>
+        </span>
       </div>
     </li>
   );

@@ -130,7 +130,9 @@ export function Grid({ plan, first, isOld, search, chosen, onTick, onChange }: P
             );
           })}
         </div>
-        {first.found === 0 ? <p className="quiet none-found">No row is like that. Take something of what is looked for away.</p> : null}
+        {first.found === 0 && first.reading === undefined ? (
+          <p className="quiet none-found">No row is like that. Take something of what is looked for away.</p>
+        ) : null}
       </div>
       {panel === undefined ? null : (
         <ColumnPanel

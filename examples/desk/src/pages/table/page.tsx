@@ -1,4 +1,4 @@
-import { useNavigate, useParams, useSearch } from "@tanstack/react-router";
+import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
 import { useCallback, useMemo, useState } from "react";
 import { useKeys } from "../../app/keys.js";
 import { useReading } from "../../app/server.js";
@@ -64,6 +64,12 @@ export function TablePage() {
           <button type="button" className="act" aria-expanded={open === "columns"} onClick={() => toggle("columns")}>
             Columns
           </button>
+          <Link to="/ask/$plan" params={{ plan }} className="act">
+            Ask
+          </Link>
+          <Link to="/report/$plan" params={{ plan }} className="act">
+            Report
+          </Link>
           <TakeAway plan={plan} search={search} />
           <button type="button" className="act" aria-expanded={open === "fill"} onClick={() => toggle("fill")}>
             Fill <b>F</b>
