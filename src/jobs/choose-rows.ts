@@ -101,7 +101,9 @@ async function checkWhere({ table: source, plan }: FillSetup, where: string | un
       option: "--where",
       problem: `this condition cannot be read as CEL: ${adviseCondition(where!, problem)}.`,
     });
-  const known = [...new Set([...(await source.columns()), ...Object.values(plan.steps).flatMap(columnsOf)])];
+  const known = [
+    ...new Set([...(await source.columns()), ...Object.values(plan.steps).flatMap(columnsOf), ...Object.keys(plan.related ?? {})]),
+  ];
   for (const column of condition?.columns ?? []) {
     if (known.includes(column)) continue;
     const near = nearest(column, known);

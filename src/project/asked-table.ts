@@ -2,7 +2,9 @@ import {
   canonicalJson,
   filledRows,
   inquiryColumns,
+  isRows,
   plainJson,
+  relatedColumns,
   rowFor,
   sha256Hex,
   targetColumns,
@@ -11,6 +13,7 @@ import {
   type FillSetup,
   type InquiryRow,
   type KeyedRow,
+  type Passing,
 } from "../core/index.js";
 import type { Project } from "./project-port.js";
 
@@ -42,11 +45,37 @@ async function planAsked(setup: FillSetup): Promise<AskedTable> {
     for await (const { rows: some } of filledRows(setup))
       yield some
         .filter(({ row }) => row.problem === undefined)
-        .map((passed) => ({ key: passed.row.key, row: { ...rowFor(passed), ...passed.row.numbers } }));
+        .map((passed) => ({ key: passed.row.key, row: { ...rowFor(passed), ...passed.row.numbers, ...figuresIn(passed.related) } }));
   }
-  const names = [...new Set([...(await setup.table.columns()), ...targetColumns(setup).map(({ name }) => name)])];
-  return { name: setup.plan.name, columns: inquiryColumns(names, await firstRows(rows()), workOf(setup)), rows };
+  const first = await firstRows(rows());
+  const related = Object.entries(setup.plan.related ?? {});
+  const figures = new Map<string, { readonly rows: string; readonly name: string }>(
+    related.flatMap(([rows, source]) => Object.keys(source.figures ?? {}).map((name) => [`${rows}.${name}`, { rows, name }] as const)),
+  );
+  const names = [...new Set([...(await setup.table.columns()), ...targetColumns(setup).map(({ name }) => name), ...figures.keys()])];
+  const others = new Map(
+    related.flatMap(([name, { figures: own, match, columns = {} }]) => {
+      const renamed = Object.entries(columns).flatMap(([to, from]) => (to === from ? [] : [from]));
+      return own ? [] : [[name, new Set([...Object.keys(match), ...renamed])] as const];
+    }),
+  );
+  return {
+    name: setup.plan.name,
+    columns: [
+      ...inquiryColumns(names, first, workOf(setup)).map((column) => ({ ...column, figure: figures.get(column.name) })),
+      ...relatedColumns(others, first),
+    ],
+    rows,
+  };
 }
+
+/** Figures of rows that belong to a row, as columns of its own: `receipts.total`. */
+const figuresIn = (related: Passing["related"]): InquiryRow =>
+  Object.fromEntries(
+    Object.entries(related).flatMap(([name, found]) =>
+      isRows(found) ? [] : Object.entries(found).map(([figure, value]) => [`${name}.${figure}`, value] as const),
+    ),
+  );
 
 async function firstRows(rows: AsyncIterable<readonly KeyedRow[]>): Promise<InquiryRow[]> {
   const first: InquiryRow[] = [];

@@ -116,6 +116,38 @@ describe("a table of questions", () => {
   );
 });
 
+describe("a question about rows that belong to others", () => {
+  it("finds rows of which one related row is so, and counts figures of them like columns", async () => {
+    const { folder } = await asked();
+    const plan = readFileSync(path.join(folder, "plans/log.yaml"), "utf8");
+    put(
+      folder,
+      "plans/log.yaml",
+      plan.replace(
+        "steps:",
+        "related:\n  thread: { table: { file: messages.csv }, match: { note: id }, columns: { said: text, sender: by } }\n  sums: { table: { file: messages.csv }, match: { note: id }, figures: { minutes: { sum: minutes } } }\nsteps:",
+      ),
+    );
+    const messages = [
+      ["n0", "master", "Rope ordered from the yard.", 5],
+      ["n0", "mate", "Rope is here.", 2],
+      ["n3", "mate", "Looked at it, nothing found.", 7],
+      ["n5", "master", "The yard will come on Monday.", 1],
+    ] as const;
+    put(folder, "messages.csv", `note,by,text,minutes\n${messages.map((row) => row.map((cell) => `"${cell}"`).join(",")).join("\n")}\n`);
+    const ask = async (question: string, ...options: string[]): Promise<{ value: unknown; keys: string[]; where: string; back?: object }> =>
+      (await run(["ask", "log", question, "--json", ...options], folder)).json();
+    const byMaster = await ask("How many notes have a message by the master?");
+    expect(byMaster).toMatchObject({ value: 2, keys: ["n0", "n5"], where: 'row.thread.exists(one, one.sender == "master")' });
+    // The filter is one that a fill and the desk take.
+    const listed = await ask("notes with a message by the mate", "--list");
+    expect(listed.keys).toEqual(["n0", "n3"]);
+    expect((await run(["fill", "log", "--where", listed.where, "--dry-run", "--json"], folder)).json()).toMatchObject({ rows: 2 });
+    expect(await ask("How many notes have minutes of at least 5?")).toMatchObject({ value: 2, where: "double(row.sums.minutes) >= 5.0" });
+    expect(await ask("What is the sum of minutes of notes about fire?")).toMatchObject({ where: 'row.topic == "fire"', value: 7 });
+  }, 60_000);
+});
+
 describe("a question that is kept", () => {
   it("becomes a plan of its own, and the next one its second row", async () => {
     const { folder } = await asked();

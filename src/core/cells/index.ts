@@ -4,7 +4,7 @@ export { absorbEdits } from "./edits.js";
 export { explainCells, type CellExplanation } from "./explain.js";
 export type { FilledRow } from "./filled-row.js";
 export { columnState, shownRow } from "./hold-values.js";
-export { handOn, inputsFor, notesRead, rowFor, typed, type Passing, type RowState } from "./passing.js";
+export { handOn, inputsFor, isRows, notesRead, rowFor, typed, type Passing, type RowState } from "./passing.js";
 export {
   answeredCells,
   givenCells,

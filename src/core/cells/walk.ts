@@ -53,7 +53,8 @@ async function rowsWhere(work: Work, where: Condition, rows: readonly Row[]): Pr
 
 /** Rows as a condition sees them; of columns that the plan fills, what the ledger knows of them counts. */
 async function standingRows(work: Work, where: Condition, rows: readonly Row[]): Promise<Readonly<Record<string, unknown>>[]> {
-  const all = rows.map((row) => passing(row, {}));
+  const related = where.columns.some((column) => work.related?.[column]) ? await relatedRows(work, rows) : [];
+  const all = rows.map((row, index) => passing(row, related[index] ?? {}));
   for (const one of work.steps.filter(({ targets }) => targets.some(({ name }) => where.columns.includes(name)))) {
     const records = await work.ledger.cells.find(
       work.plan.name,
@@ -66,7 +67,7 @@ async function standingRows(work: Work, where: Condition, rows: readonly Row[]):
       if (record || one.targets.some(({ name }) => passed.row.values[name] === undefined)) handOn(passed, one, record);
     }
   }
-  return rows.map((row, index) => ({ ...row.values, ...row.numbers, ...all[index]!.given }));
+  return rows.map((row, index) => ({ ...row.values, ...row.numbers, ...all[index]!.related, ...all[index]!.given }));
 }
 
 /** What is to be done about one step's cells in one row. */

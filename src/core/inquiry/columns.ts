@@ -17,6 +17,10 @@ export interface InquiryColumn {
   readonly to?: number | undefined;
   /** Its numbers, and its true and false, are such in conditions, not texts. */
   readonly isTyped: boolean;
+  /** Of rows of another table that belong to a row: by which name these go, and their column; one such row is enough for a condition. */
+  readonly of?: { readonly rows: string; readonly column: string } | undefined;
+  /** A figure of such rows, by their name and its own; conditions have it as `row.receipts.total`. */
+  readonly figure?: { readonly rows: string; readonly name: string } | undefined;
 }
 
 /** A row as a question sees it. */
@@ -75,6 +79,24 @@ export function inquiryColumns(names: readonly string[], rows: readonly InquiryR
         isTyped: rows.some((row) => typeof row[name] === "number" || typeof row[name] === "boolean" || typeof row[name] === "bigint"),
       };
     });
+}
+
+/**
+ * What is known of the columns of rows that belong to the rows of a table, by the names under which a plan has them: `thread.said`.
+ *
+ * @param related the name of such rows -> columns of them that are not meant: what they belong by, what has another name.
+ */
+export function relatedColumns(related: ReadonlyMap<string, ReadonlySet<string>>, rows: readonly InquiryRow[]): InquiryColumn[] {
+  return [...related].flatMap(([name, hidden]) => {
+    const found = rows.flatMap((row) => (Array.isArray(row[name]) ? (row[name] as InquiryRow[]) : []));
+    const columns = [...new Set(found.flatMap((row) => Object.keys(row)))].filter((column) => !hidden.has(column));
+    return inquiryColumns(columns, found).map((column) => ({
+      ...column,
+      name: `${name}.${column.name}`,
+      about: `of the rows ${name}, of which a row may have several`,
+      of: { rows: name, column: column.name },
+    }));
+  });
 }
 
 /** What a column holds, by the kind of the part that fills it, else by how its values look. */

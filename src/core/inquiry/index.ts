@@ -1,6 +1,6 @@
 export { answerInquiry, answerText, figureText, type Inquired } from "./answer-inquiry.js";
 export type { AskedTable } from "./asked-table.js";
-export { columnsTold, inquiryColumns, type InquiryColumn, type InquiryRow } from "./columns.js";
+export { columnsTold, inquiryColumns, relatedColumns, type InquiryColumn, type InquiryRow } from "./columns.js";
 export { computeInquiry, type Counted, type KeyedRow } from "./compute.js";
 export { inquireTemplate, inquiryWorking } from "./inquire-step.js";
 export { inquiryTemplate } from "./inquiry-template.js";

@@ -66,6 +66,11 @@ export function checkInquiry(
       `The ${figure} of which column is not said.`,
       columns.filter(({ holds }) => holds === "number" || holds === "scale").map(({ name }) => `the ${figure} of \`${name}\``),
     );
+  const several = [of, read.by ?? undefined].find((name) => name !== undefined && named.get(name)?.of);
+  if (several !== undefined)
+    return back(
+      `\`${several}\` is of other rows, of which a row may have several: figures of them come from a plan's \`related\` with \`figures\`.`,
+    );
   if (of !== undefined && NEEDS_NUMBERS.has(figure) && !["number", "scale"].includes(named.get(of)!.holds))
     return back(`\`${of}\` holds no numbers, which a ${figure} needs.`);
   if (read.what === "each" && read.by === null)
@@ -117,9 +122,19 @@ const quoted = (value: string): string => JSON.stringify(value);
 const member = (column: string): string => (/^[A-Za-z_]\w*$/.test(column) ? `row.${column}` : `row[${quoted(column)}]`);
 const escaped = (value: string): string => value.replace(/[.*+?^${}()|[\]\\/]/g, String.raw`\$&`);
 
-/** A condition as CEL over `row`. */
-function conditionCel({ column, is, values }: InquiryCondition, { holds, isTyped }: InquiryColumn): string {
-  const own = member(column);
+/** A condition as CEL over `row`; of related rows, that one of them is so. */
+function conditionCel(condition: InquiryCondition, column: InquiryColumn): string {
+  const { of, figure } = column;
+  if (figure) return testCel(condition, column, `${member(figure.rows)}${member(figure.name).slice("row".length)}`);
+  if (!of) return testCel(condition, column, member(condition.column));
+  const rows = member(of.rows);
+  const own = member(of.column).replace(/^row/, "one");
+  // None of them has a value.
+  if (condition.is === "blank") return `!${rows}.exists(one, string(${own}) != "")`;
+  return `${rows}.exists(one, ${testCel(condition, column, own)})`;
+}
+
+function testCel({ is, values }: InquiryCondition, { holds, isTyped }: InquiryColumn, own: string): string {
   const isNumeric = holds === "number" || holds === "scale";
   const sized = isNumeric ? `double(${own})` : own;
   const literal = (value: string): string => {

@@ -78,10 +78,17 @@ const FIGURES: readonly (readonly [RegExp, string])[] = [
 ];
 /** Words of a question that are none of a table's. */
 const OWN_WORDS = new Set(
-  "how many much what which who share percent percentage proportion number count total sum average mean median highest lowest greatest least most fewest often different distinct row rows record records report reports entry entries case cases table list show give find name tell me display there for each per by with without and or not except but than more less over under at above below between since before after until in of the a an all any every are is was were have has had do does did that those these logged value values one ones it its their our about come comes came who whose where when said says been being made done also only just please row of which them they there here neither nor excluding other than mention mentions contain contains".split(
+  "how many much what which who share percent percentage proportion number count total sum average mean median highest lowest greatest least most fewest often different distinct row rows record records report reports entry entries case cases table list show give find name tell me display there for each per by with without and or not except but than more less over under at above below between since before after until in of the a an all any every are is was were have has had do does did that those these logged value values one ones it its their our about come comes came who whose where when said says been being made done also only just please row of which them they there here neither nor excluding other than mention mentions contain contains message messages comment comments".split(
     " ",
   ),
 );
+
+/** A column's name as people write it: its words apart, that of related rows left out. */
+function namePattern(name: string): string {
+  const [own = "", ...of] = name.split(".").reverse();
+  const words = escaped(own).replace(/([a-z])([A-Z])/g, "$1[ _-]?$2");
+  return of.length === 0 ? words : `(?:${of.reverse().map(escaped).join(" ")} )?${words}`;
+}
 
 class Question {
   readonly #found: Found[] = [];
@@ -287,7 +294,7 @@ class Question {
       "<": "below",
     };
     for (const column of sized) {
-      const name = column.name.replace(/([a-z])([A-Z])/g, "$1[ _-]?$2");
+      const name = namePattern(column.name);
       const between = this.#take(
         new RegExp(
           String.raw` (?:a |the )?${name} (?:is |of |from )?(?:between )?(?<low>-?\d+(?:\.\d+)?) (?:and|to) (?<high>-?\d+(?:\.\d+)?)(?= )`,

@@ -206,6 +206,9 @@ function AnswerShown({
   );
 }
 
+/** Whether a filter is of rows of another table, which the table here does not have. */
+const isOfOthers = (where: string | undefined): boolean => where?.includes(".exists(one, ") === true;
+
 /** Where the rows of a group stand in the table. */
 const groupRows = ({ by = "", where }: Answer, value: string): TableSearch => ({
   filters: [{ column: by, is: [value === "(blank)" ? "" : value] }],
@@ -264,11 +267,13 @@ function RowsBehind({
           </tbody>
         </table>
       </div>
-      <p>
-        <Link to="/table/$plan" params={{ plan }} search={where ? { where } : {}}>
-          {matched === 1 ? "This row" : `All ${matched.toLocaleString("en")} rows`} in the table
-        </Link>
-      </p>
+      {isOfOthers(where) ? null : (
+        <p>
+          <Link to="/table/$plan" params={{ plan }} search={where ? { where } : {}}>
+            {matched === 1 ? "This row" : `All ${matched.toLocaleString("en")} rows`} in the table
+          </Link>
+        </p>
+      )}
     </>
   );
 }
