@@ -1,5 +1,6 @@
 import {
   canonicalJson,
+  filledMark,
   filledRows,
   inquiryColumns,
   isRows,
@@ -38,6 +39,11 @@ export async function openAskedTable(project: AskedTables, of: string): Promise<
   }
   const columns = inquiryColumns(await source.columns(), await firstRows(rows()));
   return { name: source.name, columns, rows };
+}
+
+/** A mark that changes when what stands in such a table does; `undefined` where that cannot be told. */
+export async function askedMark(project: AskedTables, of: string): Promise<string | undefined> {
+  return (await project.isPlan(of)) ? filledMark(await project.setupOf(of)) : (await project.tables.rows(project.tables.named(of))).mark();
 }
 
 async function planAsked(setup: FillSetup): Promise<AskedTable> {

@@ -53,7 +53,7 @@ import {
   type TargetColumn,
   type Working,
 } from "../core/index.js";
-import { keptAsked, openAskedTable } from "./asked-table.js";
+import { askedMark, keptAsked, openAskedTable } from "./asked-table.js";
 import { ProjectAsking, type AskedOptions } from "./asking.js";
 import type { Project, ProjectOptions } from "./project-port.js";
 import { checkAgainst } from "./check-table.js";
@@ -130,6 +130,8 @@ class OpenProject implements Project {
   readonly #databases: Databases;
   #ledger: Ledger | undefined;
   readonly #related: RelatedTables;
+  /** Tables that questions are asked of, as they were read last: a page asks for them again and again. */
+  readonly #asked = new Map<string, { readonly mark: string; readonly working: Working }>();
   /** A template that is loaded stands as it is; a changed file is loaded anew. */
   readonly #versions = new WeakMap<Template, Promise<VersionRecord>>();
   readonly #recorded = new Set<(cells: readonly CellRecord[]) => void>();
@@ -450,10 +452,14 @@ class OpenProject implements Project {
 
   /** What code makes of questions to a table. */
   async #workingOn(of: string, setupOf: (plan: string) => Promise<FillSetup>): Promise<Working> {
-    const { table, basis } = await keptAsked(
-      await openAskedTable({ isPlan: (plan) => this.isPlan(plan), tables: this.tables, setupOf }, of),
-    );
-    return inquiryWorking(table, basis);
+    const tables = { isPlan: (plan: string) => this.isPlan(plan), tables: this.tables, setupOf };
+    const mark = await askedMark(tables, of);
+    const known = this.#asked.get(of);
+    if (mark !== undefined && known?.mark === mark) return known.working;
+    const { table, basis } = await keptAsked(await openAskedTable(tables, of));
+    const working = inquiryWorking(table, basis);
+    if (mark !== undefined) this.#asked.set(of, { mark, working });
+    return working;
   }
 
   samples(prepared: Prepared, file: string | undefined, options: SampleOptions = {}): Promise<Samples> {
