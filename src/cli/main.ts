@@ -295,6 +295,8 @@ ledger
   .argument("<file>", "a new file: .jsonl with every detail, or .csv")
   .option("--cells", "every row's cells instead of every answer")
   .option("--decisions", "every decision of a person instead of every answer")
+  .option("--rules", "what rules made of every row instead of every answer")
+  .option("--messages", "every message of a rule instead of every answer")
   .option("--names", "with --cells, --decisions: the names of who decided, which are left out otherwise")
   .addOption(json())
   .action(async (file, options) => finish((await import("./commands/ledger.js")).exportAll(file, { ...options, ...program.opts() })));

@@ -8,7 +8,7 @@ import { stringify } from "csv-stringify";
 import * as z from "zod";
 import { defangCopied, inDatabase, YoroshiError, type ViewQuery } from "../core/index.js";
 import { insideProject, type Project } from "../project/index.js";
-import { exportLedgerTo } from "./export-ledger.js";
+import { exportLedgerTo, type Exported } from "./export-ledger.js";
 import { lookAtTable, type TableLook } from "./look-at-table.js";
 import { readGiven } from "./job.js";
 import { queryShape, sortShape } from "./query-shape.js";
@@ -124,12 +124,7 @@ async function seenAsWorkbook(project: Project, plan: string, query: ViewQuery):
 }
 
 /** What the ledger knows, as JSON Lines or CSV. */
-export async function downloadLedger(
-  project: Project,
-  what: "answers" | "cells" | "decisions",
-  as: "jsonl" | "csv",
-  names: boolean,
-): Promise<Download> {
+export async function downloadLedger(project: Project, what: Exported, as: "jsonl" | "csv", names: boolean): Promise<Download> {
   const file = await scratchFile(project, `.${as}`);
   try {
     await exportLedgerTo(project, what, file, names);

@@ -1,14 +1,27 @@
 import { open } from "node:fs/promises";
 import { stringify } from "csv-stringify/sync";
-import { defangCopied, sentenceOf, YoroshiError, type AnswerRecord, type CellRecord, type DecisionRecord } from "../core/index.js";
+import {
+  defangCopied,
+  sentenceOf,
+  YoroshiError,
+  type AfterRecord,
+  type AnswerRecord,
+  type CellRecord,
+  type DecisionRecord,
+  type NoticeRecord,
+} from "../core/index.js";
 import { fileProblem } from "../files/index.js";
 import type { Project } from "../project/index.js";
 
-export type Exported = "answers" | "cells" | "decisions";
-type Exportable = AnswerRecord | CellRecord | DecisionRecord;
+/** What can be taken out of a ledger: `rules` are what rules made of rows, `messages` those that they send. */
+export const EXPORTED = ["answers", "cells", "decisions", "rules", "messages"] as const;
+export type Exported = (typeof EXPORTED)[number];
+type Exportable = AnswerRecord | CellRecord | DecisionRecord | AfterRecord | NoticeRecord;
+/** More messages than any project has sent. */
+const ALL = 1_000_000_000;
 
 /**
- * Writes all answers, or all cells, of a project's ledger into a file: JSON Lines (`.jsonl`) with every detail, or CSV with
+ * Writes all answers, cells, decisions, states of rules or messages of a project's ledger into a file: JSON Lines (`.jsonl`) with every detail, or CSV with
  * one line for each.
  *
  * @param names tell the names of people who decided.
@@ -48,7 +61,12 @@ async function* recordsOf(project: Project, what: Exported): AsyncGenerator<read
   const ledger = project.ledger();
   if (what === "answers") yield* ledger.answers.all();
   else if (what === "cells") yield* ledger.cells.all();
-  else for (const { name } of await project.listPlans()) yield* ledger.decisions.all(name);
+  else
+    for (const { name } of await project.listPlans()) {
+      if (what === "decisions") yield* ledger.decisions.all(name);
+      else if (what === "rules") yield* ledger.afterwards.all(name);
+      else yield await ledger.afterwards.notices(name, ALL);
+    }
 }
 
 /** Members in which people's names stand. */
@@ -166,9 +184,28 @@ const decisionLine = (one: DecisionRecord): (string | number)[] => [
   one.by ?? "",
 ];
 
+const RULE_COLUMNS = ["plan", "key", "rules", "at"] as const;
+const ruleLine = ({ plan, key, rules, at }: AfterRecord): string[] => [plan, key, JSON.stringify(rules), new Date(at).toISOString()];
+
+const MESSAGE_COLUMNS = ["id", "plan", "rule", "key", "at", "state", "attempts", "triedAt", "problem", "columns"] as const;
+const messageLine = (one: NoticeRecord): (string | number)[] => [
+  one.id,
+  one.plan,
+  one.rule,
+  one.key,
+  new Date(one.at).toISOString(),
+  one.state,
+  one.attempts,
+  one.triedAt === undefined ? "" : new Date(one.triedAt).toISOString(),
+  one.problem ?? "",
+  JSON.stringify(one.columns),
+];
+
 /** What is written for each, as CSV. */
 const FORMS = {
   answers: { columns: ANSWER_COLUMNS, line: answerLine },
   cells: { columns: CELL_COLUMNS, line: cellLine },
   decisions: { columns: DECISION_COLUMNS, line: decisionLine },
+  rules: { columns: RULE_COLUMNS, line: ruleLine },
+  messages: { columns: MESSAGE_COLUMNS, line: messageLine },
 } as const;

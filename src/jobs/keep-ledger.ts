@@ -1,6 +1,6 @@
 import path from "node:path";
 import * as z from "zod";
-import { exportLedgerTo } from "./export-ledger.js";
+import { EXPORTED, exportLedgerTo } from "./export-ledger.js";
 import { defineJob } from "./job.js";
 import { count } from "./schemas.js";
 
@@ -11,11 +11,11 @@ export const exportLedger = defineJob({
   input: z.strictObject({
     /** A new file: .jsonl with every detail, or .csv. */
     file: z.string(),
-    what: z.enum(["answers", "cells", "decisions"]),
+    what: z.enum(EXPORTED),
     /** Tell the names of people who decided. Default: they are left out. */
     names: z.boolean().optional(),
   }),
-  report: z.object({ file: z.string(), what: z.enum(["answers", "cells", "decisions"]), count }),
+  report: z.object({ file: z.string(), what: z.enum(EXPORTED), count }),
   async run(project, { file, what, names = false }) {
     return { file, what, count: await exportLedgerTo(project, what, path.resolve(file), names) };
   },

@@ -6,7 +6,7 @@ import { downloadLedger, downloadTable, downloadWish, readGiven, uploadTable } f
 import { asDownload, demand, type App, type Parts } from "./parts.js";
 
 const ledgerWish = z.strictObject({ as: z.enum(["jsonl", "csv"]).optional(), names: z.enum(["true", "false"]).optional() });
-const ledgerPart = z.enum(["answers", "cells", "decisions"]);
+const ledgerPart = z.enum(["answers", "cells", "decisions", "rules", "messages"]);
 
 /** Tables that come and go as files, and the ledger. */
 export function fileRoutes(app: App, { project, mostUploadBytes }: Parts): void {

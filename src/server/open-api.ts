@@ -239,9 +239,9 @@ const OTHERS = (): Record<string, Record<string, Doc>> => ({
     get: {
       operationId: "downloadLedger",
       tags: ["runs"],
-      summary: "Takes all answers, cells or decisions away, as JSON Lines or CSV.",
+      summary: "Takes all answers, cells, decisions, states of rules or messages away, as JSON Lines or CSV.",
       parameters: [
-        param("what", "path", { schema: { enum: ["answers", "cells", "decisions"] }, example: "answers" }),
+        param("what", "path", { schema: { enum: ["answers", "cells", "decisions", "rules", "messages"] }, example: "answers" }),
         param("as", "query", { schema: { enum: ["jsonl", "csv"] } }),
         param("names", "query", { schema: { type: "boolean" } }),
       ],

@@ -109,6 +109,21 @@ describe("messages", () => {
       type: "yoroshi.row",
       source: "/plans/log/rules/notify%20127.0.0.1%3A" + taken.host.split(":")[1],
     });
+    // The ledger's exports have them: what became of each message, and what the rule made of each row.
+    await run(["ledger", "export", "messages.csv", "--messages"], folder);
+    const messages = rowsOf(folder, "messages.csv");
+    expect(messages.map(({ id }) => id).sort()).toEqual(taken.taken.map(({ id }) => id).sort());
+    expect(messages.every(({ state }) => state === "sent")).toBe(true);
+    expect(Math.max(...messages.map(({ attempts }) => Number(attempts)))).toBeGreaterThanOrEqual(3);
+    await run(["ledger", "export", "rules.jsonl", "--rules"], folder);
+    const states = readFileSync(path.join(folder, "rules.jsonl"), "utf8")
+      .trim()
+      .split("\n")
+      .map((line) => JSON.parse(line) as { key: string; rules: object });
+    expect(states).toHaveLength(12);
+    expect(states.filter((one) => Object.values(one.rules as Record<string, { holds: boolean }>).some(({ holds }) => holds))).toHaveLength(
+      rows.length,
+    );
   }, 120_000);
 
   it("are refused to hosts that yoroshi.yaml does not name, and nothing is lost meanwhile", async () => {

@@ -6,6 +6,8 @@ import { withProject, type CommonOptions } from "../with-project.js";
 interface ExportOptions extends CommonOptions {
   readonly cells?: boolean | undefined;
   readonly decisions?: boolean | undefined;
+  readonly rules?: boolean | undefined;
+  readonly messages?: boolean | undefined;
   readonly names?: boolean | undefined;
 }
 
@@ -14,14 +16,14 @@ export async function exportAll(file: string, options: ExportOptions): Promise<n
   return withProject(options, async (project) => {
     const report = await runJob(exportLedger, project, {
       file,
-      what: options.cells ? "cells" : options.decisions ? "decisions" : "answers",
+      what: (["cells", "decisions", "rules", "messages"] as const).find((one) => options[one]) ?? "answers",
       names: options.names,
     });
     const { what, count } = report;
     if (options.json) outJson(report);
     else
       out(
-        `${good("written")}  ${file}: ${what === "cells" ? plural(count, "row's cells", "rows' cells") : plural(count, what.slice(0, -1))}`,
+        `${good("written")}  ${file}: ${what === "cells" ? plural(count, "row's cells", "rows' cells") : plural(count, what === "rules" ? "row" : what.slice(0, -1))}`,
       );
     return 0;
   });
