@@ -3,6 +3,7 @@ import {
   DEFAULT_RELATED_LIMIT,
   figuredRelated,
   inDatabase,
+  isYoroshiError,
   ofPlan,
   typed,
   type FigureRows,
@@ -63,7 +64,7 @@ export class RelatedTables {
       rows: async function* () {},
       mark: async () => "not begun",
     };
-    const source = stands ? await this.tables.rows(stands) : none;
+    const source = stands && (await this.#isBegun(plan, stands)) ? await this.tables.rows(stands) : none;
     const types = new Map(targets.map((target) => [target.name, { type: target.type ?? ("text" as const) }]));
     const asFigured = (row: RelatedRow): Record<string, unknown> =>
       Object.fromEntries(
@@ -80,6 +81,19 @@ export class RelatedTables {
         },
       },
     };
+  }
+
+  /** Whether there is anything yet: a table in a database, of rows that are made, comes with the first fill. */
+  async #isBegun({ table }: Plan, stands: RowsSource): Promise<boolean> {
+    if (!inDatabase(stands) || !(table.items ?? table.groups)) return true;
+    const source = await this.tables.rows(stands);
+    return source.columns().then(
+      () => true,
+      (error: unknown) => {
+        if (isYoroshiError(error) && error.code === "tableBroken") return false;
+        throw error;
+      },
+    );
   }
 
   /** Where a plan's filled columns stand. */

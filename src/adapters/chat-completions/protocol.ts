@@ -6,6 +6,7 @@ import {
   wordsOf,
   type Finish,
   type Message,
+  type HostSays,
   type ModelReply,
   type ModelRequest,
 } from "../../core/index.js";
@@ -112,11 +113,17 @@ export function readResponse(status: number, headers: Readonly<Record<string, st
     allowance: allowanceOf(headers),
     usage: typeof tokensIn === "number" && typeof tokensOut === "number" ? { tokensIn, tokensOut } : undefined,
     id: typeof id === "string" ? id : undefined,
-    host: {
-      ...(typeof model === "string" && model !== "" ? { model } : {}),
-      ...(typeof system === "string" && system !== "" ? { system } : {}),
-    },
+    host: hostOf(model, system),
   };
+}
+
+/** What a host says of itself; `undefined` where it says nothing. */
+function hostOf(model: unknown, system: unknown): HostSays | undefined {
+  const said = {
+    ...(typeof model === "string" && model !== "" ? { model } : {}),
+    ...(typeof system === "string" && system !== "" ? { system } : {}),
+  };
+  return Object.keys(said).length === 0 ? undefined : said;
 }
 
 function finishOf(reason: unknown): Finish {

@@ -125,3 +125,18 @@ describe("questions to a table", () => {
     await page.waitForURL(/report\/urgent/);
   }, 60_000);
 });
+
+it("a plan's page tells its rules in words, and whom its steps ask", async () => {
+  const { page, go, faults } = await openDesk(browser, folder);
+  await go("plan/urgent");
+  await page.getByRole("heading", { name: "Afterwards" }).waitFor();
+  await page.getByText("keeps a row in urgent.csv as long as it holds").waitFor();
+  expect(await page.locator(".rules li").allInnerTexts()).toHaveLength(3);
+  await expectAccessible(page, "a plan with rules");
+  await go("plan/questions");
+  await page.getByText("questions to urgent").click();
+  expect(await page.getByLabel("the table that is asked").inputValue()).toBe("urgent");
+  await page.getByLabel("the table that is asked").selectOption("triage");
+  await page.getByText("inquire: { of: triage, words: question }").waitFor();
+  expect(faults).toEqual([]);
+}, 60_000);

@@ -9,6 +9,7 @@ import { useSaveKey } from "../../parts/source/use-save-key.js";
 import { useSource, type Json } from "../../parts/source/use-source.js";
 import { NewName } from "../template/facet-field.js";
 import { Order } from "./order.js";
+import { Rules } from "./rules.js";
 import { Settings } from "./settings.js";
 import { StepForm } from "./step-form.js";
 import "./plan.css";
@@ -92,6 +93,7 @@ export function PlanPage() {
                   onName={(name) => setSteps([...steps, [name, { template: templates[0] ?? "", inputs: {}, fill: {} }]])}
                 />
               </section>
+              <Rules afterwards={form["afterwards"]} />
               <Settings source={source} form={form} plan={plan} columns={columns} steps={steps.map(([name]) => name)} />
             </>
           ) : source.problem ? null : (

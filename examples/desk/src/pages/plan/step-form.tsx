@@ -26,12 +26,16 @@ export function StepForm({ source, name, step, plan, templates, columns, onUp, o
   const template = typeof step["template"] === "string" ? step["template"] : undefined;
   const fills = Object.keys((step["fill"] ?? step["set"] ?? {}) as object);
   const set = (key: string, value: Json | undefined): void => source.setAt(["steps", name, key], value);
+  const inquire = step["inquire"] as Map | undefined;
   return (
     <details>
       <summary>
-        <b className="fig">{name}</b> <i>{template ?? "plain columns"}</i> <span>fills {fills.join(", ")}</span>
+        <b className="fig">{name}</b> <i>{template ?? (inquire ? `questions to ${String(inquire["of"] ?? "")}` : "plain columns")}</i>{" "}
+        <span>fills {fills.join(", ")}</span>
       </summary>
-      {template === undefined ? (
+      {inquire ? (
+        <Inquire value={inquire} columns={columns} onValue={(value) => set("inquire", value)} />
+      ) : template === undefined ? (
         <PlainColumns value={(step["set"] ?? {}) as Map} onValue={(value) => set("set", value)} />
       ) : (
         <>
@@ -155,6 +159,38 @@ function Mapping({
           </label>
         ))}
       </fieldset>
+    </div>
+  );
+}
+
+/** Whose table is asked, and which column has the questions' words. */
+function Inquire({
+  value,
+  columns,
+  onValue,
+}: {
+  readonly value: Map;
+  readonly columns: readonly Column[];
+  readonly onValue: (value: Map) => void;
+}) {
+  const { data: files } = useReading("listFiles", {});
+  const plans = (files?.plans ?? []).map(({ name }) => name);
+  const [of, words] = [String(value["of"] ?? ""), String(value["words"] ?? "")];
+  const known = columns.filter(({ filled }) => !filled).map(({ name }) => name);
+  const choice = (label: string, now: string, all: readonly string[], key: "of" | "words") => (
+    <label className="facet">
+      {label}
+      <select value={now} onChange={({ target }) => onValue({ ...value, [key]: target.value })}>
+        {[...new Set([now, ...all])].map((one) => (
+          <option key={one}>{one}</option>
+        ))}
+      </select>
+    </label>
+  );
+  return (
+    <div className="kind-form">
+      {choice("the table that is asked", of, plans, "of")}
+      {choice("the questions' words", words, known, "words")}
     </div>
   );
 }
