@@ -8,6 +8,8 @@ const step = z.object({
   name: z.string(),
   /** The template that it asks; left out of plain columns. */
   template: z.string().optional(),
+  /** Whose table it asks questions of, instead of a template of the project. */
+  asks: z.string().optional(),
   when: z.string().optional(),
   /** Input -> column; empty where each input comes from the column of its own name. */
   inputs: pairs,
@@ -85,6 +87,7 @@ function shownStep(name: string, one: Step): z.input<typeof step> {
     return {
       name,
       template: one.template,
+      ...(one.inquire ? { asks: one.inquire.of } : {}),
       ...when,
       inputs: { ...one.inputs },
       fills: { ...one.fill },

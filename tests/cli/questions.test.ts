@@ -1,9 +1,10 @@
 import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import path from "node:path";
+import { setTimeout as sleep } from "node:timers/promises";
 import { parse } from "csv-parse/sync";
 import { afterAll, afterEach, describe, expect, it } from "vitest";
 import { standinServer } from "../../src/services/standin-server/index.js";
-import { notesCsv, removeTempFolders, run, smallProject } from "../helpers/cli.js";
+import { notesCsv, removeTempFolders, run, smallProject, start } from "../helpers/cli.js";
 
 const ends: (() => Promise<unknown>)[] = [];
 afterEach(async () => {
@@ -57,6 +58,10 @@ describe("a table of questions", () => {
     });
     expect(first!["how"]).toMatch(/rows counted, over \d+ rows of 24 where `topic` is “fire”/);
     expect(second!["answer"]).toMatch(/^\w+: \d+$/);
+    // The question that a model was really asked is shown, with the columns that it may name.
+    const cell = (await run(["status", "asks", "--cell", "q1"], folder)).out;
+    expect(cell).toMatch(/These are the table's columns[\s\S]*- topic \(options\)\. Values: .*fire/);
+    expect((await run(["show", "asks"], folder)).out).toMatch(/Step ask +questions to log/);
     // What cannot be counted is blank, and says why.
     expect(third!["answer"]).toBe("");
     expect((await run(["status", "asks", "--empty"], folder)).out).toMatch(/q3[\s\S]*cannot be counted so/);
@@ -87,6 +92,31 @@ describe("a table of questions", () => {
     );
     await run(["fill", "asks"], folder);
     expect(answers(folder)["q1"]).toBe("about a third");
+  }, 60_000);
+
+  it("follows the other table by itself where it is watched", async () => {
+    const { folder, requests } = await asked("id,words\nq1,How many notes are about fire?\n");
+    put(folder, "plans/asks.yaml", `${PLAN}watch: { changes: true }\n`);
+    const { child, done } = start(["watch", "asks", "--json"], folder);
+    ends.push(async () => {
+      child.kill("SIGINT");
+      await done;
+    });
+    const until = async (what: string, is: () => boolean): Promise<void> => {
+      for (let looks = 0; !is(); looks++) {
+        if (looks > 1_000) throw new Error(`not in twenty seconds: ${what}`);
+        await sleep(20);
+      }
+    };
+    const answer = (): number => (existsSync(path.join(folder, "asks.filled.csv")) ? Number(answers(folder)["q1"]) : -1);
+    await until("the first answer", () => answer() > 0);
+    const before = answer();
+    const read = requests();
+    put(folder, "log.csv", `${readFileSync(path.join(folder, "log.csv"), "utf8")}new,"A new note: flames in the lounge."\n`);
+    await run(["fill", "log"], folder);
+    await until("the next answer", () => answer() === before + 1);
+    // The new note alone was asked about.
+    expect(requests()).toBe(read + 1);
   }, 60_000);
 
   it("tells what a fill would take, and knows readings that were made for `ask`", async () => {

@@ -67,9 +67,9 @@ function printPlan({ name, title, table: source, key, madeOf, related, refill, l
   for (const step of steps) printStep(step);
 }
 
-function printStep({ name, template, when, inputs, fills, rules }: PlanShown["steps"][number]): void {
+function printStep({ name, template, asks, when, inputs, fills, rules }: PlanShown["steps"][number]): void {
   out(
-    `\n${heading(`Step ${name}`)}  ${template === undefined ? "plain columns" : `template ${template}`}${quiet(when === undefined ? ", for every row" : `, when ${when}`)}`,
+    `\n${heading(`Step ${name}`)}  ${template === undefined ? "plain columns" : asks === undefined ? `template ${template}` : `questions to ${asks}`}${quiet(when === undefined ? ", for every row" : `, when ${when}`)}`,
   );
   if (template === undefined) return out(table(["column", "made of"], Object.entries(fills)));
   if (rules.length > 0)

@@ -1,3 +1,4 @@
+import { requestOf } from "../asking/index.js";
 import { patternsReady, remark, YoroshiError, type Message, type Remark } from "../ground/index.js";
 import type { AnswerRecord, CellRecord, CellState } from "../ledger/index.js";
 import { readInputs } from "../template/index.js";
@@ -93,5 +94,7 @@ function explained(
 function promptOf({ does }: StepWork, passed: Passing): { prompt?: Message[] } {
   if (does.kind !== "ask") return {};
   const reading = readInputs(does.prepared, inputsFor(does.from, passed));
-  return reading.state === "ready" ? { prompt: does.prepared.render(reading.inputs) } : {};
+  if (reading.state !== "ready") return {};
+  const { prepared, inputs } = requestOf(does, reading.inputs);
+  return { prompt: prepared.render(inputs) };
 }

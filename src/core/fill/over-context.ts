@@ -1,8 +1,10 @@
 import { type AskWork, type FillOptions, type FillSetup, type StepWork, consider, walk } from "../cells/index.js";
+import { requestOf, type Asking } from "../asking/index.js";
 import { countChars, groupDigits, messageText, plural, YoroshiError } from "../ground/index.js";
 import type { Prepared } from "../template/index.js";
 import { chosenWork } from "./draw.js";
 import type { CountTokens } from "./preview.js";
+import type { RowQuestion } from "./run.js";
 import { settledTallies } from "./settled.js";
 
 const USUAL_CHARS_A_TOKEN = 4;
@@ -24,7 +26,7 @@ interface Found {
  * @throws YoroshiError `overContext` for the first step that has such rows.
  */
 export async function checkContext(setup: FillSetup, options: FillOptions, tokenizer?: () => Promise<CountTokens>): Promise<void> {
-  const open = Object.values(setup.asking).some(({ prepared, model }) => model.context !== undefined && mayExceed(prepared, model.context));
+  const open = Object.values(setup.asking).some((asking) => asking.model.context !== undefined && mayExceed(asking, asking.model.context));
   if (!open) return;
   const work = await chosenWork(setup, options);
   const steps = work.steps.filter(
@@ -32,7 +34,7 @@ export async function checkContext(setup: FillSetup, options: FillOptions, token
       one.needs.length === 0 &&
       one.does.kind === "ask" &&
       one.does.model.context !== undefined &&
-      mayExceed(one.does.prepared, one.does.model.context),
+      mayExceed(one.does, one.does.model.context),
   );
   if (steps.length === 0 || (await settledTallies(work, options))) return;
   const countTokens = (await tokenizer?.()) ?? ((text: string): number => Math.ceil(text.length / USUAL_CHARS_A_TOKEN));
@@ -62,8 +64,9 @@ export async function checkContext(setup: FillSetup, options: FillOptions, token
 }
 
 /** The tokens of a row's prompt with its answer, where they are more than the model's context. */
-function tokensOver({ prepared, model }: AskWork, inputs: Parameters<Prepared["render"]>[0], countTokens: CountTokens): number | undefined {
-  const context = model.context!;
+function tokensOver(does: AskWork, row: RowQuestion["inputs"], countTokens: CountTokens): number | undefined {
+  const context = does.model.context!;
+  const { prepared, inputs } = requestOf(does, row);
   const messages = prepared.render(condensed(prepared, inputs));
   const chars = messages.reduce((sum, message) => sum + messageText(message).length, 0);
   // A token is a character or more, in whatever script; counting takes far longer than looking at the length.
@@ -85,7 +88,8 @@ function condensed(prepared: Prepared, inputs: Parameters<Prepared["render"]>[0]
 }
 
 /** Whether the template's own limits leave it open that a prompt is too long. */
-function mayExceed(prepared: Prepared, context: number): boolean {
+function mayExceed(asking: Asking, context: number): boolean {
+  const { prepared } = requestOf(asking, {});
   let chars = prepared.render({}).reduce((sum, message) => sum + messageText(message).length, 0);
   for (const { spec, kind } of prepared.inputs) {
     if (!kind.isProse && !kind.takesRows) continue;
