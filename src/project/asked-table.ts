@@ -3,6 +3,7 @@ import {
   filledMark,
   filledRows,
   inquiryColumns,
+  inquiryWorking,
   isRows,
   plainJson,
   relatedColumns,
@@ -15,6 +16,7 @@ import {
   type InquiryRow,
   type KeyedRow,
   type Passing,
+  type Working,
 } from "../core/index.js";
 import type { Project } from "./project-port.js";
 
@@ -42,7 +44,7 @@ export async function openAskedTable(project: AskedTables, of: string): Promise<
 }
 
 /** A mark that changes when what stands in such a table does; `undefined` where that cannot be told. */
-export async function askedMark(project: AskedTables, of: string): Promise<string | undefined> {
+async function askedMark(project: AskedTables, of: string): Promise<string | undefined> {
   return (await project.isPlan(of)) ? filledMark(await project.setupOf(of)) : (await project.tables.rows(project.tables.named(of))).mark();
 }
 
@@ -93,7 +95,7 @@ async function firstRows(rows: AsyncIterable<readonly KeyedRow[]>): Promise<Inqu
 }
 
 /** A table for several questions: read once where it is not too large, with a hash of what stands in it. */
-export async function keptAsked(table: AskedTable): Promise<{ readonly table: AskedTable; readonly basis: string }> {
+async function keptAsked(table: AskedTable): Promise<{ readonly table: AskedTable; readonly basis: string }> {
   const kept: (readonly KeyedRow[])[] = [];
   let [count, basis] = [0, ""];
   for await (const some of table.rows()) {
@@ -106,4 +108,23 @@ export async function keptAsked(table: AskedTable): Promise<{ readonly table: As
     yield* kept;
   }
   return { table: count <= MOST_KEPT ? { ...table, rows } : table, basis: `${table.name} ${basis}` };
+}
+
+/** What code makes of questions to tables, each read once as long as it stands: a page asks for it again and again. */
+export class AskedWorkings {
+  readonly #kept = new Map<string, { readonly mark: string; readonly working: Working }>();
+
+  constructor(readonly project: Omit<AskedTables, "setupOf">) {}
+
+  /** @param setupOf a plan with all that it names, which asks nothing. */
+  async on(of: string, setupOf: AskedTables["setupOf"]): Promise<Working> {
+    const tables = { ...this.project, setupOf };
+    const mark = await askedMark(tables, of);
+    const known = this.#kept.get(of);
+    if (mark !== undefined && known?.mark === mark) return known.working;
+    const { table, basis } = await keptAsked(await openAskedTable(tables, of));
+    const working = inquiryWorking(table, basis);
+    if (mark !== undefined) this.#kept.set(of, { mark, working });
+    return working;
+  }
 }

@@ -69,7 +69,7 @@ export interface Project {
   /** A template by its name or path. @throws YoroshiError `notFound`, `filesInvalid`. */
   template(nameOrPath: string): Promise<LoadedTemplate>;
   /** The template of a plan's step, as the version that the step keeps to. @throws YoroshiError `notFound`, `notApproved`. */
-  stepTemplate(step: Pick<TemplateStep, "template" | "version">): Promise<LoadedTemplate>;
+  stepTemplate(step: Pick<TemplateStep, "template" | "version" | "inquire">): Promise<LoadedTemplate>;
   /**
    * Asks a template of the project about one set of inputs, through its models and ledger: a known answer is not asked
    * again, unless `fresh`; the same question at the same time is one request.

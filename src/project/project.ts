@@ -48,12 +48,8 @@ import {
   type Wanted,
   type Warning,
   inquireTemplate,
-  inquiryWorking,
-  targetColumns,
-  type TargetColumn,
-  type Working,
 } from "../core/index.js";
-import { askedMark, keptAsked, openAskedTable } from "./asked-table.js";
+import { AskedWorkings } from "./asked-table.js";
 import { ProjectAsking, type AskedOptions } from "./asking.js";
 import type { Project, ProjectOptions } from "./project-port.js";
 import { checkAgainst } from "./check-table.js";
@@ -70,7 +66,7 @@ import type { LoadedTemplate, TemplateModels } from "./loaded.js";
 import { PROJECT_FILE, PROJECT_FORMAT, readProjectFile, type ProjectFile } from "./project-file.js";
 import { projectDatabases, type Databases } from "./databases.js";
 import { projectTables, type Tables } from "./tables.js";
-import { RelatedTables } from "./related-tables.js";
+import { plannedColumns, RelatedTables } from "./related-tables.js";
 import { readReferences, readSurroundings, surroundingFiles } from "./surroundings.js";
 
 /**
@@ -130,8 +126,7 @@ class OpenProject implements Project {
   readonly #databases: Databases;
   #ledger: Ledger | undefined;
   readonly #related: RelatedTables;
-  /** Tables that questions are asked of, as they were read last: a page asks for them again and again. */
-  readonly #asked = new Map<string, { readonly mark: string; readonly working: Working }>();
+  readonly #asked: AskedWorkings;
   /** A template that is loaded stands as it is; a changed file is loaded anew. */
   readonly #versions = new WeakMap<Template, Promise<VersionRecord>>();
   readonly #recorded = new Set<(cells: readonly CellRecord[]) => void>();
@@ -157,9 +152,10 @@ class OpenProject implements Project {
     this.models = projectModels(settings, clock, onNotice, projectKeys(root, environment));
     this.#databases = projectDatabases(root, settings, clock, onNotice, environment);
     this.tables = projectTables({ root, cwd, folders: settings.folders, made: settings.csv, confined, onNotice }, this.#databases);
+    this.#asked = new AskedWorkings({ isPlan: (plan) => this.isPlan(plan), tables: this.tables });
     this.#related = new RelatedTables(
       this.tables,
-      (name) => this.#planned(name),
+      (name) => plannedColumns(this, name),
       (file) => existsSync(path.resolve(root, file)),
     );
   }
@@ -418,7 +414,7 @@ class OpenProject implements Project {
         version: step.inquire ? 1 : (await this.version(one)).version,
         model: model.model,
         others: model.others,
-        ...(step.inquire ? { working: await this.#workingOn(step.inquire.of, setupOf) } : {}),
+        ...(step.inquire ? { working: await this.#asked.on(step.inquire.of, setupOf) } : {}),
       };
     }
     const related = await this.#related.of(plan);
@@ -436,30 +432,6 @@ class OpenProject implements Project {
       },
       isStandin,
     };
-  }
-
-  /** A plan with its columns and their types; nothing of its table is opened. */
-  async #planned(name: string): Promise<{ plan: Plan; targets: readonly TargetColumn[] }> {
-    const plan = await this.plan(name);
-    const asking: Record<string, Asking> = {};
-    for (const { name: step, step: about } of templateSteps(plan)) {
-      const { template } = await this.stepTemplate(about);
-      const { model } = await this.openModels(template, { asks: false });
-      asking[step] = { prepared: await this.prepare(template), version: 1, model };
-    }
-    return { plan, targets: targetColumns({ plan, asking }) };
-  }
-
-  /** What code makes of questions to a table. */
-  async #workingOn(of: string, setupOf: (plan: string) => Promise<FillSetup>): Promise<Working> {
-    const tables = { isPlan: (plan: string) => this.isPlan(plan), tables: this.tables, setupOf };
-    const mark = await askedMark(tables, of);
-    const known = this.#asked.get(of);
-    if (mark !== undefined && known?.mark === mark) return known.working;
-    const { table, basis } = await keptAsked(await openAskedTable(tables, of));
-    const working = inquiryWorking(table, basis);
-    if (mark !== undefined) this.#asked.set(of, { mark, working });
-    return working;
   }
 
   samples(prepared: Prepared, file: string | undefined, options: SampleOptions = {}): Promise<Samples> {

@@ -5,7 +5,10 @@ import {
   inDatabase,
   isYoroshiError,
   ofPlan,
+  targetColumns,
+  templateSteps,
   typed,
+  type Asking,
   type FigureRows,
   type Plan,
   type PlanRows,
@@ -17,6 +20,7 @@ import {
   type TargetColumn,
 } from "../core/index.js";
 import { filledName } from "../files/index.js";
+import type { Project } from "./project-port.js";
 import type { Tables } from "./tables.js";
 
 /** So many look-ups of one table that has changed since stay open, for runs that began before. */
@@ -138,4 +142,19 @@ export class RelatedTables {
     for (const { related } of [...this.#open.values()].flat()) await related.close();
     this.#open.clear();
   }
+}
+
+/** A plan with its columns and their types; nothing of its table is opened. */
+export async function plannedColumns(
+  project: Pick<Project, "plan" | "stepTemplate" | "openModels" | "prepare">,
+  name: string,
+): Promise<{ readonly plan: Plan; readonly targets: readonly TargetColumn[] }> {
+  const plan = await project.plan(name);
+  const asking: Record<string, Asking> = {};
+  for (const { name: step, step: about } of templateSteps(plan)) {
+    const { template } = await project.stepTemplate(about);
+    const { model } = await project.openModels(template, { asks: false });
+    asking[step] = { prepared: await project.prepare(template), version: 1, model };
+  }
+  return { plan, targets: targetColumns({ plan, asking }) };
 }
