@@ -47,7 +47,8 @@ export function useHand({ plan, search, found, columns, rows, virtualizer, onCha
         setAt((before) => ({ ...before, place: place ?? -2 }));
         if (place !== null) virtualizer.scrollToIndex(place, { align: "center" });
       })
-      .catch((error: unknown) => asked.signal.aborted || failed(error));
+      // That the server does not answer is told in the foot, as long as it is so.
+      .catch((error: unknown) => asked.signal.aborted || error instanceof TypeError || failed(error));
     return () => asked.abort();
     // Only a new order moves the row; that it is taken in hand does not.
   }, [plan, query, found, virtualizer]);
