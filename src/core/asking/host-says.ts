@@ -37,6 +37,8 @@ export async function readHostSaid(facts: Pick<FactStore, "get">, model: Pick<Mo
  */
 export class HostEar {
   readonly #known = new Map<string, Promise<readonly HostSaid[]>>();
+  /** What was heard here already: nearly every reply says the same. */
+  readonly #heard = new Set<string>();
   #hearing: Promise<unknown> = Promise.resolve();
 
   constructor(
@@ -48,7 +50,11 @@ export class HostEar {
   hear(model: Model, said: HostSays | undefined): void {
     if (said?.model === undefined && said?.system === undefined) return;
     const now: HostSays = { ...cut("model", said.model), ...cut("system", said.system) };
-    this.#hearing = this.#hearing.then(() => this.#hear(model, now));
+    const heard = `${noteName(model)} ${now.model ?? ""} ${now.system ?? ""}`;
+    if (this.#heard.has(heard) || this.#heard.size >= MOST_SAID) return;
+    this.#heard.add(heard);
+    // A ledger that cannot keep it meets the next entry with the same error.
+    this.#hearing = this.#hearing.then(() => this.#hear(model, now)).catch(() => undefined);
   }
 
   /** Resolves once all that was heard is kept. */

@@ -86,7 +86,9 @@ export async function preview(setup: FillSetup, options: FillOptions, countToken
   await run.go({
     ask: async (questions) => {
       const known = await work.ledger.answers.find(questions.map(({ fingerprint }) => fingerprint));
-      const read = await work.ledger.answers.find(questions.map(({ asking, inputs }) => asking.readingFingerprint?.(inputs) ?? ""));
+      // All questions of a call are of one step.
+      const ofReading = questions[0]?.asking.readingFingerprint;
+      const read = ofReading ? await work.ledger.answers.find(questions.map(({ inputs }) => ofReading(inputs))) : [];
       return questions.flatMap((question, index) => {
         // Of what code works on, the reading alone is asked for.
         const answer = question.fresh ? undefined : (known[index] ?? read[index])?.answer;
