@@ -5,6 +5,7 @@ import {
   askSealedAgain,
   DEFAULT_FALSE_ALARM_DAYS,
   DOUBT,
+  isYoroshiError,
   keep,
   lastSealedAgain,
   ModelFailure,
@@ -229,7 +230,12 @@ export async function lookForDrift(project: Project, plan: Plan, context: JobCon
     const { setup } = await project.fillSetup(plan.name, { asks: false });
     const last = (await lastSealed(setup)).map(({ at }) => Date.parse(at));
     if (last.length === 0 || Math.min(...last) <= project.clock.now() - every * DAY_MS + DAY_MS / 2) {
-      const { sealed: again } = await askSealed.run(project, { plan: plan.name }, context);
+      // A host that is away is no reason to leave the days unread; the samples are asked tomorrow.
+      const { sealed: again } = await askSealed.run(project, { plan: plan.name }, context).catch((error: unknown) => {
+        if (!isYoroshiError(error)) throw error;
+        told.push(`The sealed samples could not be asked again: ${error.message}`);
+        return { sealed: [] };
+      });
       for (const { template, model, verdict, changed, samples, lost } of again)
         if (verdict === "changed")
           told.push(
