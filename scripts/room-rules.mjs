@@ -4,6 +4,7 @@ const CORE_ROOMS = [
   "table",
   "statistics",
   "kinds",
+  "sources",
   "template",
   "model",
   "answer",

@@ -12,6 +12,7 @@ export * from "./ledger/index.js";
 export * from "./model/index.js";
 export * from "./plan/index.js";
 export * from "./review/index.js";
+export * from "./sources/index.js";
 export * from "./statistics/index.js";
 export * from "./table/index.js";
 export * from "./template/index.js";

@@ -105,13 +105,13 @@ export const explainRow = defineJob({
     const { setup } = await project.fillSetup(plan, { asks: false });
     const found = await explainCells(setup, key, column);
     const decisions = await Promise.all(found.map(({ step: name }) => setup.ledger.decisions.of(setup.plan.name, name, key)));
-    const steps = found.map(({ reason, record, answer, columns, prompt, ...one }, index) => ({
+    const steps = found.map(({ reason, record, answer, columns, prompt, inputs, ...one }, index) => ({
       ...one,
       decisions: decisions[index]!.map(toldDecision),
       ...reasonTold(reason),
       columns: [...columns],
       ...(record ? { record: toldCells(record) } : {}),
-      ...(answer ? { answer: { ...plain(answer), answer: toldAnswer(answer.answer) } } : {}),
+      ...(answer ? { answer: { ...plain(answer), answer: toldAnswer(answer.answer, inputs) } } : {}),
       ...(prompt ? { prompt: toldPrompt(prompt) } : {}),
     }));
     return { plan: setup.plan.name, table: setup.table.name, key, steps };

@@ -21,6 +21,20 @@ export const confidence = z.object({
   parts: z.record(z.string(), z.number()).optional(),
 });
 
+/** The words that carry a part of an answer, where they stand, and what stands around them; or what was given as such and is not there. */
+const evidence = z.object({
+  part: z.string(),
+  found: z.enum(["atOnce", "mended", "never"]),
+  quote: z.string(),
+  source: z.string().optional(),
+  /** In words. */
+  place: z.string().optional(),
+  /** Characters from 0, row and page from 1. */
+  at: z.object({ row: count.optional(), column: z.string().optional(), page: count.optional(), from: count, to: count }).optional(),
+  before: z.string().optional(),
+  behind: z.string().optional(),
+});
+
 /** An answer's own facts; amounts in millionths inside `exchanges`, as the ledger keeps them. */
 export const answerShape = {
   state: z.enum(["answered", "declined", "refused", "filtered", "cutShort", "malformed", "failed"]),
@@ -38,6 +52,7 @@ export const answerShape = {
   form: z.int().optional(),
   tookMs: z.number(),
   confidence: confidence.optional(),
+  evidence: z.array(evidence).optional(),
   exchanges: z.array(z.object({ why: z.string(), model: z.string(), raw: z.string(), usage, spent: count })).optional(),
   spentBy: z.record(z.string(), count).optional(),
   /** What the host said of itself with the last reply. */

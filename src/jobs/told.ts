@@ -3,14 +3,18 @@ import {
   messageText,
   plainJson,
   sentenceOf,
+  around,
+  placeWords,
   type Answer,
   type CellRecord,
   type DecisionRecord,
+  type Evidence,
+  type Json,
   type Message,
   type Remark,
   type ToldNote,
 } from "../core/index.js";
-import { plain, type decisionShape, type Plain } from "./schemas.js";
+import { plain, type answerShape, type decisionShape, type Plain } from "./schemas.js";
 
 /** What an answer or a cell says of itself, in words and by code. */
 interface Told {
@@ -20,17 +24,27 @@ interface Told {
 
 export const reasonTold = (reason: Remark | undefined): Told => (reason ? { reason: sentenceOf(reason), reasonCode: reason.code } : {});
 
-type ToldAnswer = Plain<Omit<Answer, "reason" | "notes" | "spent">> & Told & { notes: string[]; noteCodes: string[]; spent: number };
+type ToldAnswer = Plain<Omit<Answer, "reason" | "notes" | "spent" | "evidence">> &
+  Told & { notes: string[]; noteCodes: string[]; spent: number; evidence?: ToldEvidence[] };
 
-/** An answer as reports tell it: with sentences, and its amount in units of the currency. */
-export function toldAnswer({ reason, notes, spent, ...answer }: Answer): ToldAnswer {
+/** An answer as reports tell it: with sentences, its amount in units of the currency, and its evidence in the texts of the inputs. */
+export function toldAnswer({ reason, notes, spent, evidence, ...answer }: Answer, inputs: Readonly<Record<string, Json>> = {}): ToldAnswer {
   return {
     ...plain(answer),
+    ...(evidence ? { evidence: Object.entries(evidence).map(([part, one]) => toldEvidence(part, one, inputs)) } : {}),
     ...reasonTold(reason),
     notes: notes.map(sentenceOf),
     noteCodes: notes.map(({ code }) => code),
     spent: spent / 1e6,
   };
+}
+
+type ToldEvidence = NonNullable<z.output<z.ZodObject<typeof answerShape>>["evidence"]>[number];
+
+function toldEvidence(part: string, evidence: Evidence, inputs: Readonly<Record<string, Json>>): ToldEvidence {
+  if (evidence.found === "never") return { part, found: evidence.found, quote: evidence.said };
+  const { input: source, ...at } = evidence.place;
+  return { part, found: evidence.found, quote: evidence.quote, source, place: placeWords(evidence.place), at, ...around(evidence, inputs) };
 }
 
 /** A row's cells as reports tell them. */

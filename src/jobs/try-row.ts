@@ -113,7 +113,7 @@ export const tryRow = defineJob({
       inputNotes: notes.map(sentenceOf),
       shortened: Object.fromEntries(Object.entries(reading.shortened ?? {}).map(([input, note]) => [input, sentenceOf(note)])),
       prompt: toldPrompt(prepared.render(reading.inputs)),
-      ...toldAnswer(answer),
+      ...toldAnswer(answer, reading.inputs),
       cells: shown,
     };
   },

@@ -60,6 +60,24 @@ export function steadiness({ steadiness: all }: TrialReport): Html | undefined {
     )}`;
 }
 
+export function evidence({ evidence: all = [] }: TrialReport): Html | undefined {
+  if (all.length === 0) return undefined;
+  const share = (count: number, of: number, { low, high }: { readonly low: number; readonly high: number }): string =>
+    of === 0 ? "–" : `${count} (${percent(low)} to ${percent(high)})`;
+  return html`<h2>Evidence</h2>
+    <p>Whether the words that were given for a part stand in the row, letter by letter.</p>
+    ${table(
+      ["part", ["n", "answers"], ["n", "at once"], ["n", "after the mend"], ["n", "never"]],
+      all.map(({ part, answers, atOnce, mended, never, atOnceInterval, neverInterval }) => [
+        part,
+        String(answers),
+        share(atOnce, answers, atOnceInterval),
+        String(mended),
+        share(never, answers, neverInterval),
+      ]),
+    )}`;
+}
+
 export function judged({ judged: all }: TrialReport): Html | undefined {
   if (all.length === 0) return undefined;
   return html`<h2>Texts judged by another template</h2>

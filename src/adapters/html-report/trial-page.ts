@@ -13,7 +13,7 @@ import { confusionChart, intervalChart, scatterChart } from "./charts.js";
 import { html, type Html } from "./html.js";
 import { reportPage, table } from "./page.js";
 import { SCRIPT } from "./style.js";
-import { slices, confidence, steadiness, judged, disagreements, advice, leftOut } from "./sections.js";
+import { slices, confidence, evidence, steadiness, judged, disagreements, advice, leftOut } from "./sections.js";
 import { percent, figure } from "./words.js";
 
 /** All that a report shows. */
@@ -41,8 +41,8 @@ export function trialPage(page: TrialPage): string {
     ${verdict(page)}
     <h2>How often it is right</h2>
     ${report.parts.map((part) => accuracyFigure(part, page))} ${contestants(page)} ${figures(report.parts)} ${report.parts.map(partCharts)}
-    ${slices(report)} ${confidence(report)} ${steadiness(report)} ${judged(report)} ${disagreements(report)} ${advice(report)}
-    ${leftOut(report)}
+    ${slices(report)} ${confidence(report)} ${steadiness(report)} ${evidence(report)} ${judged(report)} ${disagreements(report)}
+    ${advice(report)} ${leftOut(report)}
     <h2>How to read this</h2>
     <p class="quiet">
       Shares have 95 % Wilson intervals; differences between contestants Newcombe's interval for the same rows and McNemar's exact test,

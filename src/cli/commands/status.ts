@@ -13,6 +13,7 @@ import {
   type Watched,
 } from "../../jobs/index.js";
 import { block, good, heading, out, outJson, quiet, table, warn } from "../print/print.js";
+import { printEvidence } from "../print/evidence.js";
 import { hostLine } from "../print/hosts.js";
 import { whoIs } from "../who.js";
 import { withProject, type CommonOptions } from "../with-project.js";
@@ -195,6 +196,7 @@ function explainStep(found: StepExplanation, currency: string): void {
       ),
     );
   }
+  printEvidence(answer?.answer.evidence);
   if (found.decisions.length > 0) {
     out(`\n${heading("Decisions")}`);
     out(

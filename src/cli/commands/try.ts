@@ -2,6 +2,7 @@ import { formatMoney, plural, YoroshiError } from "../../core/ground/index.js";
 import { runJob, tryRow, type TryReport } from "../../jobs/index.js";
 import { block, cut, duration, good, heading, note, out, outJson, percent, quiet, standinNote, table, warn } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
+import { printEvidence } from "../print/evidence.js";
 import { printPrompt } from "./show.js";
 
 interface TryOptions extends CommonOptions {
@@ -66,7 +67,7 @@ function printExchanges({ exchanges }: Tried, currency: string): void {
   );
 }
 
-function printAnswer({ state, notes, cells, reason, confidence }: Tried): void {
+function printAnswer({ state, notes, cells, reason, confidence, evidence }: Tried): void {
   out(
     `\n${heading("Answer")}  ${state === "answered" ? good("answered") : warn(state)}${notes.length > 0 ? quiet(`  (${notes.join(", ")})`) : ""}`,
   );
@@ -79,6 +80,7 @@ function printAnswer({ state, notes, cells, reason, confidence }: Tried): void {
       ),
     );
   else out(`  ${reason}`);
+  printEvidence(evidence);
   if (confidence) out(`  ${quiet("confidence")}  ${percent(confidence.value)} ${quiet(`by ${CONFIDENCE_WORDS[confidence.by]}`)}`);
 }
 

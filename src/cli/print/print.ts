@@ -72,6 +72,8 @@ export const heading = (text: string): string => pc.bold(text);
 export const quiet = (text: string): string => pc.dim(text);
 export const good = (text: string): string => pc.green(text);
 export const warn = (text: string): string => pc.yellow(text);
+/** Words that are marked in a text: underlined, or between signs where nothing can be. */
+export const inked = (text: string): string => (pc.isColorSupported ? pc.underline(text) : `»${text}«`);
 export const bad = (text: string): string => pc.red(text);
 
 /** `0.8125` -> `81.3 %`; `null` -> `–`. */
@@ -94,6 +96,19 @@ export function block(text: string): string {
     .split("\n")
     .map((line) => `  ${pc.dim("│")} ${visible(line, false)}`)
     .join("\n");
+}
+
+const LINE = 110;
+
+/** Words in lines that begin with so many spaces. */
+export function wrapped(text: string, indent: number): string {
+  const lines: string[] = [];
+  for (const word of text.split(" ")) {
+    const last = lines.at(-1);
+    if (last !== undefined && last.length + word.length < LINE) lines[lines.length - 1] = `${last} ${word}`;
+    else lines.push(word);
+  }
+  return lines.map((line) => `${" ".repeat(indent)}${line}`).join("\n");
 }
 
 export const standinNote = (isStandin: boolean): string | undefined =>

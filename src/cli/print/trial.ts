@@ -43,6 +43,7 @@ export function printTrial(report: TrialTemplateReport, look: TrialLook): void {
       `  ${found} of ${rows} found good, ${percent(rows === 0 ? null : found / rows)} (${percent(interval.low)} to ${percent(interval.high)})${meanScore === undefined ? "" : `, mean score ${meanScore.toFixed(2)}`}. ${quiet(`How far to trust the judge: yoroshi trial ${template}`)}`,
     );
   }
+  printEvidenceFigures(report);
   printSecondLook(report);
   printDisagreements(report, look.all);
   printAdvice(report);
@@ -247,6 +248,26 @@ function printConfidence({ confidence }: TrialTemplateReport): void {
         : `  No threshold reaches ${percent(reach)}.`,
     );
   }
+}
+
+function printEvidenceFigures({ evidence = [] }: TrialTemplateReport): void {
+  if (evidence.length === 0) return;
+  out(`\n${heading("Evidence")}  ${quiet("whether the words given stand in the row")}`);
+  out(
+    table(
+      ["part", "answers", "at once", "95 % interval", "after the mend", "never", "95 % interval"],
+      evidence.map(({ part, answers, atOnce, mended, never, atOnceInterval, neverInterval }) => [
+        part,
+        answers,
+        atOnce,
+        `${percent(atOnceInterval.low)} to ${percent(atOnceInterval.high)}`,
+        mended,
+        never,
+        `${percent(neverInterval.low)} to ${percent(neverInterval.high)}`,
+      ]),
+      { right: [1, 2, 3, 4, 5, 6] },
+    ),
+  );
 }
 
 function printSecondLook({ secondLook }: TrialTemplateReport): void {

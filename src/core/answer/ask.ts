@@ -24,7 +24,7 @@ export async function askPrepared<Inputs, Parts>(
   if (options.working)
     return (await import("./working.js")).askWorking(options.working, inputs, options, askPrepared) as Promise<Answer<Parts>>;
   const talk = new Conversation(options.clock, options.signal);
-  const whole = untypedPrepared(prepared);
+  const whole = { ...untypedPrepared(prepared), quotedIn: () => inputs };
   return (await answerFrom(whole, talk, options, async () => {
     const long = tooLong(whole, inputs);
     return long.length === 0
@@ -99,7 +99,7 @@ async function askAll(
     if (second.state !== "answered") return unanswered(second, talk, progress);
     outcome = second;
   }
-  let { parts } = outcome;
+  let { parts, evidence } = outcome;
   if (secondLook) {
     const { lookAgain } = await import("./second-look.js");
     const looked = await lookAgain(
@@ -111,6 +111,7 @@ async function askAll(
       outcome,
     );
     parts = looked.parts;
+    evidence = looked.evidence;
     progress.notes.push(looked.note);
   }
   return {
@@ -119,6 +120,7 @@ async function askAll(
     raw: outcome.reply.text,
     notes: progress.notes,
     ...talk.facts(),
+    ...(evidence ? { evidence } : {}),
     ...(sure.confidence ? { confidence: sure.confidence } : {}),
     ...(secondLook ? { firstParts: outcome.parts } : {}),
   };

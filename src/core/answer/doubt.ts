@@ -86,7 +86,9 @@ interface Span {
 function valueSpan(text: string, name: string): Span | undefined {
   const key = new RegExp(`"${name.replace(/[.*+?^${}()|[\]\\]/g, "\\$&")}"\\s*:\\s*`, "i").exec(text);
   if (!key) return undefined;
-  const from = key.index + key[0].length;
+  // A part that demands evidence is an object, its value behind the words that carry it.
+  const inside = /^\{[^{}]*?"value"\s*:\s*/i.exec(text.slice(key.index + key[0].length));
+  const from = key.index + key[0].length + (inside?.[0].length ?? 0);
   const value = /^(?:"(?:[^"\\]|\\.)*"|\[(?:[^\]"]|"(?:[^"\\]|\\.)*")*\]|[^,}\]\s]+)/.exec(text.slice(from));
   return value ? { from, to: from + value[0].length } : undefined;
 }

@@ -2,6 +2,7 @@ import { remark, textMessage, type Json, type Message, type Remark } from "../gr
 import type { AskedModel, ModelReply, ModelRequest } from "../model/index.js";
 import { CONFIDENCE, DEFAULT_DOUBT, type Doubt, type Prepared } from "../template/index.js";
 import type { Answer, Exchange } from "./answer.js";
+import { lookForEvidence, unfoundedNote, valuesGiven, type Founded } from "./evidence.js";
 import type { Conversation } from "./conversation.js";
 import { readReply, type ReplyReading } from "./read-reply.js";
 
@@ -39,6 +40,7 @@ export type Outcome =
   | {
       readonly state: "answered";
       readonly parts: Record<string, Json>;
+      readonly evidence?: Founded["evidence"];
       readonly stated: number | undefined;
       readonly reply: ModelReply;
       readonly notes: readonly Remark[];
@@ -66,23 +68,32 @@ export async function askOnce(
   const stopped = stoppedEarly(first, []);
   if (stopped) return stopped;
   const reading = await readChecked(prepared, inputs, first.text);
-  if (reading.ok) return { state: "answered", reply: first, messages, ...reading };
+  if (reading.ok && reading.unfounded.length === 0) return { state: "answered", reply: first, messages, ...reading };
+  const problems = reading.ok ? reading.unfounded : reading.problems;
 
   const second = await talk.send(
     "mend",
     model,
-    requestOf(prepared, [...messages, textMessage("assistant", first.text), textMessage("user", mendRequest(reading.problems))], own),
+    requestOf(prepared, [...messages, textMessage("assistant", first.text), textMessage("user", mendRequest(problems))], own),
   );
   const stoppedAgain = stoppedEarly(second, [remark("mended")]);
-  if (stoppedAgain) return stoppedAgain;
-  const mended = await readChecked(prepared, inputs, second.text);
-  if (mended.ok) return { state: "answered", reply: second, messages, ...mended, notes: [remark("mended"), ...mended.notes] };
-  return {
-    state: "malformed",
-    reason: remark("malformed", { problems: mended.problems }),
-    reply: second,
-    notes: [remark("mended")],
-  };
+  // An answer that lacks nothing but words which carry it stands without those parts.
+  const asItStood: Outcome | undefined = reading.ok
+    ? { state: "answered", reply: first, messages, ...reading, notes: [remark("mended"), ...reading.notes] }
+    : undefined;
+  if (stoppedAgain) return asItStood ?? stoppedAgain;
+  const mended = await readChecked(prepared, inputs, second.text, "mended");
+  if (!mended.ok)
+    return (
+      asItStood ?? {
+        state: "malformed",
+        reason: remark("malformed", { problems: mended.problems }),
+        reply: second,
+        notes: [remark("mended")],
+      }
+    );
+  if (asItStood && reading.ok && reading.unfounded.length < mended.unfounded.length) return asItStood;
+  return { state: "answered", reply: second, messages, ...mended, notes: [remark("mended"), ...mended.notes] };
 }
 
 /** The request for a prompt, with the template's settings. */
@@ -92,24 +103,39 @@ export function requestOf(prepared: Prepared, messages: readonly Message[], own:
 }
 
 export type Checked =
-  | { readonly ok: true; readonly parts: Record<string, Json>; readonly stated: number | undefined; readonly notes: readonly Remark[] }
+  | ({ readonly ok: true; readonly stated: number | undefined; readonly notes: readonly Remark[] } & Founded)
   | Extract<ReplyReading, { ok: false }>;
 
 /** Reads a reply; an answer that fits its kinds but breaks a rule is handled like one that does not fit. */
-export async function readChecked(prepared: Prepared, inputs: Readonly<Record<string, Json>>, reply: string): Promise<Checked> {
-  return checked(prepared, inputs, await readReply(prepared.askedFor(inputs), reply));
+export async function readChecked(
+  prepared: Prepared,
+  inputs: Readonly<Record<string, Json>>,
+  reply: string,
+  found: "atOnce" | "mended" = "atOnce",
+): Promise<Checked> {
+  return checked(prepared, inputs, await readReply(prepared.askedFor(inputs), reply), found);
 }
 
 /** Holds what was read against the template's rules. */
-export function checked(prepared: Prepared, inputs: Readonly<Record<string, Json>>, reading: ReplyReading): Checked {
+export function checked(
+  prepared: Prepared,
+  inputs: Readonly<Record<string, Json>>,
+  reading: ReplyReading,
+  found: "atOnce" | "mended" = "atOnce",
+): Checked {
   if (!reading.ok) return reading;
   const isStated = prepared.template.doubt?.by === "stated";
   const { [CONFIDENCE]: stated, ...own } = reading.parts;
-  const parts = isStated ? own : reading.parts;
-  const broken = prepared.brokenRules(parts, inputs);
+  const founded = lookForEvidence(prepared, inputs, isStated ? own : reading.parts, found);
+  const broken = prepared.brokenRules(valuesGiven(founded), inputs);
   return broken.length > 0
     ? { ok: false, problems: broken }
-    : { ok: true, parts, stated: isStated ? (stated as number) : undefined, notes: reading.notes };
+    : {
+        ok: true,
+        ...founded,
+        stated: isStated ? (stated as number) : undefined,
+        notes: [...reading.notes, ...unfoundedNote(founded.evidence)],
+      };
 }
 
 function stoppedEarly(reply: ModelReply, notes: readonly Remark[]): Outcome | undefined {

@@ -14,7 +14,7 @@ export async function lookAgain(
   model: AskedModel,
   { checks }: SecondLook,
   first: Answered,
-): Promise<{ readonly parts: Record<string, Json>; readonly note: Remark }> {
+): Promise<Pick<Answered, "parts" | "evidence"> & { readonly note: Remark }> {
   const request = requestOf(prepared, [
     ...first.messages,
     textMessage("assistant", first.reply.text),
@@ -22,12 +22,19 @@ export async function lookAgain(
   ]);
   const reply = await talk.send("second look", model, request);
   const reading = await readChecked(prepared, inputs, reply.text);
-  if (!reading.ok) return { parts: first.parts, note: remark("lookedUnread") };
+  if (!reading.ok || reading.unfounded.length > unfoundedOf(first))
+    return { parts: first.parts, evidence: first.evidence, note: remark("lookedUnread") };
   const changed = prepared.parts
     .filter(({ name }) => canonicalJson(reading.parts[name]) !== canonicalJson(first.parts[name]))
     .map(({ name }) => name);
-  return { parts: reading.parts, note: changed.length > 0 ? remark("lookedChanged", { parts: changed }) : remark("lookedAgreed") };
+  return {
+    parts: reading.parts,
+    evidence: reading.evidence,
+    note: changed.length > 0 ? remark("lookedChanged", { parts: changed }) : remark("lookedAgreed"),
+  };
 }
+
+const unfoundedOf = ({ evidence }: Answered): number => Object.values(evidence ?? {}).filter(({ found }) => found === "never").length;
 
 /** The opening words by which a model tells this turn from a new question. */
 function lookRequest(checks: readonly string[]): string {

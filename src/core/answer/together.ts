@@ -143,7 +143,7 @@ function readItem(
   if (!only || second) return undefined;
   const { [ROW_MARK]: _, ...members } = only;
   const reading = checked(prepared, inputs, readMembers(prepared.askedFor(inputs), members));
-  if (!reading.ok) return undefined;
+  if (!reading.ok || reading.unfounded.length > 0) return undefined;
   return { state: "answered", ...reading, messages: prepared.render(inputs), reply: { text: JSON.stringify(members), finish: "stop" } };
 }
 

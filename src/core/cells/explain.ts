@@ -1,5 +1,5 @@
 import { requestOf } from "../asking/index.js";
-import { patternsReady, remark, YoroshiError, type Message, type Remark } from "../ground/index.js";
+import { patternsReady, remark, YoroshiError, type Json, type Message, type Remark } from "../ground/index.js";
 import type { AnswerRecord, CellRecord, CellState } from "../ledger/index.js";
 import { readInputs } from "../template/index.js";
 import { changesOf } from "./changes.js";
@@ -22,6 +22,8 @@ export interface CellExplanation {
   readonly record?: CellRecord | undefined;
   /** The answer that the values came from. */
   readonly answer?: AnswerRecord | undefined;
+  /** What the template is asked about, as the row stands now. */
+  readonly inputs?: Readonly<Record<string, Json>> | undefined;
   /** The prompt as the row and the template stand now; the answer may be to an older one, see `same`. */
   readonly prompt?: readonly Message[] | undefined;
   /** Whether the answer is to exactly this prompt: the same template, inputs, references, model and settings. */
@@ -91,10 +93,10 @@ function explained(
   };
 }
 
-function promptOf({ does }: StepWork, passed: Passing): { prompt?: Message[] } {
+function promptOf({ does }: StepWork, passed: Passing): Pick<CellExplanation, "inputs" | "prompt"> {
   if (does.kind !== "ask") return {};
   const reading = readInputs(does.prepared, inputsFor(does.from, passed));
   if (reading.state !== "ready") return {};
   const { prepared, inputs } = requestOf(does, reading.inputs);
-  return { prompt: prepared.render(inputs) };
+  return { inputs: reading.inputs, prompt: prepared.render(inputs) };
 }

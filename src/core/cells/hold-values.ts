@@ -11,6 +11,8 @@ import type { StepWork, Work } from "./setup.js";
 export interface Proposed {
   readonly values: Readonly<Record<string, CellValue>>;
   readonly parts: Readonly<Record<string, Json>>;
+  /** The parts for which no words were found that carry them: they go nowhere but before a person. */
+  readonly unfounded: readonly string[];
   readonly confidence: number | undefined;
   readonly notes: readonly string[];
   /** A person had it asked again. */
@@ -29,10 +31,11 @@ export function splitHeld(
 ): { readonly values: CellRecord["values"]; readonly held?: HeldCells } {
   const by = holdsOf(work, one, passed, record, proposed);
   const columns = heldColumns(by);
-  if (columns.length === 0) return { values: proposed.values };
+  const founded = withoutUnfounded(one, proposed);
+  if (columns.length === 0) return { values: founded };
   const held = Object.fromEntries(columns.map((column) => [column, proposed.values[column]!]));
   const values: Record<string, CellValue> = {};
-  for (const [column, value] of Object.entries(proposed.values)) {
+  for (const [column, value] of Object.entries(founded)) {
     // The earlier value stands.
     const stands = column in held ? record?.values[column] : value;
     if (stands !== undefined) values[column] = stands;
@@ -51,6 +54,13 @@ export function splitHeld(
       like: isForCheck(by) ? "" : likeness(one, held),
     },
   };
+}
+
+/** What goes into columns that nothing holds: blank, where no words carry a part. */
+function withoutUnfounded({ targets }: StepWork, { values, unfounded }: Proposed): Proposed["values"] {
+  if (unfounded.length === 0) return values;
+  const blank = targets.filter(({ part }) => part !== undefined && unfounded.includes(part.name.split(".")[0]!));
+  return { ...values, ...Object.fromEntries(blank.map(({ name }) => [name, ""])) };
 }
 
 /** Which rules hold which columns of what an answer gives. A person's own value is not held against: it stands anyway. */

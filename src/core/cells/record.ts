@@ -1,10 +1,11 @@
-import type { Answer } from "../answer/index.js";
+import { valuesGiven, type Answer } from "../answer/index.js";
 import { remark, sameRemark, sentenceOf, type Remark, type RemarkCode } from "../ground/index.js";
 import type { AskAgain, CellRecord, CellState } from "../ledger/index.js";
 import type { CellValue } from "../table/index.js";
 import { AFTER_STEP, setFingerprint, type ReadyRule } from "../plan/index.js";
 import { heldColumns } from "../review/index.js";
-import { CONFIDENCE } from "../template/index.js";
+import { placeWords, type Evidence } from "../sources/index.js";
+import { CONFIDENCE, type EvidencePath } from "../template/index.js";
 import type { Decision } from "./decide.js";
 import { editMark } from "./edit-remarks.js";
 import { splitHeld, type Proposed } from "./hold-values.js";
@@ -62,8 +63,9 @@ export function answeredCells(work: Work, asked: Asked, fingerprint: string, ans
     const asks = one.does.kind === "ask" ? one.does : undefined;
     return {
       ...proposedCells(work, asked, common, {
-        values: valuesOf(one, answer.parts, answer.confidence?.value),
-        parts: answer.parts,
+        values: valuesOf(one, { ...answer, parts: valuesGiven(answer) }),
+        parts: valuesGiven(answer),
+        unfounded: Object.entries(answer.evidence ?? {}).flatMap(([part, { found }]) => (found === "never" ? [part] : [])),
         confidence: answer.confidence?.value,
         notes: [...(notes ?? []), ...answer.notes].map(({ code }) => code),
         isAgain: again !== undefined,
@@ -108,8 +110,9 @@ export function givenCells(work: Work, about: About, rule: ReadyRule, run: strin
   const asks = about.one.does.kind === "ask" ? about.one.does : undefined;
   return {
     ...proposedCells(work, about, base(work, about, run), {
-      values: valuesOf(about.one, rule.parts, 1),
+      values: valuesOf(about.one, { parts: rule.parts, confidence: { value: 1 } }),
       parts: rule.parts,
+      unfounded: [],
       confidence: 1,
       notes: notes.map(({ code }) => code),
       isAgain: false,
@@ -288,21 +291,35 @@ function keptEdits(work: Work, record: CellRecord | undefined): CellRecord["edit
 }
 
 /** Column -> what an answer's parts put into it. */
-export function valuesOf(
-  { targets }: Pick<StepWork, "targets">,
-  parts: Readonly<Record<string, unknown>>,
-  confidence: number | undefined,
-): Record<string, CellValue> {
+export function valuesOf({ targets }: Pick<StepWork, "targets">, { parts, confidence, evidence = {} }: Given): Record<string, CellValue> {
   const values: Record<string, CellValue> = {};
-  for (const { name, part } of targets) values[name] = part!.name === CONFIDENCE ? confidenceCell(confidence) : cellValue(part!, parts);
+  for (const { name, part, evidence: of } of targets)
+    values[name] = of
+      ? evidenceCell(evidence[of.part], of.piece)
+      : part!.name === CONFIDENCE
+        ? confidenceCell(confidence?.value)
+        : cellValue(part!, parts);
   return values;
+}
+
+/** What an answer, or a rule, gives. */
+interface Given {
+  readonly parts: Readonly<Record<string, unknown>>;
+  readonly confidence?: { readonly value: number } | undefined;
+  readonly evidence?: Readonly<Record<string, Evidence>> | undefined;
+}
+
+function evidenceCell(evidence: Evidence | undefined, piece: EvidencePath): CellValue {
+  if (!evidence || evidence.found === "never") return "";
+  if (piece === "quote") return evidence.quote;
+  return piece === "source" ? evidence.place.input : placeWords(evidence.place);
 }
 
 const confidenceCell = (confidence: number | undefined): CellValue =>
   confidence === undefined ? "" : Math.round(confidence * 1000) / 1000;
 
 /** Of how an answer came about, what a person should know who sees the cell. */
-const WORTH_TELLING: readonly RemarkCode[] = ["condensed", "inDoubt", "lookedChanged"];
+const WORTH_TELLING: readonly RemarkCode[] = ["condensed", "unfounded", "inDoubt", "lookedChanged"];
 
 /** What a person should know of how a cell's values came about. */
 function notesOf(inputs: readonly Remark[], answer: Answer): readonly Remark[] | undefined {

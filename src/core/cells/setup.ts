@@ -27,7 +27,7 @@ import {
 } from "../plan/index.js";
 import { readyHolds, unreleasedColumns, type ReadyHold } from "../review/index.js";
 import type { Related, Table, TargetColumn } from "../table/index.js";
-import { CONFIDENCE, partAt, type NamedShape, type Sha256 } from "../template/index.js";
+import { columnAt, CONFIDENCE, evidenceAt, type EvidencePath, type NamedShape, type Sha256 } from "../template/index.js";
 
 /** A plan with everything it names at hand. */
 export interface FillSetup {
@@ -180,6 +180,8 @@ export interface Target extends TargetColumn {
   readonly type: NonNullable<TargetColumn["type"]>;
   /** The part it takes; a plain column has none. */
   readonly part: NamedShape | undefined;
+  /** The piece of a part's evidence that it takes. */
+  readonly evidence?: { readonly part: string; readonly piece: EvidencePath } | undefined;
 }
 
 /** The answer's confidence as a column takes it. */
@@ -265,8 +267,14 @@ function targetsOf(setup: Pick<FillSetup, "plan" | "asking">, name: string): Tar
     return readySets(step).map(({ column, type, freeText }) => ({ name: column, type, freeText, part: undefined }));
   const { parts } = askingOf(setup, name).prepared;
   return Object.entries(step.fill).map(([column, partName]) => {
-    const part = partAt(parts, partName) ?? CONFIDENCE_SHAPE;
-    return { name: column, type: part.kind.cellType?.(part.spec) ?? "text", freeText: part.kind.freeText === true, part };
+    const part = columnAt(parts, partName) ?? CONFIDENCE_SHAPE;
+    return {
+      name: column,
+      type: part.kind.cellType?.(part.spec) ?? "text",
+      freeText: part.kind.freeText === true,
+      part,
+      evidence: evidenceAt(parts, partName),
+    };
   });
 }
 

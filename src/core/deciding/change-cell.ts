@@ -148,9 +148,9 @@ export async function restoreCell(
 async function modelValue({ ledger }: Work, one: StepWork, record: CellRecord, column: string): Promise<CellValue | undefined> {
   if (record.fingerprint === undefined || one.does.kind !== "ask") return undefined;
   const rule = one.does.rules.find(({ fingerprint }) => fingerprint === record.fingerprint);
-  if (rule) return valuesOf(one, rule.parts, 1)[column];
+  if (rule) return valuesOf(one, { parts: rule.parts, confidence: { value: 1 } })[column];
   const [found] = await ledger.answers.find([record.fingerprint]);
-  return found?.answer.state === "answered" ? valuesOf(one, found.answer.parts, found.answer.confidence?.value)[column] : undefined;
+  return found?.answer.state === "answered" ? valuesOf(one, found.answer)[column] : undefined;
 }
 
 function without<T extends string | DecidedCell>(

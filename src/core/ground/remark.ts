@@ -43,6 +43,7 @@ export const REMARKS = {
   condensed: (d: { input: string; from: Figure; to: Figure; pieces: number }) =>
     `${d.input} condensed from ${figure(d.from)} to ${figure(d.to)} characters in ${plural(d.pieces, "piece")}`,
   noLogProbabilities: () => "the host gave no log probabilities",
+  unfounded: (d: { parts: readonly string[] }) => `${d.parts.join(", ")}: blank, for the words given as evidence do not stand in the row`,
   inDoubt: (d: { asked: string }) => `in doubt, so ${d.asked} was asked`,
   lookedUnread: () => "the second look could not be read",
   lookedAgreed: () => "the second look agreed",

@@ -71,6 +71,7 @@ export const choice: Kind<ChoiceSpec, string> = {
   control: "oneOf",
   measures: ["classes"],
   settles: "judgement",
+  saysNothing: ({ otherwise }, value) => value === otherwise,
   options: optionsOf,
   meanings: optionsOf,
   weaknesses: choiceWeaknesses,

@@ -91,6 +91,7 @@ export const choices: Kind<ChoicesSpec, string[]> = {
   control: "someOf",
   measures: ["sets"],
   settles: "judgement",
+  saysNothing: (_spec, value) => value.length === 0,
   // Which options were chosen counts, not in which order they were named.
   same: (truth, answer) => canonicalJson(truth.toSorted()) === canonicalJson(answer.toSorted()),
   options: (spec) => optionsOf(asChoice(spec)),

@@ -13,6 +13,8 @@ export interface AnySpec {
   readonly about?: string | undefined;
   /** Default true. An input that is not required may be missing; a part of an answer may be null where the text does not say. */
   readonly required?: boolean | undefined;
+  /** Of a part: the inputs in which words must stand that carry it. A part without such words is null. */
+  readonly evidence?: { readonly in: readonly string[] } | undefined;
 }
 
 /**
@@ -57,6 +59,8 @@ export interface Kind<Spec extends AnySpec = AnySpec, V extends Json = Json> {
   readonly settles?: "judgement" | "fact";
   /** Whether a value is the approval of one who judges: a yes, a score in the upper half. */
   isGood?(spec: Spec, value: V): boolean;
+  /** Whether a value says that the text says nothing, so that no words can carry it: no, none of the options. Default: never. */
+  saysNothing?(spec: Spec, value: V): boolean;
   /** Whether a value is words of any length, such as a reason. */
   readonly isProse?: boolean;
   /** Whether a value is rows of another table. */
@@ -166,7 +170,7 @@ export function tellValue(spec: AnySpec, kinds: KindLookup): string {
 
 /** The TypeScript type of a value, null included where the part is not required. */
 export function typescriptOf(spec: AnySpec, kinds: KindLookup): string {
-  return `${kinds(spec.kind).typescript(spec, kinds)}${spec.required === false ? " | null" : ""}`;
+  return `${kinds(spec.kind).typescript(spec, kinds)}${spec.required === false || spec.evidence ? " | null" : ""}`;
 }
 
 /** A spec made ready for use: its schema is built once, then used for every row. */

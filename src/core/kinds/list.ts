@@ -56,6 +56,7 @@ export const list: Kind<ListSpec, Json[]> = {
   typescript: (spec, kinds) => `(${kinds(itemOf(spec).kind).typescript(itemOf(spec), kinds)})[]`,
   control: "lines",
   measures: ["sets"],
+  saysNothing: (_spec, value) => value.length === 0,
   item: itemOf,
   usualTokens: ({ exactly, atMost }) => 16 * (exactly ?? atMost ?? 4),
 };

@@ -11,7 +11,7 @@ export interface KindValues<Spec> {
 /** The type of the values that a spec describes: `ValueOf<{ kind: "number" }>` is `number`. */
 export type ValueOf<Spec> = Spec extends { readonly kind: infer Kind }
   ? Kind extends Exclude<keyof KindValues<Spec>, "">
-    ? KindValues<Spec>[Kind] | (Spec extends { readonly required: false } ? null : never)
+    ? KindValues<Spec>[Kind] | (Spec extends { readonly required: false } | { readonly evidence: object } ? null : never)
     : never
   : never;
 

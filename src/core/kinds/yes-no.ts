@@ -56,5 +56,6 @@ export const yesNo: Kind<YesNoSpec, boolean> = {
   control: "yesNo",
   measures: ["classes"],
   settles: "judgement",
+  saysNothing: (_spec, value) => !value,
   isGood: (_spec, value) => value,
 };

@@ -2,7 +2,7 @@ import { complain, nearest, type Complaint, type SourceDocument } from "../groun
 import { kindOf, referencesIn, shapeSpec } from "../kinds/index.js";
 import { headerAdvice, keyColumnsOf } from "../table/index.js";
 import type { KnownTable } from "./known-table.js";
-import { CONFIDENCE, partPaths, whyAlone, type InputSpec, type Template } from "../template/index.js";
+import { columnPaths, CONFIDENCE, partPaths, whyAlone, type InputSpec, type Template } from "../template/index.js";
 import { givenValue } from "./clear.js";
 import { readCondition } from "./condition.js";
 import { checkAfterwards } from "./check-afterwards.js";
@@ -47,6 +47,7 @@ function checkTemplateStep(plan: Plan, name: string, step: TemplateStep, templat
   const found: Complaint[] = [];
   const inputs = Object.keys(template.inputs);
   const parts = partPaths(template.answer);
+  const takeable = columnPaths(template.answer);
   for (const input of Object.keys(step.inputs)) {
     if (!inputs.includes(input))
       found.push(
@@ -54,8 +55,8 @@ function checkTemplateStep(plan: Plan, name: string, step: TemplateStep, templat
       );
   }
   for (const [column, part] of Object.entries(step.fill)) {
-    if (parts.includes(part) || (part === CONFIDENCE && template.doubt)) continue;
-    const near = nearest(part, parts);
+    if (takeable.includes(part) || (part === CONFIDENCE && template.doubt)) continue;
+    const near = nearest(part, takeable);
     // The column is a part, and what stands for the part is none, nor nearly one.
     if (parts.includes(column) && (near === undefined || part.toLowerCase() === column.toLowerCase()))
       found.push(
@@ -63,7 +64,7 @@ function checkTemplateStep(plan: Plan, name: string, step: TemplateStep, templat
           problem: `\`fill\` names the column first, then the part of the answer: \`fill: { ${plainKey(part)}: ${column} }\`.`,
         }),
       );
-    else found.push(complain("unknownPart", document.at([...at, "fill", column]), { name: part, known: parts, near }));
+    else found.push(complain("unknownPart", document.at([...at, "fill", column]), { name: part, known: takeable, near }));
   }
   if (plan.gate && plan.gate.step === name && !parts.includes(plan.gate.part))
     found.push(

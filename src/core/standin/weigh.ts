@@ -1,6 +1,7 @@
 import { wordPattern, type Json } from "../ground/index.js";
 import { choose, probabilityOf, type Verdict } from "./choose.js";
 import type { AskedPart, ReadRequest } from "./read-request.js";
+import { quotedPart, wordsFor } from "./quoted.js";
 import { score } from "./score.js";
 import { readTableQuestion } from "./table-question.js";
 import { evidence, list, sentencesOf, summary } from "./sum-up.js";
@@ -37,9 +38,16 @@ function keepRules(text: string, { forbidden, wanted }: ReadRequest): string {
 
 function weighParts(parts: readonly AskedPart[], request: ReadRequest): Record<string, Json> {
   const words = terms(request.data);
-  const first = parts.find((part) => part.kind === "choice" || part.kind === "choices");
+  const asked = parts.map((part) => ({ quoted: quotedPart(part), part: quotedPart(part)?.part ?? part }));
+  const first = asked.find(({ part }) => part.kind === "choice" || part.kind === "choices")?.part;
   const leading = first && choose(first, words, request);
-  return Object.fromEntries(parts.map((part) => [part.name, valueOf(part, request, words, part === first ? leading : undefined, leading)]));
+  return Object.fromEntries(
+    asked.map(({ part, quoted }) => {
+      const known = part === first ? leading : undefined;
+      const value = valueOf(part, request, words, known, leading);
+      return [part.name, quoted ? { quote: wordsFor(value, quoted, request, known), value } : value];
+    }),
+  );
 }
 
 function valueOf(

@@ -1,5 +1,6 @@
 import { complain, nearest, readExpression, type Complaint, type SourceDocument } from "../ground/index.js";
-import { kindOf, referencesIn, shapeSpec, specsWithin, type DateSpec } from "../kinds/index.js";
+import { kindOf, referencesIn, shapeSpec, specsInside, specsWithin, type DateSpec } from "../kinds/index.js";
+import { EVIDENCE_PATHS, exampleFaults } from "./evidence.js";
 import { parseText } from "./liquid.js";
 import { RUN_NAMES } from "./run-values.js";
 import { ruleFault } from "./rules.js";
@@ -14,6 +15,7 @@ export function checkTemplate(template: Template, document: SourceDocument): Com
     ...checkTask(template, document),
     ...checkReferences(template, document),
     ...checkDates(template, document),
+    ...checkEvidence(template, document),
     ...checkMissing(template, document),
     ...checkLong(template, document),
     ...checkDoubt(template, document),
@@ -98,6 +100,35 @@ function checkDates(template: Template, document: SourceDocument): Complaint[] {
   );
 }
 
+function checkEvidence({ inputs, answer }: Template, document: SourceDocument): Complaint[] {
+  const known = Object.keys(inputs);
+  return Object.entries(answer).flatMap(([name, spec]) => [
+    ...(spec.evidence?.in ?? []).flatMap((input, index) =>
+      known.includes(input)
+        ? []
+        : [
+            complain("badValue", document.at(["answer", name, "evidence", "in", index]), {
+              problem: `There is no input \`${input}\`. Inputs: ${known.join(", ")}.`,
+            }),
+          ],
+    ),
+    ...specsWithin(spec, ["answer", name])
+      .filter((inner) => inner.path.length > 2 && inner.spec.evidence)
+      .map(({ path }) =>
+        complain("badValue", document.atKey([...path, "evidence"]), {
+          problem: `Evidence is demanded of a whole part of the answer: write it at \`${name}\`.`,
+        }),
+      ),
+    ...(spec.evidence ? specsInside(spec) : [])
+      .filter(({ path }) => path[0] === "parts" && (EVIDENCE_PATHS as readonly string[]).includes(path[1]!))
+      .map(({ path }) =>
+        complain("badValue", document.atKey(["answer", name, ...path]), {
+          problem: `\`${name}.${path[1]}\` is what a column takes of the evidence; call the record's own part otherwise.`,
+        }),
+      ),
+  ]);
+}
+
 function checkLong(template: Template, document: SourceDocument): Complaint[] {
   const known = Object.keys(template.inputs);
   return Object.keys(template.whenLong ?? {}).flatMap((name) => {
@@ -176,6 +207,7 @@ function checkExamples(template: Template, document: SourceDocument): Complaint[
       ? []
       : [complain("unknownPart", document.at(["examples", "balance"]), { name: balance, known: parts, near: nearest(balance, parts) })];
   }
+  const demanding = parts.filter((name) => template.answer[name]!.evidence);
   return (template.examples ?? []).flatMap((example, index) => {
     const at = ["examples", index] as const;
     const found: Complaint[] = [];
@@ -197,6 +229,20 @@ function checkExamples(template: Template, document: SourceDocument): Complaint[
         if (!reading.ok) found.push(complain("badExample", document.at([...at, "answer", part]), { part, problem: reading.problem }));
       }
     }
+    for (const name of Object.keys(example.evidence ?? {})) {
+      if (!template.answer[name]?.evidence)
+        found.push(
+          complain("unknownPart", document.atKey([...at, "evidence", name]), { name, known: demanding, near: nearest(name, demanding) }),
+        );
+    }
+    if (found.length === 0)
+      for (const { part, problem } of exampleFaults(template.answer, example))
+        found.push(
+          complain("badExample", document.at([...at, example.evidence?.[part] === undefined ? "answer" : "evidence", part]), {
+            part,
+            problem,
+          }),
+        );
     return found;
   });
 }

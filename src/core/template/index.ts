@@ -4,7 +4,19 @@ export { templateFileSchema } from "./file-schema.js";
 export { fence, fenceMark } from "./fence.js";
 export { basisOf, changesBetween, fingerprinter, type Fingerprinter, type ModelIdentity, type Sha256 } from "./fingerprint.js";
 export type { NamedShape } from "./instruct.js";
-export { partAt, partPaths, prepare, untypedPrepared, whyAlone, type Prepared, type Surroundings, PROMPT_FORM } from "./prepare.js";
+export { apart, EVIDENCE_PATHS, evidenceAt, needsWords, type EvidencePath } from "./evidence.js";
+export {
+  columnAt,
+  columnPaths,
+  partAt,
+  partPaths,
+  prepare,
+  untypedPrepared,
+  whyAlone,
+  type Prepared,
+  type Surroundings,
+  PROMPT_FORM,
+} from "./prepare.js";
 export { checkPassages, expandPassages, type Passage } from "./passages.js";
 export type { LabelledRows } from "./pick-examples.js";
 export { readInputs, type InputReading } from "./read-inputs.js";

@@ -1,6 +1,7 @@
 import { canonicalJson, plainJson, quickHash, sha256Hex, textMessage, YoroshiError, type Json, type Message } from "../ground/index.js";
 import { kindOf, shapeSpec, specsWithin, type AnySpec, type DateSpec } from "../kinds/index.js";
 import { FENCE_NOTE, fenceMark } from "./fence.js";
+import { askedShape, evidenceAt, evidencePaths, together } from "./evidence.js";
 import { tellAnswer, type NamedShape } from "./instruct.js";
 import { parseText, type ParsedText } from "./liquid.js";
 import { expandPassages, type Passage } from "./passages.js";
@@ -15,8 +16,13 @@ export interface Prepared<Inputs = Record<string, Json>, Parts = Record<string, 
   readonly template: Template<Inputs, Parts>;
   readonly inputs: readonly NamedShape[];
   readonly parts: readonly NamedShape[];
-  /** What a reply about a row must have: the parts, dates counted from the row's own day, and the confidence where the model states it. */
+  /**
+   * What a reply about a row must have: the parts, dates counted from the row's own day, those that demand evidence with the words that
+   * carry them; and the confidence where the model states it.
+   */
   askedFor(inputs: Readonly<Record<string, Json | undefined>>): readonly NamedShape[];
+  /** The inputs in which quotations are looked for, where they are not those that are shown: before they were condensed. */
+  readonly quotedIn?: ((inputs: Readonly<Record<string, Json>>) => Readonly<Record<string, Json>>) | undefined;
   /** The examples that the prompt carries, also those picked from a file. */
   readonly examples: readonly Example[];
   /** The JSON Schema of the whole answer. */
@@ -113,7 +119,8 @@ export function prepare<Inputs, Parts>(
     }));
   const parts = shaped(template.answer);
   const inputs = shaped(template.inputs);
-  const asked = template.doubt?.by === "stated" ? [...parts, STATED_CONFIDENCE] : parts;
+  const stated = template.doubt?.by === "stated" ? [STATED_CONFIDENCE] : [];
+  const asked = [...parts.map(askedShape), ...stated];
   const schema: Record<string, Json> = {
     type: "object",
     properties: Object.fromEntries(asked.map((part) => [part.name, part.jsonSchema()])),
@@ -121,14 +128,14 @@ export function prepare<Inputs, Parts>(
     additionalProperties: false,
   };
   const examples = examplesOf(template, inputs, parts, labelled);
-  const isCounted = asked.some((part) => specsWithin(part.spec).some(({ spec }) => isDateFromInput(spec)));
+  const isCounted = parts.some((part) => specsWithin(part.spec).some(({ spec }) => isDateFromInput(spec)));
   const pieces = piecesOfPrompt(whole, parts, asked, examples, known, background, run);
   return {
     template,
     inputs,
     parts,
     askedFor: isCounted
-      ? (values) => asked.map((part) => ({ name: part.name, ...shapeSpec(datedSpec(part.spec, values), kindOf) }))
+      ? (values) => [...parts.map(({ name, spec }) => askedShape({ name, ...shapeSpec(datedSpec(spec, values), kindOf) })), ...stated]
       : () => asked,
     examples,
     schema,
@@ -225,6 +232,15 @@ export function partAt(parts: readonly NamedShape[], path: string): NamedShape |
   return spec && { name: path, ...shapeSpec(spec, kindOf) };
 }
 
+/** The paths that a column can take of an answer: its parts, and their evidence. */
+export const columnPaths = (answer: Readonly<Record<string, AnySpec>>): string[] => [...partPaths(answer), ...evidencePaths(answer)];
+
+const EVIDENCE_SHAPE = shapeSpec({ kind: "text" }, kindOf);
+
+/** The part, or the piece of evidence, at a path. */
+export const columnAt = (parts: readonly NamedShape[], path: string): NamedShape | undefined =>
+  evidenceAt(parts, path) ? { name: path, ...EVIDENCE_SHAPE } : partAt(parts, path);
+
 /** The paths of all parts, those inside records included. */
 export function partPaths(answer: Readonly<Record<string, AnySpec>>): string[] {
   return Object.entries(answer).flatMap(([name, spec]) => [
@@ -270,7 +286,10 @@ function piecesOfPrompt(
       return shared && parsed(shared, trusted).render(scopeOf({}), "").trim();
     },
     answer: tellAnswer(asked, template.rules),
-    replies: examples.map(({ answer }) => ({ ...Object.fromEntries(parts.map((part) => [part.name, answer[part.name]!])), ...confidence })),
+    replies: examples.map(({ answer, evidence }) => ({
+      ...Object.fromEntries(parts.map(({ name, spec }) => [name, together(spec, answer[name]!, evidence?.[name])])),
+      ...confidence,
+    })),
   };
 }
 

@@ -99,7 +99,13 @@ export const templateFile = z.strictObject({
   whenLong: z.optional(z.record(z.string(), z.enum(WHEN_LONG as [WhenLong, ...WhenLong[]], `Expected one of ${WHEN_LONG.join(", ")}.`))),
   examples: z.optional(
     z.union([
-      z.array(z.strictObject({ inputs: z.record(z.string(), anything), answer: z.record(z.string(), anything) })),
+      z.array(
+        z.strictObject({
+          inputs: z.record(z.string(), anything),
+          answer: z.record(z.string(), anything),
+          evidence: z.optional(z.record(z.string(), z.string())),
+        }),
+      ),
       z.strictObject({
         from: z.string().check(z.minLength(1)),
         take: z.int().check(z.gte(1)).check(z.lte(50)),
@@ -134,7 +140,10 @@ export const templateFile = z.strictObject({
 /** The keys that only inputs have. */
 export const INPUT_KEYS = { required: z.optional(z.boolean()), sample: z.optional(z.unknown()) };
 /** The keys that parts of an answer have, and parts of records in it. */
-export const PART_KEYS = { required: z.optional(z.boolean()) };
+export const PART_KEYS = {
+  required: z.optional(z.boolean()),
+  evidence: z.optional(z.strictObject({ in: z.array(z.string()).check(z.minLength(1)) })),
+};
 const FROM_REFERENCE = z.strictObject({ from: z.string() });
 
 export interface TemplateReading {

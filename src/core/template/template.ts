@@ -93,6 +93,8 @@ export const CONFIDENCE = "confidence";
 export interface Example {
   readonly inputs: Readonly<Record<string, Json>>;
   readonly answer: Readonly<Record<string, Json>>;
+  /** The words of the inputs that carry its parts, where the answer demands them. */
+  readonly evidence?: Readonly<Record<string, string>> | undefined;
 }
 
 /** Which of the project's models answers, and its settings. */

@@ -4,6 +4,7 @@ import type { PartGrade } from "./grade.js";
 
 export { adviseOn } from "./advice.js";
 export { compare } from "./compare.js";
+export { evidenceFigures } from "./evidence-figures.js";
 export { grade } from "./grade.js";
 export { judgedOf, judgeInputs } from "./judge.js";
 export { sliceGrades } from "./slices.js";

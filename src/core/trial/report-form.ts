@@ -113,6 +113,19 @@ export const trialReport = z.object({
     }),
   ),
   secondLook: z.optional(z.array(partComparison)),
+  evidence: z.optional(
+    z.array(
+      z.object({
+        part: z.string(),
+        answers: count,
+        atOnce: count,
+        mended: count,
+        never: count,
+        atOnceInterval: interval,
+        neverInterval: interval,
+      }),
+    ),
+  ),
   examples: z._default(z.array(z.string()), []),
   agreement: z._default(
     z.array(

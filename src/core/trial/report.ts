@@ -1,6 +1,7 @@
 import type { Micros } from "../ground/index.js";
 import type { Advice } from "./advice.js";
 import type { PartComparison } from "./compare.js";
+import type { EvidenceFigures } from "./evidence-figures.js";
 import type { Disagreement, PartGrade } from "./grade.js";
 import type { PartConfidence } from "./grading.js";
 import type { JudgedText } from "./judge.js";
@@ -36,6 +37,8 @@ export interface TrialReport {
   readonly disagreements: readonly Disagreement[];
   /** Whether the second look helped, part by part, where the template has one. */
   readonly secondLook?: readonly PartComparison[] | undefined;
+  /** How often words were found that carry the parts which demand evidence. */
+  readonly evidence?: readonly EvidenceFigures[] | undefined;
   /** Samples that the template carries as examples; they are not graded. */
   readonly examples: readonly string[];
   readonly agreement: readonly Agreement[];

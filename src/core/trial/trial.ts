@@ -126,7 +126,8 @@ async function gradeAnswers(
   }
   const answers = rounds[0]!;
   // The figures are loaded once there is something to grade: a page that only asks and fills does without them.
-  const { adviseOn, compare, grade, judgedOf, judgeInputs, partConfidence, sliceGrades, steadiness } = await import("./grading.js");
+  const { adviseOn, compare, evidenceFigures, grade, judgedOf, judgeInputs, partConfidence, sliceGrades, steadiness } =
+    await import("./grading.js");
   const graded = answers.map(asGraded);
   const grades = grade(prepared, samples.graded, samples.samples, graded, options.grading);
   const steady =
@@ -178,6 +179,7 @@ async function gradeAnswers(
     confidence: confidences.size === 0 ? [] : grades.parts.map((part) => partConfidence(part, confidences, options.reach ?? DEFAULT_REACH)),
     advice: adviseOn(grades.parts, samples.samples, grades.disagreements, confidences, steady),
     ...grades,
+    ...(prepared.parts.some(({ spec }) => spec.evidence) ? { evidence: evidenceFigures(prepared, answers) } : {}),
     ...(prepared.template.secondLook
       ? {
           secondLook: compare(

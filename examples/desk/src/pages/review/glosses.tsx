@@ -1,3 +1,4 @@
+import { EvidenceOf } from "../../parts/evidence.js";
 import { plural, when } from "../../parts/words.js";
 import { useReading } from "../../app/server.js";
 import type { ReviewRow, Verdicts } from "./held-desk.js";
@@ -39,6 +40,14 @@ export function Glosses({ plan, row, others, onDecide }: Props) {
             <p key={column}>
               <i>{column}</i> <span className="ink">{String(value)}</span>
             </p>
+          ))}
+        </section>
+      ) : null}
+      {answer?.answer.evidence ? (
+        <section>
+          <h3>The words that carry it</h3>
+          {answer.answer.evidence.map((one) => (
+            <EvidenceOf key={one.part} evidence={one} />
           ))}
         </section>
       ) : null}

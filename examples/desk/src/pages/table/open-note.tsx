@@ -3,6 +3,7 @@ import { useEffect, useLayoutEffect, useRef, useState } from "react";
 import type { CallReport } from "yoroshi/client";
 import { didAct, failed } from "../../app/acts.js";
 import { server, useReading } from "../../app/server.js";
+import { EvidenceOf, type Evidence } from "../../parts/evidence.js";
 import { money, when } from "../../parts/words.js";
 import { AskAgainForm, ChangeForm } from "./cell-forms.js";
 import { ROW, type Column, type Row } from "./layout.js";
@@ -48,7 +49,7 @@ export function OpenNote({ plan, row, column, fallback }: Props) {
     >
       <Told row={row} column={told} step={step} />
       {error ? <p className="problem">{error.message}</p> : null}
-      {step ? <From step={step} /> : null}
+      {step ? <From step={step} part={told.filled?.part} /> : null}
       {form === "change" ? (
         <ChangeForm plan={plan} row={row} column={told} onDone={done} />
       ) : form === "again" ? (
@@ -124,7 +125,7 @@ function Told({ row, column, step }: { readonly row: Row; readonly column: Colum
 }
 
 /** What else the answer says, and where it comes from. */
-function From({ step }: { readonly step: Explained }) {
+function From({ step, part }: { readonly step: Explained; readonly part: string | undefined }) {
   const { answer, record } = step;
   if (!answer) return null;
   const filled = new Set(Object.values(record?.values ?? {}).map(String));
@@ -135,6 +136,9 @@ function From({ step }: { readonly step: Explained }) {
         <p key={part}>
           <i>{part}</i> <span className="ink">{String(value)}</span>
         </p>
+      ))}
+      {evidenceFirst(answer.answer.evidence, part).map((one) => (
+        <EvidenceOf key={one.part} evidence={one} />
       ))}
       {record?.notes?.map((note) => (
         <p key={note} className="quiet">
@@ -157,6 +161,12 @@ function From({ step }: { readonly step: Explained }) {
     </>
   );
 }
+
+/** That of the column in hand comes first. */
+const evidenceFirst = (all: readonly Evidence[] = [], part: string | undefined): Evidence[] => {
+  const own = part?.split(".")[0];
+  return [...all.filter((one) => one.part === own), ...all.filter((one) => one.part !== own)];
+};
 
 const HOWS = {
   accept: "accepted",

@@ -1,6 +1,7 @@
 import { diffLines } from "diff";
 import { useSyncExternalStore } from "react";
 import type { CallReport } from "yoroshi/client";
+import { EvidenceOf } from "../../parts/evidence.js";
 import { money, when } from "../../parts/words.js";
 
 type Answered = CallReport<"tryRow">;
@@ -79,6 +80,9 @@ function Told({ one, before, currency }: { readonly one: Try; readonly before: T
               );
             })}
           </dl>
+          {answer.evidence?.map((one) => (
+            <EvidenceOf key={one.part} evidence={one} />
+          ))}
           {answer.notes.map((note) => (
             <p key={note} className="quiet">
               {note}

@@ -10,6 +10,7 @@ export function Figures({ trial }: { readonly trial: Trial }) {
     <div className="figures">
       <Slices slices={trial.slices} />
       <Steadiness all={trial.steadiness} />
+      <Evidence all={trial.evidence ?? []} />
       <Advice advice={trial.advice} />
       {trial.unfit.length > 0 ? (
         <section>
@@ -83,6 +84,21 @@ function Steadiness({ all }: { readonly all: Trial["steadiness"] }) {
             </p>
           ))}
         </div>
+      ))}
+    </section>
+  );
+}
+
+function Evidence({ all }: { readonly all: NonNullable<Trial["evidence"]> }) {
+  if (all.length === 0) return null;
+  return (
+    <section>
+      <h2>Evidence</h2>
+      {all.map(({ part, answers, atOnce, mended, never, neverInterval }) => (
+        <p key={part}>
+          <b>{part}</b>: of {plural(answers, "answer")} that needed words of the row, {atOnce} had them at once, {mended} after the mend,{" "}
+          {never} never ({range(neverInterval)}).
+        </p>
       ))}
     </section>
   );

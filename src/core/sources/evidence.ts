@@ -1,0 +1,114 @@
+import type { Json } from "../ground/index.js";
+import { quotable, type Quotable, type Span } from "./find-quotation.js";
+
+/** Where words stand: in which input, in which row or item of it, in which page of a document; characters count from 0. */
+export interface Spot extends Span {
+  readonly input: string;
+  /** The row of related rows, or the item of a list, from 1. */
+  readonly row?: number | undefined;
+  /** The row's column. */
+  readonly column?: string | undefined;
+  /** The page of a document, from 1. */
+  readonly page?: number | undefined;
+}
+
+/** The words of an input that carry a part of an answer; or what was given for some, and is not there. */
+export type Evidence =
+  | {
+      readonly found: "atOnce" | "mended";
+      /** As it stands in the input. */
+      readonly quote: string;
+      readonly place: Spot;
+    }
+  | {
+      readonly found: "never";
+      /** What the model gave as a quotation. */
+      readonly said: string;
+      /** What it gave for the part, which is blank now. */
+      readonly value: Json;
+    };
+
+/** A piece of an input's text. */
+export interface InputText {
+  readonly text: string;
+  readonly at: Omit<Spot, "from" | "to" | "input">;
+}
+
+/** The texts of an input, each with its place in it. */
+export function textsOf(value: Json | undefined): InputText[] {
+  if (value === null || value === undefined) return [];
+  if (Array.isArray(value))
+    return value.flatMap((item, index) => textsOf(item).map(({ text, at }): InputText => ({ text, at: { ...at, row: index + 1 } })));
+  if (typeof value === "object")
+    return Object.entries(value).flatMap(([column, inner]) =>
+      textsOf(inner).map(({ text, at }): InputText => ({ text, at: { ...at, column } })),
+    );
+  return [{ text: String(value), at: {} }];
+}
+
+/** The texts of a question in which quotations are looked for: `textsOf` of each input is folded once. */
+export interface Quoted {
+  /** The words where they stand first, inputs in the order of `inputs`. */
+  find(quotation: string, inputs: readonly string[]): { readonly quote: string; readonly place: Spot } | undefined;
+}
+
+export function quotedFrom(given: Readonly<Record<string, Json | undefined>>): Quoted {
+  const known = new Map<string, (InputText & { readonly words: Quotable })[]>();
+  const passages = (input: string): (InputText & { readonly words: Quotable })[] => {
+    let found = known.get(input);
+    if (!found) {
+      found = textsOf(given[input]).map((passage) => ({ ...passage, words: quotable(passage.text) }));
+      known.set(input, found);
+    }
+    return found;
+  };
+  return {
+    find: (quotation, inputs) => {
+      for (const input of inputs)
+        for (const { text, at, words } of passages(input)) {
+          const span = words.find(quotation);
+          if (span) return { quote: text.slice(span.from, span.to), place: { input, ...at, ...span } };
+        }
+      return undefined;
+    },
+  };
+}
+
+/** What stands around a quotation in its text. */
+export interface Around {
+  readonly before: string;
+  readonly behind: string;
+}
+
+/**
+ * The words before and behind a place, at most so many characters of each, from a word on; `undefined` where the input does not hold the
+ * quotation there (any more).
+ */
+export function around(
+  { quote, place }: Extract<Evidence, { quote: string }>,
+  inputs: Readonly<Record<string, Json | undefined>>,
+  chars = 160,
+): Around | undefined {
+  const text = textsOf(inputs[place.input]).find(
+    ({ at }) => at.row === place.row && at.column === place.column && at.page === place.page,
+  )?.text;
+  if (text?.slice(place.from, place.to) !== quote) return undefined;
+  const from = Math.max(0, place.from - chars);
+  const to = Math.min(text.length, place.to + chars);
+  const before = text.slice(from, place.from);
+  const behind = text.slice(place.to, to);
+  return {
+    before: from === 0 ? before : `…${before.replace(/^\S*\s/, "")}`,
+    behind: to === text.length ? behind : `${behind.replace(/\s\S*$/, "")}…`,
+  };
+}
+
+/** A place in words, as a column holds it: `row 3, said, characters 5 to 20`, counted from 1. */
+export function placeWords({ row, column, page, from, to }: Spot): string {
+  return [
+    ...(row === undefined ? [] : [`row ${row}`]),
+    ...(column === undefined ? [] : [column]),
+    ...(page === undefined ? [] : [`page ${page}`]),
+    `characters ${from + 1} to ${to}`,
+  ].join(", ");
+}
