@@ -3,6 +3,7 @@ import path from "node:path";
 import { scheduleProblem } from "../adapters/schedule/index.js";
 import {
   checkPassages,
+  checkQuoted,
   checkPlan,
   complain,
   nearest,
@@ -65,7 +66,7 @@ export async function checkTemplateFile(project: Checked, nameOrPath: string, gi
   await patternsReady();
   const { template, document, complaints } = readTemplate(text, file);
   if (!template) return complaints;
-  const found: Complaint[] = [];
+  const found: Complaint[] = checkQuoted(template, document!);
   const names = Object.keys(project.settings.models);
   const uses = [
     ["model", "use", template.model?.use],

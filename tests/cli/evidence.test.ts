@@ -67,6 +67,22 @@ describe("a project whose answers point at their words", () => {
     expect(readFileSync(path.join(folder, "trial.html"), "utf8")).toContain("stand in the row, letter by letter");
   });
 
+  it("says where the evidence of an example does not stand in it", async () => {
+    const template = path.join(folder, "templates", "sort.yaml");
+    const text = readFileSync(template, "utf8");
+    const example =
+      '{ inputs: { note: "Oil on deck" }, answer: { why: oil, topic: spill, level: 1 }, evidence: { topic: "fire on deck" } }';
+    writeFileSync(template, `${text}examples:\n  - ${example}\n`);
+    const checked = await run(["check", "sort"], folder);
+    writeFileSync(template, text);
+    expect(checked).toMatchObject({
+      code: 2,
+      out: expect.stringContaining(
+        "templates/sort.yaml:12:105  The example's `topic` does not fit: its evidence does not stand in note of the example",
+      ),
+    });
+  });
+
   it("says what is wrong with columns of evidence that there is none of", async () => {
     const plan = path.join(folder, "plans", "log.yaml");
     const text = readFileSync(plan, "utf8");

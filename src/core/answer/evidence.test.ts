@@ -164,10 +164,7 @@ describe("a template whose parts demand evidence", () => {
       complaints(
         `answer: { a: { kind: number, evidence: { in: [report] } } }\nexamples: [{ inputs: { report: "Twelve, 12." }, answer: { a: 12 }${example} }]`,
       );
-    expect(withExample("")).toEqual([expect.stringContaining('the example needs the words that carry it: `evidence: { a: "…" }`')]);
-    expect(withExample(', evidence: { a: "13" }')).toEqual([
-      expect.stringContaining("its evidence does not stand in report of the example"),
-    ]);
+    expect(withExample("")).toEqual([expect.stringContaining('it needs the words that carry it: `evidence: { a: "…" }`')]);
     expect(withExample(', evidence: { a: "12" }')).toEqual([]);
     const examples = [
       { inputs: { report: row.report }, answer: { hazard: "mooring", hurt: false, level: 2 }, evidence: { hazard: "aft line parted" } },

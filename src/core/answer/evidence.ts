@@ -1,14 +1,7 @@
 import { remark, type Json, type Remark } from "../ground/index.js";
 import { quotedFrom, type Evidence } from "../sources/index.js";
 import { apart, needsWords, type Prepared } from "../template/index.js";
-
-/** The parts of a reply, with the words that carry them where they were looked for. */
-export interface Founded {
-  readonly parts: Record<string, Json>;
-  readonly evidence?: Readonly<Record<string, Evidence>> | undefined;
-  /** What is wrong with parts whose words were not found, in words that a model can act on. */
-  readonly unfounded: readonly string[];
-}
+import type { Founded } from "./founded.js";
 
 /**
  * Looks for the words that carry each part in the inputs that the template names. A part whose words are not there is null.
@@ -22,7 +15,6 @@ export function lookForEvidence(
   found: "atOnce" | "mended",
 ): Founded {
   const demanding = shapes.filter(({ spec }) => spec.evidence);
-  if (demanding.length === 0) return { parts: read, unfounded: [] };
   const parts: Record<string, Json> = { ...read };
   const evidence: Record<string, Evidence> = {};
   const unfounded: string[] = [];
@@ -43,20 +35,11 @@ export function lookForEvidence(
       );
     }
   }
-  return { parts, evidence, unfounded };
+  return { parts, evidence, unfounded, notes: unfoundedNote(evidence) };
 }
 
-/** All that was given, also what no words were found for. */
-export const valuesGiven = ({ parts, evidence }: Pick<Founded, "parts" | "evidence">): Record<string, Json> =>
-  evidence
-    ? {
-        ...parts,
-        ...Object.fromEntries(Object.entries(evidence).flatMap(([part, one]) => (one.found === "never" ? [[part, one.value]] : []))),
-      }
-    : parts;
-
 /** What is told of parts that are blank for want of words that carry them. */
-export const unfoundedNote = (evidence: Founded["evidence"]): Remark[] => {
+const unfoundedNote = (evidence: Founded["evidence"]): Remark[] => {
   const parts = Object.entries(evidence ?? {}).flatMap(([part, { found }]) => (found === "never" ? [part] : []));
   return parts.length > 0 ? [remark("unfounded", { parts })] : [];
 };

@@ -1,7 +1,7 @@
 export type { Answer, AnswerState, Confidence, Exchange } from "./answer.js";
 export { askPrepared } from "./ask.js";
 export type { AskFurther, AskOptions, Worked, Working } from "./ask-options.js";
-export { valuesGiven } from "./evidence.js";
+export { valuesGiven } from "./founded.js";
 export { findJson, type FoundJson } from "./find-json.js";
 export { declined, inputCellsOf } from "./given-inputs.js";
 export type { Objection } from "./question.js";

@@ -2,7 +2,7 @@ import { remark, textMessage, type Json, type Message, type Remark } from "../gr
 import type { AskedModel, ModelReply, ModelRequest } from "../model/index.js";
 import { CONFIDENCE, DEFAULT_DOUBT, type Doubt, type Prepared } from "../template/index.js";
 import type { Answer, Exchange } from "./answer.js";
-import { lookForEvidence, unfoundedNote, valuesGiven, type Founded } from "./evidence.js";
+import { valuesGiven, type Founded } from "./founded.js";
 import type { Conversation } from "./conversation.js";
 import { readReply, type ReplyReading } from "./read-reply.js";
 
@@ -117,16 +117,20 @@ export async function readChecked(
 }
 
 /** Holds what was read against the template's rules. */
-export function checked(
+export async function checked(
   prepared: Prepared,
   inputs: Readonly<Record<string, Json>>,
   reading: ReplyReading,
   found: "atOnce" | "mended" = "atOnce",
-): Checked {
+): Promise<Checked> {
   if (!reading.ok) return reading;
   const isStated = prepared.template.doubt?.by === "stated";
   const { [CONFIDENCE]: stated, ...own } = reading.parts;
-  const founded = lookForEvidence(prepared, inputs, isStated ? own : reading.parts, found);
+  const given = isStated ? own : reading.parts;
+  // Loaded by templates that demand it: most do not.
+  const founded = prepared.parts.some(({ spec }) => spec.evidence)
+    ? (await import("./evidence.js")).lookForEvidence(prepared, inputs, given, found)
+    : { parts: given, notes: [], unfounded: [] };
   const broken = prepared.brokenRules(valuesGiven(founded), inputs);
   return broken.length > 0
     ? { ok: false, problems: broken }
@@ -134,7 +138,7 @@ export function checked(
         ok: true,
         ...founded,
         stated: isStated ? (stated as number) : undefined,
-        notes: [...reading.notes, ...unfoundedNote(founded.evidence)],
+        notes: [...reading.notes, ...founded.notes],
       };
 }
 

@@ -95,7 +95,7 @@ async function* someTogether(prepared: Prepared, rows: readonly NumberedRow[], o
   const shares = reply ? sharesOf(reply, rows.length, model, request) : [];
   const ownMs = (clock.now() - began) / rows.length;
   const items = reply && isUsable(reply) ? await itemsByMark(reply) : new Map<string, Item[]>();
-  const firsts = rows.map(({ inputs }, index) => readItem(prepared, inputs, items.get(marks[index]!)));
+  const firsts = await Promise.all(rows.map(({ inputs }, index) => readItem(prepared, inputs, items.get(marks[index]!))));
   // Those that the reply answers come first; asking about the others again may fail.
   for (const isAnswered of [true, false]) {
     for (const [index, { row, inputs }] of rows.entries()) {
@@ -134,15 +134,15 @@ async function itemsByMark({ text, finish }: ModelReply): Promise<Map<string, It
   return byMark;
 }
 
-function readItem(
+async function readItem(
   prepared: Prepared,
   inputs: Readonly<Record<string, Json>>,
   items: readonly Item[] | undefined,
-): Extract<Outcome, { state: "answered" }> | undefined {
+): Promise<Extract<Outcome, { state: "answered" }> | undefined> {
   const [only, second] = items ?? [];
   if (!only || second) return undefined;
   const { [ROW_MARK]: _, ...members } = only;
-  const reading = checked(prepared, inputs, readMembers(prepared.askedFor(inputs), members));
+  const reading = await checked(prepared, inputs, readMembers(prepared.askedFor(inputs), members));
   if (!reading.ok || reading.unfounded.length > 0) return undefined;
   return { state: "answered", ...reading, messages: prepared.render(inputs), reply: { text: JSON.stringify(members), finish: "stop" } };
 }

@@ -1,32 +1,6 @@
 import type { Json } from "../ground/index.js";
-import { quotable, type Quotable, type Span } from "./find-quotation.js";
-
-/** Where words stand: in which input, in which row or item of it, in which page of a document; characters count from 0. */
-export interface Spot extends Span {
-  readonly input: string;
-  /** The row of related rows, or the item of a list, from 1. */
-  readonly row?: number | undefined;
-  /** The row's column. */
-  readonly column?: string | undefined;
-  /** The page of a document, from 1. */
-  readonly page?: number | undefined;
-}
-
-/** The words of an input that carry a part of an answer; or what was given for some, and is not there. */
-export type Evidence =
-  | {
-      readonly found: "atOnce" | "mended";
-      /** As it stands in the input. */
-      readonly quote: string;
-      readonly place: Spot;
-    }
-  | {
-      readonly found: "never";
-      /** What the model gave as a quotation. */
-      readonly said: string;
-      /** What it gave for the part, which is blank now. */
-      readonly value: Json;
-    };
+import { quotable, type Quotable } from "./find-quotation.js";
+import type { Evidence, Spot } from "./spot.js";
 
 /** A piece of an input's text. */
 export interface InputText {
@@ -101,14 +75,4 @@ export function around(
     before: from === 0 ? before : `…${before.replace(/^\S*\s/, "")}`,
     behind: to === text.length ? behind : `${behind.replace(/\s\S*$/, "")}…`,
   };
-}
-
-/** A place in words, as a column holds it: `row 3, said, characters 5 to 20`, counted from 1. */
-export function placeWords({ row, column, page, from, to }: Spot): string {
-  return [
-    ...(row === undefined ? [] : [`row ${row}`]),
-    ...(column === undefined ? [] : [column]),
-    ...(page === undefined ? [] : [`page ${page}`]),
-    `characters ${from + 1} to ${to}`,
-  ].join(", ");
 }

@@ -1,2 +1,3 @@
-export { around, type Around, textsOf, placeWords, quotedFrom, type Evidence, type InputText, type Spot, type Quoted } from "./evidence.js";
+export { around, quotedFrom, textsOf, type Around, type InputText, type Quoted } from "./evidence.js";
 export { quotable, type Quotable, type Span } from "./find-quotation.js";
+export { placeWords, type Evidence, type Spot } from "./spot.js";

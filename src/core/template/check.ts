@@ -1,6 +1,6 @@
 import { complain, nearest, readExpression, type Complaint, type SourceDocument } from "../ground/index.js";
 import { kindOf, referencesIn, shapeSpec, specsInside, specsWithin, type DateSpec } from "../kinds/index.js";
-import { EVIDENCE_PATHS, exampleFaults } from "./evidence.js";
+import { EVIDENCE_PATHS, partsWithoutWords } from "./evidence.js";
 import { parseText } from "./liquid.js";
 import { RUN_NAMES } from "./run-values.js";
 import { ruleFault } from "./rules.js";
@@ -235,14 +235,13 @@ function checkExamples(template: Template, document: SourceDocument): Complaint[
           complain("unknownPart", document.atKey([...at, "evidence", name]), { name, known: demanding, near: nearest(name, demanding) }),
         );
     }
-    if (found.length === 0)
-      for (const { part, problem } of exampleFaults(template.answer, example))
-        found.push(
-          complain("badExample", document.at([...at, example.evidence?.[part] === undefined ? "answer" : "evidence", part]), {
-            part,
-            problem,
-          }),
-        );
+    for (const part of partsWithoutWords(template.answer, example))
+      found.push(
+        complain("badExample", document.at([...at, "answer", part]), {
+          part,
+          problem: `it needs the words that carry it: \`evidence: { ${part}: "…" }\` beside \`answer\``,
+        }),
+      );
     return found;
   });
 }

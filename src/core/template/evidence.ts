@@ -1,6 +1,5 @@
 import type { Json } from "../ground/index.js";
 import { kindOf, shapeSpec, type AnySpec, type Reading } from "../kinds/index.js";
-import { quotedFrom } from "../sources/index.js";
 import type { NamedShape } from "./instruct.js";
 import type { Example } from "./template.js";
 
@@ -75,20 +74,9 @@ export function needsWords(spec: AnySpec, value: Json): boolean {
   return spec.evidence !== undefined && value !== null && kindOf(spec.kind).saysNothing?.(spec, value) !== true;
 }
 
-/** What is wrong with the evidence of an example: by part, in words. */
-export function exampleFaults(
-  answer: Readonly<Record<string, AnySpec>>,
-  example: Example,
-): { readonly part: string; readonly problem: string }[] {
-  const quoted = quotedFrom(example.inputs);
-  return Object.entries(answer).flatMap(([part, spec]) => {
+/** The parts of an example that need words which carry them, and have none. */
+export const partsWithoutWords = (answer: Readonly<Record<string, AnySpec>>, example: Example): string[] =>
+  Object.entries(answer).flatMap(([part, spec]) => {
     const value = example.answer[part];
-    if (!spec.evidence || value === undefined || !needsWords(spec, value)) return [];
-    const words = example.evidence?.[part];
-    if (words === undefined)
-      return [{ part, problem: `the example needs the words that carry it: \`evidence: { ${part}: "…" }\` beside \`answer\`` }];
-    return quoted.find(words, spec.evidence.in)
-      ? []
-      : [{ part, problem: `its evidence does not stand in ${listed(spec.evidence.in)} of the example` }];
+    return value !== undefined && needsWords(spec, value) && example.evidence?.[part] === undefined ? [part] : [];
   });
-}

@@ -4,6 +4,7 @@ export { templateFileSchema } from "./file-schema.js";
 export { fence, fenceMark } from "./fence.js";
 export { basisOf, changesBetween, fingerprinter, type Fingerprinter, type ModelIdentity, type Sha256 } from "./fingerprint.js";
 export type { NamedShape } from "./instruct.js";
+export { checkQuoted } from "./check-quoted.js";
 export { apart, EVIDENCE_PATHS, evidenceAt, needsWords, type EvidencePath } from "./evidence.js";
 export {
   columnAt,
