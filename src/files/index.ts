@@ -10,3 +10,4 @@ export { openSqlite } from "./open-sqlite.js";
 export { isRunning } from "./process.js";
 export { fileHash, writeWhole } from "./write-file.js";
 export { tokenizer } from "./tokenizer.js";
+export { packageFolder } from "./package-folder.js";

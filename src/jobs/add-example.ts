@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { readInputs, sentenceOf, YoroshiError, type Json, type Prepared } from "../core/index.js";
+import { gatherInputs, sentenceOf, YoroshiError, type Json, type Prepared } from "../core/index.js";
 import { defineJob } from "./job.js";
 import { readSource, saveSource } from "./source-files.js";
 
@@ -24,7 +24,7 @@ export const addExample = defineJob({
   }),
   async run(project, { template: name, inputs, answer }) {
     const { template } = await project.template(name);
-    const example = exampleOf(await project.prepare(template), inputs, answer);
+    const example = await exampleOf(await project.prepare(template), inputs, answer);
     const { form, mark } = await readSource.run(project, { what: "template", name }, {});
     const examples = form?.["examples"] ?? [];
     if (!Array.isArray(examples))
@@ -38,13 +38,13 @@ export const addExample = defineJob({
   },
 });
 
-function exampleOf(
+async function exampleOf(
   prepared: Prepared,
   inputs: Readonly<Record<string, string>>,
   answer: Readonly<Record<string, string>>,
-): { inputs: Record<string, Json>; answer: Record<string, Json> } {
+): Promise<{ inputs: Record<string, Json>; answer: Record<string, Json> }> {
   const problems: string[] = [];
-  const reading = readInputs(prepared, inputs);
+  const reading = await gatherInputs(prepared, inputs);
   if (reading.state !== "ready") problems.push(sentenceOf(reading.reason));
   const parts: Record<string, Json> = {};
   for (const part of prepared.parts) {

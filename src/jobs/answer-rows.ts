@@ -7,7 +7,7 @@ import {
   ModelFailure,
   nearest,
   plainJson,
-  readInputs,
+  gatherInputs,
   YoroshiError,
   type Answer,
   type InputSpec,
@@ -104,7 +104,7 @@ async function answerOf(
   fresh: boolean,
   { signal, admit }: JobContext,
 ): Promise<ToldAnswer | Error> {
-  const reading = readInputs(prepared, cellsOf(prepared, row));
+  const reading = await gatherInputs(prepared, cellsOf(prepared, row));
   if (reading.state !== "ready") return answerTold(prepared, declined(reading.reason), false);
   try {
     const { answer, known } = await project.askLoaded(loaded, prepared, models, reading.inputs, { fresh, signal, admit });

@@ -37,7 +37,7 @@ export type { ProjectShown } from "./show-project.js";
 export type { SourceShown } from "./source-files.js";
 export type { TablePage } from "./read-table.js";
 export { onceOnly } from "./once-only.js";
-export { packageFolder } from "./package-folder.js";
+export { packageFolder } from "../files/index.js";
 export type { WatchEvent } from "./watch/plan-watch.js";
 export type { WatchRound, WatchState } from "./watch/watch-state.js";
 export { watchedPlans } from "./watch/watch-plans.js";

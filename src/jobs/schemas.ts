@@ -52,6 +52,21 @@ export const answerShape = {
   form: z.int().optional(),
   tookMs: z.number(),
   confidence: confidence.optional(),
+  /** What was shown of pictures, documents and pages that the row names. */
+  seen: z
+    .array(
+      z.object({
+        input: z.string(),
+        hash: z.string(),
+        type: z.string(),
+        bytes: count,
+        address: z.string().optional(),
+        title: z.string().optional(),
+        fetchedAt: z.string().optional(),
+        pictures: z.array(z.object({ hash: z.string(), bytes: count, width: count, height: count })).optional(),
+      }),
+    )
+    .optional(),
   evidence: z.array(evidence).optional(),
   exchanges: z.array(z.object({ why: z.string(), model: z.string(), raw: z.string(), usage, spent: count })).optional(),
   spentBy: z.record(z.string(), count).optional(),

@@ -5,7 +5,7 @@ import * as z from "zod";
 import { YoroshiError } from "../core/index.js";
 import { PROJECT_FILE } from "../project/index.js";
 import { defineFreeJob, defineJob } from "./job.js";
-import { packageFolder } from "./package-folder.js";
+import { packageFolder } from "../files/index.js";
 
 /** The project of a made-up ferry operator in a folder of its own. */
 export const setUpDemo = defineFreeJob({

@@ -3,7 +3,7 @@ import { mkdir, readdir, readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { nearest, readTemplate, YoroshiError } from "../core/index.js";
 import { insideProject } from "../project/index.js";
-import { packageFolder } from "./package-folder.js";
+import { packageFolder } from "../files/index.js";
 import { filesOf, newTemplateFile } from "./template-files.js";
 
 /** A template to begin with. */

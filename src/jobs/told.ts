@@ -1,6 +1,5 @@
 import type * as z from "zod";
 import {
-  messageText,
   plainJson,
   sentenceOf,
   around,
@@ -11,6 +10,7 @@ import {
   type Evidence,
   type Json,
   type Message,
+  type MessagePart,
   type Remark,
   type ToldNote,
 } from "../core/index.js";
@@ -80,7 +80,10 @@ export function toldDecision({
 
 /** A prompt, in words. */
 export const toldPrompt = (messages: readonly Message[]): { role: Message["role"]; content: string }[] =>
-  messages.map((message) => ({ role: message.role, content: messageText(message) }));
+  messages.map(({ role, parts }) => ({ role, content: parts.map(partTold).join("\n") }));
+
+const partTold = (part: MessagePart): string =>
+  part.kind === "text" ? part.text : `[a picture: ${part.type}, ${part.width} x ${part.height} points, ${Math.ceil(part.bytes / 1000)} kB]`;
 
 /** What is told of rows. */
 export const toldNotes = (notes: readonly ToldNote[]): { note: string; code: string; rows: number; keys: string[] }[] =>

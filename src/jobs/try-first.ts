@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { columnsOf, inputCells, ModelFailure, readInputs, sentenceOf, templateSteps, YoroshiError } from "../core/index.js";
+import { columnsOf, inputCells, ModelFailure, gatherInputs, sentenceOf, templateSteps, YoroshiError } from "../core/index.js";
 import { defineJob } from "./job.js";
 import { modelError } from "./known-error.js";
 import { cellValue } from "./schemas.js";
@@ -37,7 +37,7 @@ export const tryFirst = defineJob({
         if (row.problem !== undefined) continue;
         const { cells } = await inputCells(setup, row, first.name);
         const text = Object.values(cells).filter(Boolean).join(" · ");
-        const reading = readInputs(prepared, cells);
+        const reading = await gatherInputs(prepared, cells);
         if (reading.state !== "ready") continue;
         const { answer } = await project.askLoaded(loaded, prepared, models, reading.inputs).catch((error: unknown) => {
           throw error instanceof ModelFailure ? modelError(error, model.host) : error;

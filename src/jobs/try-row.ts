@@ -8,7 +8,9 @@ import {
   messageText,
   type ModelRequest,
   ModelFailure,
-  readInputs,
+  gatherInputs,
+  imageTokens,
+  rendered,
   readTemplate,
   sentenceOf,
   templateSteps,
@@ -90,9 +92,11 @@ export const tryRow = defineJob({
     const { loaded, cells, notes, from } = await questionOf(project, { of, row, step, inputs });
     const template = loaded.template.name;
     const prepared = await project.prepare(loaded.template);
-    const reading = readInputs(prepared, cells);
+    const reading = await gatherInputs(prepared, cells);
     if (reading.state !== "ready") return { template, from, inputs: given(cells), ...declined(reading.reason) };
     const opened = await project.openModels(loaded.template);
+    const made = await rendered(prepared, reading.inputs, opened.model);
+    if ("reason" in made) return { template, from, inputs: given(cells), ...declined(made.reason) };
     const { answer, known } = await project
       .askLoaded(loaded, prepared, opened, reading.inputs, { fresh, signal })
       .catch((error: unknown) => {
@@ -112,8 +116,8 @@ export const tryRow = defineJob({
       known,
       inputNotes: notes.map(sentenceOf),
       shortened: Object.fromEntries(Object.entries(reading.shortened ?? {}).map(([input, note]) => [input, sentenceOf(note)])),
-      prompt: toldPrompt(prepared.render(reading.inputs)),
-      ...toldAnswer(answer, reading.inputs),
+      prompt: toldPrompt(made.messages),
+      ...toldAnswer(answer, made.quotable),
       cells: shown,
     };
   },
@@ -152,13 +156,15 @@ export const showPrompt = defineJob({
     const { loaded, cells, notes, from } = await questionOf(project, { ...asked, inputs, text });
     const template = loaded.template.name;
     const prepared = await project.prepare(loaded.template);
-    const reading = readInputs(prepared, cells);
+    const reading = await gatherInputs(prepared, cells);
     if (reading.state !== "ready") return { template, from, inputs: given(cells), ...declined(reading.reason) };
     const { model, isStandin } = await project.openModels(loaded.template, { asks: false });
     const countTokens = await tokenizer();
-    const messages = prepared.render(reading.inputs);
+    const made = await rendered(prepared, reading.inputs, model);
+    if ("reason" in made) return { template, from, inputs: given(cells), ...declined(made.reason) };
+    const { messages } = made;
     const usage = {
-      tokensIn: messages.reduce((sum, one) => sum + countTokens(messageText(one)), 0),
+      tokensIn: messages.reduce((sum, one) => sum + countTokens(messageText(one)), imageTokens(messages)),
       tokensOut: answerTokens(prepared, countTokens),
     };
     const request = { messages, schema: prepared.schema, maxTokens: prepared.maxTokens };

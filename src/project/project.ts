@@ -8,14 +8,15 @@ import {
   declined,
   derivedTable,
   figuresReadAs,
+  gatherInputs,
   groupRows,
   inputCellsOf,
   itemRows,
   keyColumnsOf,
+  kindOf,
   mapValues,
   prepare,
   readAs,
-  readInputs,
   readApprovals,
   readPlan,
   readTemplate,
@@ -65,6 +66,7 @@ import type { RunLog } from "../adapters/run-log/index.js";
 import type { LoadedTemplate, TemplateModels } from "./loaded.js";
 import { PROJECT_FILE, PROJECT_FORMAT, readProjectFile, type ProjectFile } from "./project-file.js";
 import { projectDatabases, type Databases } from "./databases.js";
+import { ProjectSources } from "./sources.js";
 import { projectTables, type Tables } from "./tables.js";
 import { plannedColumns, RelatedTables } from "./related-tables.js";
 import { readReferences, readSurroundings, surroundingFiles } from "./surroundings.js";
@@ -125,6 +127,7 @@ class OpenProject implements Project {
   readonly asking: ProjectAsking;
   readonly #databases: Databases;
   #ledger: Ledger | undefined;
+  readonly #sources: ProjectSources;
   readonly #related: RelatedTables;
   readonly #asked: AskedWorkings;
   /** A template that is loaded stands as it is; a changed file is loaded anew. */
@@ -148,6 +151,7 @@ class OpenProject implements Project {
     const { spendPerMonth } = settings.limits;
     this.monthlyCap = spendPerMonth === undefined ? undefined : toMicros(spendPerMonth);
     this.asking = new ProjectAsking(this);
+    this.#sources = new ProjectSources(this);
     const environment = readEnvironment(root);
     this.models = projectModels(settings, clock, onNotice, projectKeys(root, environment));
     this.#databases = projectDatabases(root, settings, clock, onNotice, environment);
@@ -285,7 +289,8 @@ class OpenProject implements Project {
     const run = runValues(this.clock.now(), this.settings.timeZone);
     const make = async (): Promise<Prepared> => {
       const surroundings = await readSurroundings(this.root, this.settings.folders, this.tables, template);
-      return prepare(template, await readReferences(this.tables, template), { ...surroundings, run });
+      const sources = Object.values(template.inputs).some(({ kind }) => kindOf(kind).source) ? this.#sources : undefined;
+      return prepare(template, await readReferences(this.tables, template), { ...surroundings, run, sources });
     };
     const files = surroundingFiles(template);
     // Rows of a database tell no change.
@@ -308,7 +313,7 @@ class OpenProject implements Project {
   async ask(nameOrPath: string, inputs: Readonly<Record<string, Json>>, options: AskedOptions = {}): Promise<Answer> {
     const loaded = await this.template(nameOrPath);
     const prepared = await this.prepare(loaded.template);
-    const reading = readInputs(prepared, inputCellsOf(prepared, inputs));
+    const reading = await gatherInputs(prepared, inputCellsOf(prepared, inputs));
     if (reading.state !== "ready") return declined(reading.reason);
     return (await this.askLoaded(loaded, prepared, await this.openModels(loaded.template), reading.inputs, options)).answer;
   }
@@ -469,6 +474,7 @@ class OpenProject implements Project {
   async #close(): Promise<void> {
     await this.asking.close();
     this.#isClosed = true;
+    this.#sources.close();
     await this.models.close();
     await this.#databases.close();
     await this.#related.close();

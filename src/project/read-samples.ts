@@ -3,7 +3,10 @@ import path from "node:path";
 import {
   MARK_COLUMN,
   partPaths,
+  findAll,
   readSamples,
+  sourcesOfSamples,
+  type Finds,
   refanged,
   SET_COLUMN,
   sourceName,
@@ -54,7 +57,10 @@ export async function readProjectSamples(
   );
   const free = columns.filter((column) => !known.has(column.toLowerCase()) && !column.includes("@"));
   const unique = free.find((column) => new Set(rows.map((row) => row.values[column])).size === rows.length);
+  const finds: Finds = new Map();
+  await findAll(prepared.sources, sourcesOfSamples(prepared, chosen, columns, rows, options), finds, { mayFetch: true });
   return readSamples(prepared, chosen, columns, rows, {
+    found: finds,
     keyColumn: unique ?? free.find((column) => /(^|[^a-z])(id|key|no|nr|number)$|Id$|Key$/i.test(column)),
     ...options,
   });

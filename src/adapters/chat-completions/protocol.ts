@@ -6,6 +6,7 @@ import {
   wordsOf,
   type Finish,
   type Message,
+  type MessagePart,
   type HostSays,
   type ModelReply,
   type ModelRequest,
@@ -65,7 +66,17 @@ export function requestBody(id: string, request: ModelRequest, withSchema: boole
   return `{"model":${JSON.stringify(id)},"messages":[${messages.join(",")}],${settings.slice(1, -1)}${format}}`;
 }
 
-const messageJson = (message: Message): string => JSON.stringify({ role: message.role, content: messageText(message) });
+const messageJson = (message: Message): string =>
+  JSON.stringify({
+    role: message.role,
+    content: message.parts.some(({ kind }) => kind !== "text") ? message.parts.map(partJson) : messageText(message),
+  });
+
+/** A part as the protocol has it: words, or a picture as an address that holds its bytes. */
+const partJson = (part: MessagePart): object =>
+  part.kind === "text"
+    ? { type: "text", text: part.text }
+    : { type: "image_url", image_url: { url: `data:${part.type};base64,${part.data}` } };
 
 /** Role and examples come before the last message, and are the same for thousands of rows; written out once. */
 const written = new WeakMap<Message, string>();

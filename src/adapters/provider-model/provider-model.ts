@@ -8,12 +8,13 @@ import {
   type CancelSignal,
   type Clock,
   type Finish,
+  type MessagePart,
   type Model,
   type ModelReply,
   type ModelRequest,
   type Usage,
 } from "../../core/index.js";
-import { isProvider, type Generated, type GenerateOptions, type Provider } from "./provider.js";
+import { isProvider, type Generated, type GenerateOptions, type Provider, type ProviderFile, type ProviderText } from "./provider.js";
 
 /** Versions of the shape that are known. */
 const VERSIONS: ReadonlySet<string> = new Set(["v2", "v3", "v4"]);
@@ -66,7 +67,9 @@ export function providerModel(provider: Provider, { clock, host, jsonSchema = tr
     async ask(request, signal) {
       const own = abortable(signal);
       try {
-        const made = (await provider.doGenerate(optionsFor(request, jsonSchema, own.signal) as never)) as Generated;
+        const made = (await provider.doGenerate(
+          optionsFor(request, jsonSchema, own.signal, provider.specificationVersion) as never,
+        )) as Generated;
         return replyOf(made);
       } catch (error) {
         throw failureOf(error, signal, clock);
@@ -90,12 +93,13 @@ function optionsFor(
   { messages, schema, schemaName, maxTokens, temperature, seed }: ModelRequest,
   jsonSchema: boolean,
   abortSignal: AbortSignal,
+  version: string,
 ): GenerateOptions {
   return {
     prompt: messages.map((message) =>
       message.role === "system"
         ? { role: message.role, content: messageText(message) }
-        : { role: message.role, content: message.parts.map(({ text }) => ({ type: "text" as const, text })) },
+        : { role: message.role, content: message.parts.map((part) => providerPart(part, version)) },
     ),
     maxOutputTokens: maxTokens,
     temperature,
@@ -103,6 +107,13 @@ function optionsFor(
     responseFormat: schema && jsonSchema ? { type: "json", schema, name: schemaName } : undefined,
     abortSignal,
   };
+}
+
+/** The wrong form of a picture fails in silence, so the version decides. */
+function providerPart(part: MessagePart, version: string): ProviderText | ProviderFile {
+  if (part.kind === "text") return { type: "text", text: part.text };
+  const { type: mediaType, data } = part;
+  return { type: "file", mediaType, data: version === "v2" || version === "v3" ? data : { type: "data", data } };
 }
 
 function replyOf({ content, finishReason, usage, response }: Generated): ModelReply {

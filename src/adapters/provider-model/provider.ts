@@ -20,11 +20,23 @@ export function isProvider(value: unknown): value is Provider {
   );
 }
 
+export interface ProviderText {
+  readonly type: "text";
+  readonly text: string;
+}
+
+/** A picture: bytes in base 64, bare in the second and third version, in an object of their own since the fourth. */
+export interface ProviderFile {
+  readonly type: "file";
+  readonly mediaType: string;
+  readonly data: string | { readonly type: "data"; readonly data: string };
+}
+
 /** What it is called with; the same in all versions that are known. */
 export interface GenerateOptions {
   readonly prompt: readonly (
     | { readonly role: "system"; readonly content: string }
-    | { readonly role: "user" | "assistant"; readonly content: readonly { readonly type: "text"; readonly text: string }[] }
+    | { readonly role: "user" | "assistant"; readonly content: readonly (ProviderText | ProviderFile)[] }
   )[];
   readonly maxOutputTokens: number;
   readonly temperature?: number | undefined;

@@ -1,5 +1,6 @@
 import type { Json, Micros, Remark } from "../ground/index.js";
 import type { Evidence } from "../sources/index.js";
+import type { SeenSource } from "./open-sources.js";
 import type { HostSays, Usage } from "../model/index.js";
 
 /** What became of a question: see the words in the guide. `failed` alone is not kept: it is asked again next time. */
@@ -47,6 +48,8 @@ interface AnswerBase {
   readonly exchanges?: readonly Exchange[] | undefined;
   /** What was spent by model id, where more than one was asked. */
   readonly spentBy?: Readonly<Record<string, Micros>> | undefined;
+  /** What was shown of pictures, documents and pages that the row names. */
+  readonly seen?: readonly SeenSource[] | undefined;
   /** The words that carry its parts, where they are demanded. */
   readonly evidence?: Readonly<Record<string, Evidence>> | undefined;
   /** The parts as they were before the second look, where there was one. */

@@ -1,6 +1,6 @@
 import { markupReady, patternsReady, remark, YoroshiError, type Json, type Remark } from "../ground/index.js";
 import { ModelFailure, type AskedModel } from "../model/index.js";
-import { untypedPrepared, type Prepared } from "../template/index.js";
+import { hasSources, untypedPrepared, type Prepared } from "../template/index.js";
 import type { Answer } from "./answer.js";
 import { Conversation } from "./conversation.js";
 import type { AskOptions } from "./ask-options.js";
@@ -24,13 +24,21 @@ export async function askPrepared<Inputs, Parts>(
   if (options.working)
     return (await import("./working.js")).askWorking(options.working, inputs, options, askPrepared) as Promise<Answer<Parts>>;
   const talk = new Conversation(options.clock, options.signal);
-  const whole = { ...untypedPrepared(prepared), quotedIn: () => inputs };
-  return (await answerFrom(whole, talk, options, async () => {
-    const long = tooLong(whole, inputs);
-    return long.length === 0
-      ? { inputs, notes: [] }
-      : (await import("./condense.js")).condense(whole, inputs, long, talk, options.model, options.recall);
+  const own = untypedPrepared(prepared);
+  const opened = hasSources(own)
+    ? await (await import("./open-sources.js")).openSources(own, inputs, options.model)
+    : { prepared: { ...own, quotedIn: () => inputs }, inputs, seen: [], notes: [] };
+  // The row cannot be asked; nothing was sent.
+  if ("reason" in opened)
+    return { state: opened.mayPass ? "failed" : "malformed", raw: "", notes: [], ...talk.facts(), reason: opened.reason };
+  const { prepared: whole, inputs: shown, seen, notes } = opened;
+  const answer = (await answerFrom(whole, talk, options, async () => {
+    const long = tooLong(whole, shown);
+    if (long.length === 0) return { inputs: shown, notes };
+    const condensed = await (await import("./condense.js")).condense(whole, shown, long, talk, options.model, options.recall);
+    return { ...condensed, notes: [...notes, ...condensed.notes] };
   })) as Answer<Parts>;
+  return seen.length > 0 ? { ...answer, seen } : answer;
 }
 
 /** Where a question stands once its inputs are ready; another request may have answered it already. */

@@ -1,6 +1,8 @@
 export type { Answer, AnswerState, Confidence, Exchange } from "./answer.js";
 export { askPrepared } from "./ask.js";
 export type { AskFurther, AskOptions, Worked, Working } from "./ask-options.js";
+export type { SeenSource } from "./open-sources.js";
+export { rendered, type Rendered } from "./rendered.js";
 export { valuesGiven } from "./founded.js";
 export { findJson, type FoundJson } from "./find-json.js";
 export { declined, inputCellsOf } from "./given-inputs.js";

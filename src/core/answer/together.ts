@@ -1,6 +1,6 @@
 import { markupReady, patternsReady, remark, type Json } from "../ground/index.js";
 import { BudgetSpent, costOf, guessUsage, ModelFailure, type AskedModel, type ModelReply, type ModelRequest } from "../model/index.js";
-import { renderTogether, ROW_MARK, rowMarks, schemaTogether, type Prepared } from "../template/index.js";
+import { hasSources, renderTogether, ROW_MARK, rowMarks, schemaTogether, type Prepared } from "../template/index.js";
 import type { Answer, Exchange } from "./answer.js";
 import type { AskOptions } from "./ask-options.js";
 import { answerFrom, askPrepared, firstSettings } from "./ask.js";
@@ -33,7 +33,7 @@ export async function* askTogether(
 ): AsyncGenerator<AnswerOf> {
   await patternsReady();
   await markupReady();
-  const isAlone = rows.map((inputs) => tooLong(prepared, inputs).length > 0);
+  const isAlone = rows.map((inputs) => hasSources(prepared) || tooLong(prepared, inputs).length > 0);
   yield* someTogether(
     prepared,
     [...rows.keys()].filter((row) => !isAlone[row]).map((row) => ({ row, inputs: rows[row]! })),

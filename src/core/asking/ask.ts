@@ -4,7 +4,7 @@ import { memoryLedger } from "../ledger/index.js";
 import type { Model } from "../model/index.js";
 import {
   prepare,
-  readInputs,
+  gatherInputs,
   untypedPrepared,
   type Prepared,
   type References,
@@ -45,7 +45,7 @@ export async function ask<Inputs, Parts>(
 ): Promise<Answer<Parts>> {
   const { model, others, clock, signal } = options;
   const prepared = untypedPrepared("render" in template ? template : prepare(template, options.references, options.surroundings));
-  const reading = readInputs(prepared, inputCellsOf(prepared, inputs as Record<string, Json | undefined>));
+  const reading = await gatherInputs(prepared, inputCellsOf(prepared, inputs as Record<string, Json | undefined>));
   if (reading.state !== "ready") return declined(reading.reason);
   const asking = readyAsking({ prepared, version: 1, model, others });
   const question = { asking, inputs: reading.inputs, fingerprint: asking.fingerprint(reading.inputs) };

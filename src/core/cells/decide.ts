@@ -3,7 +3,7 @@ import type { AskAgain, CellRecord, CellState, HeldCells } from "../ledger/index
 import type { CellValue } from "../table/index.js";
 import { HOLDS, ownerOf, type Plan, type ReadyRule, setFingerprint } from "../plan/index.js";
 import { heldColumns, stillUnreleased, type HeldBy, type Release } from "../review/index.js";
-import { readInputs } from "../template/index.js";
+import { readInputs, type FoundSources, type NamedSource } from "../template/index.js";
 import { inputsFor, rowFor, type Passing } from "./passing.js";
 import { hasChangedSince } from "./edit-remarks.js";
 import { givesUp, type AskWork, type SetWork, type StepWork, type Work } from "./setup.js";
@@ -32,6 +32,12 @@ export type Decision =
   /** They are plain columns with these values. */
   | { readonly do: "set"; readonly values: Readonly<Record<string, CellValue>>; readonly fingerprint: string };
 
+/** What a row names is to be found before anything can be decided. */
+export interface Needs {
+  readonly do: "find";
+  readonly sources: readonly NamedSource[];
+}
+
 /** Decides from the row and what the ledger knows of it, without asking or changing anything. */
 export function decide(
   work: Work,
@@ -39,7 +45,7 @@ export function decide(
   passed: Passing,
   record: CellRecord | undefined,
   releases: readonly Release[] = [],
-): Decision {
+): Decision | Needs {
   const isEdited = heldByPerson(work, one, passed, record) === one.targets.length;
   if (work.chosenSteps?.has(one.name) === false || passed.isFrozen)
     return {
@@ -105,7 +111,7 @@ function decideAsk(
   values: Readonly<Record<string, unknown>>,
   record: CellRecord | undefined,
   releases: readonly Release[],
-): Decision {
+): Decision | Needs {
   for (const rule of does.rules) {
     const settles = rule.condition.test(values);
     if (typeof settles === "object")
@@ -118,8 +124,10 @@ function decideAsk(
       : { do: "give", rule };
   }
 
-  const reading = readInputs(does.prepared, inputsFor(does.from, passed));
+  const reading = readInputs(does.prepared, inputsFor(does.from, passed), passed.found ?? NOTHING_FOUND);
   const stands = hasValues(record);
+  if (reading.state === "needed") return { do: "find", sources: reading.sources };
+  if (reading.state === "unfetched") return decideUnfetched(work, record, reading.reason, stands);
   if (reading.state !== "ready") {
     if (stands) return { do: "mark", state: "stale", reason: reading.reason };
     return { do: "mark", state: reading.state === "missing" ? "skipped" : "failed", reason: reading.reason };
@@ -149,6 +157,17 @@ function decideAsk(
   const failedBefore = work.refill === "failed" && record?.reason?.code === "notRenewed";
   return { do: "answer", fingerprint, inputs: reading.inputs, fresh: failedBefore, was, shortened: reading.shortened, again };
 }
+
+const NOTHING_FOUND: FoundSources = new Map();
+
+/** What lies on the web is fetched by a fill alone. Until then values stand, and a preview takes the row for one that is asked. */
+function decideUnfetched(work: Work, record: CellRecord | undefined, reason: Remark, stands: boolean): Decision {
+  if (!work.takesUnfetched) return { do: "leave", state: stands ? record!.state : "blank", reason: stands ? record!.reason : reason };
+  return { do: "answer", fingerprint: UNFETCHED, inputs: {}, fresh: true, was: stands ? "stale" : "blank" };
+}
+
+/** Stands for the fingerprint of a question that is not known before something is fetched. */
+export const UNFETCHED = "(to be fetched)";
 
 const DAY_MS = 86_400_000;
 

@@ -13,7 +13,7 @@ export interface EditRemark {
 /** A short hash of what a step reads in a row, kept with a person's edits. */
 export function editMark({ does }: StepWork, passed: Passing): string | undefined {
   if (does.kind !== "ask") return undefined;
-  const reading = readInputs(does.prepared, inputsFor(does.from, passed));
+  const reading = readInputs(does.prepared, inputsFor(does.from, passed), passed.found);
   return reading.state === "ready" ? quickHash(canonicalJson(reading.inputs)) : undefined;
 }
 

@@ -1,3 +1,4 @@
+import { rendered } from "../answer/index.js";
 import { requestOf } from "../asking/index.js";
 import { patternsReady, remark, YoroshiError, type Json, type Message, type Remark } from "../ground/index.js";
 import type { AnswerRecord, CellRecord, CellState } from "../ledger/index.js";
@@ -59,19 +60,19 @@ export async function explainCells(setup: FillSetup, key: string, column?: strin
       if (!considered || (column !== undefined && !one.targets.some(({ name }) => name === column))) continue;
       const [answer] = considered.record?.fingerprint === undefined ? [] : await work.ledger.answers.find([considered.record.fingerprint]);
       const [changed] = await changesOf(work, one, [considered]);
-      found.push(explained(one, considered, answer, changed));
+      found.push(await explained(one, considered, answer, changed));
     }
     if (found.length > 0) return found;
   }
   throw new YoroshiError("keyNotFound", { keys: [key], table: setup.table.name });
 }
 
-function explained(
+async function explained(
   one: StepWork,
   { passed, record, decision }: Considered,
   answer: AnswerRecord | undefined,
   changed: Remark | undefined,
-): CellExplanation {
+): Promise<CellExplanation> {
   const state = stateOf(decision);
   const reason =
     decision.do === "mark" || decision.do === "leave"
@@ -88,15 +89,16 @@ function explained(
     reason,
     record,
     answer,
-    ...promptOf(one, passed),
+    ...(await promptOf(one, passed)),
     same: state === "filled" && answer !== undefined,
   };
 }
 
-function promptOf({ does }: StepWork, passed: Passing): Pick<CellExplanation, "inputs" | "prompt"> {
+async function promptOf({ does }: StepWork, passed: Passing): Promise<Pick<CellExplanation, "inputs" | "prompt">> {
   if (does.kind !== "ask") return {};
-  const reading = readInputs(does.prepared, inputsFor(does.from, passed));
+  const reading = readInputs(does.prepared, inputsFor(does.from, passed), passed.found);
   if (reading.state !== "ready") return {};
   const { prepared, inputs } = requestOf(does, reading.inputs);
-  return { inputs: reading.inputs, prompt: prepared.render(inputs) };
+  const made = await rendered(prepared, inputs, does.model);
+  return "reason" in made ? {} : { inputs: made.quotable, prompt: made.messages };
 }

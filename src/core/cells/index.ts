@@ -1,3 +1,4 @@
+export { UNFETCHED } from "./decide.js";
 export { decide, openHolds, type Decision } from "./decide.js";
 export { editRemarks } from "./edit-remarks.js";
 export { absorbEdits } from "./edits.js";

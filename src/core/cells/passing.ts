@@ -1,6 +1,7 @@
 import { remark, type Remark } from "../ground/index.js";
 import type { CellRecord } from "../ledger/index.js";
 import { shownCell, type FoundRows, type RelatedRow, type Row, type CellValue } from "../table/index.js";
+import type { Finds } from "../template/index.js";
 import type { StepWork, Target } from "./setup.js";
 
 /** What the plan's `related` found for a row, by name. */
@@ -18,6 +19,8 @@ export interface Passing {
   waitsFor: readonly string[];
   /** The rules of the plan that hold for it, where steps are done by rules. */
   due: readonly string[];
+  /** What was found of the sources that it names. */
+  found?: Finds | undefined;
   /** The plan's `freeze` holds: no step touches it. */
   isFrozen?: boolean | undefined;
 }

@@ -319,7 +319,7 @@ const confidenceCell = (confidence: number | undefined): CellValue =>
   confidence === undefined ? "" : Math.round(confidence * 1000) / 1000;
 
 /** Of how an answer came about, what a person should know who sees the cell. */
-const WORTH_TELLING: readonly RemarkCode[] = ["condensed", "unfounded", "inDoubt", "lookedChanged"];
+const WORTH_TELLING: readonly RemarkCode[] = ["about", "condensed", "unfounded", "inDoubt", "lookedChanged"];
 
 /** What a person should know of how a cell's values came about. */
 function notesOf(inputs: readonly Remark[], answer: Answer): readonly Remark[] | undefined {

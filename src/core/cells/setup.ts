@@ -75,6 +75,10 @@ export interface FillOptions {
   readonly standing?: "keep" | "renew" | undefined;
   /** Add columns that the table lacks, where it does not take new ones by itself. Default: that is an error. */
   readonly createColumns?: boolean | undefined;
+  /** Whether what rows name may be fetched; see `Work`. */
+  readonly mayFetch?: boolean | undefined;
+  /** See `Work`. */
+  readonly takesUnfetched?: boolean | undefined;
   /** A run that asks, records and writes nothing leaves no trace in the list of runs. Default: every run is listed. */
   readonly quiet?: boolean | undefined;
   /** Aborted: nothing new is asked; what is in flight is finished. */
@@ -121,6 +125,12 @@ export interface Work extends FillSetup {
   readonly overwrite: ReadonlySet<string>;
   /** Columns that are the machine's alone: what a person puts there is set back. */
   readonly refused: ReadonlySet<string>;
+  /** Whether what rows name may be fetched from the web: a fill does, what only looks does not. */
+  readonly mayFetch: boolean;
+  /** Whether a row that names something which was never fetched counts as one that is asked. */
+  readonly takesUnfetched: boolean;
+  /** Aborted when the run is dropped. */
+  readonly drop?: CancelSignal | undefined;
   /** The plan's `freeze`. */
   readonly freeze: Condition | undefined;
   /** When the table was last written, milliseconds since 1970. */
@@ -209,6 +219,9 @@ export function workOf(given: FillSetup, options: FillOptions = {}): Work {
       new Set(steps.filter(({ targets }) => targets.some(({ name }) => options.columns!.includes(name))).map(({ name }) => name)),
     refill: options.refill ?? plan.refill,
     only: options.only && options.only.length > 0 ? new Set(options.only) : undefined,
+    mayFetch: options.mayFetch ?? false,
+    takesUnfetched: options.takesUnfetched ?? false,
+    drop: options.signal,
     where: options.where === undefined ? undefined : whereOf(options.where),
     overwrite: new Set(options.overwrite),
     refused: new Set(Object.keys(plan.edits ?? {}).filter((column) => ownerOf(plan, column) === "refuse")),

@@ -3,11 +3,12 @@ import type { CellRecord } from "../ledger/index.js";
 import { type Condition, inputColumns, isTemplateStep, templateSteps } from "../plan/index.js";
 import { readReleases } from "../review/index.js";
 import { textRow, type FoundRows, type Row } from "../table/index.js";
+import { findAll, hasSources, readInputs, type Finds, type NamedSource } from "../template/index.js";
 import { changedPieces } from "./changes.js";
-import { decide, type Decision } from "./decide.js";
+import { decide, type Decision, type Needs } from "./decide.js";
 import { absorbEdits } from "./edits.js";
 import { handOn, inputsFor, passing, type Passing, type RelatedRows } from "./passing.js";
-import { askingOf, workOf, type FillSetup, type StepWork, type Work } from "./setup.js";
+import { askingOf, workOf, type AskWork, type FillSetup, type StepWork, type Work } from "./setup.js";
 
 /** Walks over the table in chunks of the rows that are chosen, each with what belongs to it. */
 export async function* walk(work: Work): AsyncGenerator<{ readonly rows: readonly Passing[]; readonly share: number }> {
@@ -85,11 +86,50 @@ export async function consider(work: Work, one: StepWork, rows: readonly Passing
     rows.map(({ row }) => row.key),
   );
   const releases = one.unreleased.length > 0 ? await readReleases(work.ledger, work.plan.name) : [];
-  const considered = rows.map((passed) => {
-    const record = records.get(passed.row.key);
-    return { passed, record, decision: decide(work, one, passed, record, releases) };
-  });
+  const decideAll = (some: readonly Passing[]): (Omit<Considered, "decision"> & { readonly decision: Decision | Needs })[] =>
+    some.map((passed) => {
+      const record = records.get(passed.row.key);
+      return { passed, record, decision: decide(work, one, passed, record, releases) };
+    });
+  if (one.does.kind === "ask" && hasSources(one.does.prepared)) {
+    // A person's edit is held against all that was read when it was made.
+    const edited = rows.filter((passed) => records.get(passed.row.key)?.edited);
+    await findFor(
+      work,
+      one.does,
+      edited.map((passed) => ({ passed, sources: sourcesOf(one, passed) })),
+    );
+    const needing = decideAll(rows).flatMap(({ passed, decision }) =>
+      decision.do === "find" ? [{ passed, sources: decision.sources }] : [],
+    );
+    await findFor(work, one.does, needing);
+  }
+  // What was needed is found by now, or known to be nowhere.
+  const considered = decideAll(rows) as Considered[];
   return isTemplateStep(one.step) && one.step.staleBy ? staleByOthers(work, one, one.step.staleBy, considered) : considered;
+}
+
+/** Finds what rows name, each source once for all of them. */
+async function findFor(
+  work: Work,
+  { prepared }: AskWork,
+  rows: readonly { readonly passed: Passing; readonly sources: readonly NamedSource[] }[],
+): Promise<void> {
+  if (rows.length === 0) return;
+  const found: Finds = new Map();
+  await findAll(
+    prepared.sources,
+    rows.flatMap(({ sources }) => sources),
+    found,
+    { mayFetch: work.mayFetch, signal: work.drop },
+  );
+  for (const { passed } of rows) passed.found = passed.found ? new Map([...passed.found, ...found]) : found;
+}
+
+/** What a row names for a step, whether it is going to be asked or not. */
+function sourcesOf({ does }: StepWork, passed: Passing): readonly NamedSource[] {
+  const reading = does.kind === "ask" ? readInputs(does.prepared, inputsFor(does.from, passed), passed.found ?? new Map()) : undefined;
+  return reading?.state === "needed" ? reading.sources : [];
 }
 
 /** What is out of date only by inputs that do not count stands as it is. */

@@ -100,7 +100,10 @@ export async function fill(setup: FillSetup, options: FillOptions = {}): Promise
   try {
     if (!setup.isChecked) await checkSetup(setup);
     const { at: writtenAt } = await readWritten(setup);
-    return await fillAlone({ ...(await chosenWork(setup, options)), writtenAt, renews: await renewsStanding(setup, options) }, options);
+    return await fillAlone(
+      { ...(await chosenWork(setup, { ...options, mayFetch: true })), writtenAt, renews: await renewsStanding(setup, options) },
+      options,
+    );
   } finally {
     await letGo();
   }

@@ -1,4 +1,4 @@
-import type { AskWork, FillOptions, FillSetup, StepWork, Work } from "../cells/index.js";
+import { UNFETCHED, type AskWork, type FillOptions, type FillSetup, type StepWork, type Work } from "../cells/index.js";
 import { requestOf } from "../asking/index.js";
 import { messageText, type Json, type Micros } from "../ground/index.js";
 import { costOf, dearestUsage, type Usage } from "../model/index.js";
@@ -53,7 +53,7 @@ interface Estimate {
  * ```
  */
 export async function preview(setup: FillSetup, options: FillOptions, countTokens: CountTokens): Promise<Preview> {
-  const work = await chosenWork(setup, options);
+  const work = await chosenWork(setup, { ...options, takesUnfetched: true });
   const run = new Run(work, "preview", options.rows ?? work.plan.limits.rows ?? Infinity);
   const estimates = new Map<StepWork, Estimate>();
   for (const one of work.steps)
@@ -64,7 +64,7 @@ export async function preview(setup: FillSetup, options: FillOptions, countToken
 
   const estimate = (question: RowQuestion): void => {
     const { one, passed, fingerprint, inputs } = question;
-    const isKnown = asked.has(fingerprint);
+    const isKnown = fingerprint !== UNFETCHED && asked.has(fingerprint);
     if (!isKnown && !run.mayStart(passed)) return run.abandon(question);
     const tally = run.tallies[one.name]!;
     countState(tally, "filled");

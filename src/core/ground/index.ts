@@ -46,7 +46,7 @@ export {
   type PlanRows,
 } from "./table-source.js";
 export { ownSignal, relaySignal, type OwnSignal } from "./relay.js";
-export { messageText, textMessage, type Message, type MessagePart } from "./message.js";
+export { messageImages, messageText, textMessage, type ImagePart, type Message, type MessagePart, type TextPart } from "./message.js";
 export { keptRemark, remark, REMARKS, ruleTold, sameRemark, sentenceOf, withoutFigures, type Remark, type RemarkCode } from "./remark.js";
 export { keep, plainJson, readKept, type StoredForm } from "./stored.js";
 export { checkShape } from "./shape.js";

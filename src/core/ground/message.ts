@@ -1,10 +1,28 @@
-/** One piece of what is said to a model. Only words so far; whoever reads parts passes over kinds that it does not know. */
+/** Words that are said to a model. */
 export interface TextPart {
   readonly kind: "text";
   readonly text: string;
 }
-/** One piece of what is said to a model. */
-export type MessagePart = TextPart;
+
+/** A picture that is shown to a model. */
+export interface ImagePart {
+  readonly kind: "image";
+  /** Its media type: `image/jpeg`. */
+  readonly type: string;
+  /** Its bytes in base 64. */
+  readonly data: string;
+  /** In points. */
+  readonly width: number;
+  readonly height: number;
+  /** How many bytes it has, and their SHA-256 in hexadecimal. */
+  readonly bytes: number;
+  readonly hash: string;
+  /** The most tokens that the model counts for it. */
+  readonly tokens: number;
+}
+
+/** One piece of what is said to a model. Whoever reads parts passes over kinds that it does not know. */
+export type MessagePart = TextPart | ImagePart;
 
 /** One turn of what is said to a model, or said by it. */
 export interface Message {
@@ -25,7 +43,7 @@ export interface Message {
 export const textMessage = (role: Message["role"], text: string): Message => ({ role, parts: [{ kind: "text", text }] });
 
 /**
- * The words of a turn, its parts one under the other.
+ * The words of a turn, its parts one under the other; pictures are left out.
  *
  * @example
  * ```ts
@@ -36,5 +54,9 @@ export const textMessage = (role: Message["role"], text: string): Message => ({ 
  */
 export function messageText({ parts }: Message): string {
   const [only, ...more] = parts;
-  return more.length === 0 ? (only?.text ?? "") : parts.map(({ text }) => text).join("\n");
+  if (more.length === 0) return only?.kind === "text" ? only.text : "";
+  return parts.flatMap((part) => (part.kind === "text" ? [part.text] : [])).join("\n");
 }
+
+/** The pictures of a turn, in their order. */
+export const messageImages = ({ parts }: Message): ImagePart[] => parts.filter((part) => part.kind === "image");

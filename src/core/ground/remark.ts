@@ -23,6 +23,8 @@ export const REMARKS = {
   inputUnfit: (d: { input: string; problem: string }) => `${d.input} ${d.problem}`,
   inputLong: (d: { input: string; chars: number; most: number }) =>
     `${d.input} has ${groupDigits(d.chars)} characters, at most ${groupDigits(d.most)} are allowed`,
+  notFetched: (d: { input: string }) => `${d.input} names something that was not read yet`,
+  sourceUnread: (d: { input: string; problem: string }) => `${d.input} ${d.problem}`,
   askedBack: (d: { problem: string; readings: readonly string[] }) =>
     `cannot be counted so: ${d.problem}${d.readings.length === 0 ? "" : ` Is this meant: ${d.readings.join("; ")}?`}`,
   refused: (d: { said?: string | undefined }) => (d.said === undefined ? "the model refused" : `the model refused: ${d.said}`),

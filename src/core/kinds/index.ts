@@ -1,6 +1,10 @@
 export { choiceOptions, optionsOf, type ChoiceSpec } from "./choice.js";
 export type { ChoicesSpec } from "./choices.js";
 export { plainDay, plainDayTime, type DateSpec } from "./date.js";
+export { DEFAULT_MAX_PAGES, pageRanges, type DocumentSpec } from "./document.js";
+export { DEFAULT_LONGEST_SIDE, type ImageSpec } from "./image.js";
+export { DEFAULT_MAX_AGE_DAYS, type PageSpec } from "./page.js";
+export { isHandles, namesIn, type SourceHandle, type SourceSpec } from "./source-handle.js";
 export {
   fits,
   jsonSchemaOf,

@@ -2,11 +2,14 @@ import * as z from "zod/mini";
 import { choice } from "./choice.js";
 import { choices } from "./choices.js";
 import { date } from "./date.js";
+import { document } from "./document.js";
 import { email } from "./email.js";
+import { image } from "./image.js";
 import type { Kind, KindLookup } from "./kind.js";
 import { link } from "./link.js";
 import { list } from "./list.js";
 import { number } from "./number.js";
+import { page } from "./page.js";
 import { record } from "./record.js";
 import { rows } from "./rows.js";
 import { score } from "./score.js";
@@ -16,7 +19,10 @@ import { yesNo } from "./yes-no.js";
 /** Every kind, by its name. A new kind is its own file and one entry here. */
 // Each kind knows its own spec; whoever looks one up by name hands it the spec of that name.
 const KINDS = new Map<string, Kind>(
-  [text, number, yesNo, date, choice, choices, score, email, link, list, record, rows].map((kind) => [kind.kind, kind as unknown as Kind]),
+  [text, number, yesNo, date, choice, choices, score, email, link, list, record, rows, image, document, page].map((kind) => [
+    kind.kind,
+    kind as unknown as Kind,
+  ]),
 );
 
 export const kindNames: readonly string[] = [...KINDS.keys()];

@@ -16,5 +16,6 @@ export {
   type Price,
   type Usage,
 } from "./model.js";
-export { costOf, dearestUsage, guessUsage } from "./price.js";
+export { costOf, dearestUsage, guessUsage, imageTokens } from "./price.js";
+export { pictureTokens, type PictureCost } from "./picture.js";
 export { chargedUsage, checkedUsage } from "./usage.js";

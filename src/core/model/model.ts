@@ -1,4 +1,5 @@
 import type { CancelSignal, Json } from "../ground/index.js";
+import type { PictureCost } from "./picture.js";
 import type { Message } from "../ground/index.js";
 
 /** One request to a model. */
@@ -79,6 +80,8 @@ export interface Model {
   readonly host: string;
   readonly price?: Price | undefined;
   readonly limits?: ModelLimits | undefined;
+  /** What it counts for a picture. Default: rather more than most do. */
+  readonly pictures?: PictureCost | undefined;
   /** Most tokens that a request and its reply may have together, where it is known. */
   readonly context?: number | undefined;
   /**
@@ -156,6 +159,7 @@ export function withAsk(model: Model, ask: Model["ask"]): Model {
     host: model.host,
     price: model.price,
     limits: model.limits,
+    pictures: model.pictures,
     context: model.context,
     hearsSignal: model.hearsSignal,
     ask,

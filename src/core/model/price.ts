@@ -1,4 +1,4 @@
-import { canonicalJson, messageText, utf8Length, type Micros } from "../ground/index.js";
+import { canonicalJson, messageImages, messageText, utf8Length, type Message, type Micros } from "../ground/index.js";
 import type { ModelRequest, Price, Usage } from "./model.js";
 
 /** Tokens that a chat protocol adds around each message; generous, since hosts differ. */
@@ -15,8 +15,12 @@ export function costOf(usage: Usage, price: Price | undefined): Micros {
  */
 export function dearestUsage(request: ModelRequest): Usage {
   const bytes = request.messages.reduce((sum, message) => sum + utf8Length(messageText(message)) + TOKENS_A_MESSAGE, 0);
-  return { tokensIn: bytes + schemaBytes(request.schema), tokensOut: request.maxTokens };
+  return { tokensIn: bytes + imageTokens(request.messages) + schemaBytes(request.schema), tokensOut: request.maxTokens };
 }
+
+/** Tokens of all pictures; their bytes count for nothing. */
+export const imageTokens = (messages: readonly Message[]): number =>
+  messages.reduce((sum, message) => sum + messageImages(message).reduce((all, { tokens }) => all + tokens, 0), 0);
 
 const schemaSizes = new WeakMap<object, number>();
 
@@ -30,5 +34,8 @@ function schemaBytes(schema: ModelRequest["schema"]): number {
 /** A rough count for hosts that do not report usage: about four characters a token. */
 export function guessUsage(request: ModelRequest, reply: string): Usage {
   const chars = request.messages.reduce((sum, message) => sum + messageText(message).length, 0);
-  return { tokensIn: Math.ceil(chars / 4) + request.messages.length * 4, tokensOut: Math.ceil(reply.length / 4) };
+  return {
+    tokensIn: Math.ceil(chars / 4) + imageTokens(request.messages) + request.messages.length * 4,
+    tokensOut: Math.ceil(reply.length / 4),
+  };
 }

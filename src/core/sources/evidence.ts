@@ -11,6 +11,9 @@ export interface InputText {
 /** The texts of an input, each with its place in it. */
 export function textsOf(value: Json | undefined): InputText[] {
   if (value === null || value === undefined) return [];
+  // Pages of documents count themselves.
+  if (Array.isArray(value) && value.length > 0 && value.every(isPage))
+    return value.map(({ text, page }): InputText => ({ text, at: page === null ? {} : { page } }));
   if (Array.isArray(value))
     return value.flatMap((item, index) => textsOf(item).map(({ text, at }): InputText => ({ text, at: { ...at, row: index + 1 } })));
   if (typeof value === "object")
@@ -19,6 +22,15 @@ export function textsOf(value: Json | undefined): InputText[] {
     );
   return [{ text: String(value), at: {} }];
 }
+
+/** A page of a document, as a question's inputs have it once it was opened. */
+const isPage = (value: Json): value is { text: string; page: number | null } =>
+  value !== null &&
+  typeof value === "object" &&
+  !Array.isArray(value) &&
+  "page" in value &&
+  typeof value["text"] === "string" &&
+  Object.keys(value).length === 2;
 
 /** The texts of a question in which quotations are looked for: `textsOf` of each input is folded once. */
 export interface Quoted {

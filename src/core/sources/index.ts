@@ -1,3 +1,16 @@
 export { around, quotedFrom, textsOf, type Around, type InputText, type Quoted } from "./evidence.js";
 export { quotable, type Quotable, type Span } from "./find-quotation.js";
+export { findSource, openSource, shownText } from "./find-source.js";
+export { memoryFiles, memoryPages, type MemorySource } from "./memory-files.js";
+export {
+  isProblem,
+  type Files,
+  type FindOptions,
+  type Opened,
+  type Pages,
+  type Picture,
+  type SourceProblem,
+  type Sources,
+  type TextPage,
+} from "./sources.js";
 export { placeWords, type Evidence, type Spot } from "./spot.js";

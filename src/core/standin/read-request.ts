@@ -83,7 +83,9 @@ export function readRequest(request: ModelRequest, sense?: WordSense): ReadReque
     noise: noiseOf(request),
     sense,
     data: dataOf(task),
-    named: Object.fromEntries([...task.matchAll(FENCED)].map((match) => [/name="([^"]*)"/.exec(match[0])?.[1] ?? "", match[2] ?? ""])),
+    named: Object.fromEntries(
+      [...task.matchAll(FENCED)].map((match) => [/name="([^"]*)"/.exec(match[0])?.[1] ?? "", withoutMarks(match[2] ?? "")]),
+    ),
     forbidden: quotedAfter(question, /^Rule: Never use (.*)$/gm),
     wanted: quotedAfter(question, /^Rule: Use (.*)$/gm),
     parts: parts.length > 0 ? parts : partsOfSchema(request.schema),
@@ -149,8 +151,11 @@ function quotedAfter(question: string, rule: RegExp): string[] {
   return [...question.matchAll(rule)].flatMap((match) => [...match[1]!.split(' in "')[0]!.matchAll(/"([^"]+)"/g)].map((word) => word[1]!));
 }
 
+/** Marks of pages and attachments stand on lines of their own, and are no words of theirs. */
+const withoutMarks = (text: string): string => text.replace(/^\[[^\]\n]{1,80}\]$/gm, "\n");
+
 function dataOf(text: string): string {
-  return [...text.matchAll(FENCED)].map((match) => match[2] ?? "").join("\n\n");
+  return [...text.matchAll(FENCED)].map((match) => withoutMarks(match[2] ?? "")).join("\n\n");
 }
 
 function readExamples(turns: readonly Turn[]): ReadRequest["examples"] {

@@ -20,7 +20,8 @@ export {
 } from "./prepare.js";
 export { checkPassages, expandPassages, type Passage } from "./passages.js";
 export type { LabelledRows } from "./pick-examples.js";
-export { readInputs, type InputReading } from "./read-inputs.js";
+export { readInputs, type FoundSources, type InputReading, type NamedSource } from "./read-inputs.js";
+export { findAll, gatherInputs, hasSources, type Finds } from "./gather.js";
 export { checkFormat, readTemplate, template, type TemplateReading } from "./read.js";
 export {
   CONFIDENCE,

@@ -1,6 +1,7 @@
 import { canonicalJson, plainJson, quickHash, sha256Hex, textMessage, YoroshiError, type Json, type Message } from "../ground/index.js";
 import { kindOf, shapeSpec, specsWithin, type AnySpec, type DateSpec } from "../kinds/index.js";
 import { FENCE_NOTE, fenceMark } from "./fence.js";
+import type { Sources } from "../sources/index.js";
 import { askedShape, evidenceAt, evidencePaths, together } from "./evidence.js";
 import { tellAnswer, type NamedShape } from "./instruct.js";
 import { parseText, type ParsedText } from "./liquid.js";
@@ -23,6 +24,8 @@ export interface Prepared<Inputs = Record<string, Json>, Parts = Record<string, 
   askedFor(inputs: Readonly<Record<string, Json | undefined>>): readonly NamedShape[];
   /** The inputs in which quotations are looked for, where they are not those that are shown: before they were condensed. */
   readonly quotedIn?: ((inputs: Readonly<Record<string, Json>>) => Readonly<Record<string, Json>>) | undefined;
+  /** The ways to what rows name and do not hold. */
+  readonly sources?: Sources | undefined;
   /** The examples that the prompt carries, also those picked from a file. */
   readonly examples: readonly Example[];
   /** The JSON Schema of the whole answer. */
@@ -71,6 +74,8 @@ export interface Surroundings {
   /** The file that the template's `examples` are taken from. */
   readonly labelled?: LabelledRows | undefined;
   readonly run?: RunValues | undefined;
+  /** The ways to what rows name and do not hold: pictures, documents, pages. */
+  readonly sources?: Sources | undefined;
 }
 
 /**
@@ -137,6 +142,7 @@ export function prepare<Inputs, Parts>(
     askedFor: isCounted
       ? (values) => [...parts.map(({ name, spec }) => askedShape({ name, ...shapeSpec(datedSpec(spec, values), kindOf) })), ...stated]
       : () => asked,
+    sources: surroundings.sources,
     examples,
     schema,
     maxTokens: template.model?.maxTokens ?? DEFAULT_MAX_TOKENS,
@@ -309,6 +315,8 @@ function sharedTask({ task, inputs }: TemplateShape, trusted: ReadonlySet<string
 export function whyAlone({ role, inputs, doubt }: TemplateShape): string | undefined {
   const used = parseText(role ?? "").text?.uses.find(({ name }) => name in inputs);
   if (used) return `the role uses the input \`${used.name}\`, which differs from row to row`;
+  const named = Object.entries(inputs).find(([, { kind }]) => kindOf(kind).source);
+  if (named) return `the input \`${named[0]}\` is a file or page, which is shown with its own row`;
   return doubt?.by === "logProbabilities" ? "log probabilities tell how sure the model is only of a row by itself" : undefined;
 }
 

@@ -1,4 +1,6 @@
 import { countChars, remark, type Json, type Remark } from "../ground/index.js";
+import { isHandles, namesIn, type PageSpec, type SourceHandle, type SourceSpec } from "../kinds/index.js";
+import { isProblem, type SourceProblem } from "../sources/index.js";
 import type { NamedShape } from "./instruct.js";
 import { cutAtSentence, keepEnds } from "./shorten.js";
 import type { InputSpec, TemplateShape } from "./template.js";
@@ -11,7 +13,21 @@ export type InputReading =
       /** What was left out of long inputs, by input; see `whenLong`. */
       readonly shortened?: Readonly<Record<string, Remark>> | undefined;
     }
-  | { readonly state: "missing" | "unfit"; readonly reason: Remark };
+  | { readonly state: "missing" | "unfit" | "unfetched"; readonly reason: Remark }
+  /** It names sources that are to be found first. */
+  | { readonly state: "needed"; readonly reason: Remark; readonly sources: readonly NamedSource[] };
+
+/** A source by the name that a row gives it, and how the template wants it. */
+export interface NamedSource {
+  readonly name: string;
+  readonly spec: SourceSpec;
+}
+
+/** What was found of sources, by `sourceKey`; `undefined` under a key: it would have to be fetched. */
+export type FoundSources = ReadonlyMap<string, SourceHandle | SourceProblem | undefined>;
+
+/** A name is one source for all inputs of a kind that look for it in the same way. */
+export const sourceKey = ({ name, spec }: NamedSource): string => `${spec.kind} ${(spec as PageSpec).maxAgeDays ?? ""} ${name}`;
 
 /** What of a prepared template reading a row's inputs needs. */
 interface Reader {
@@ -39,8 +55,9 @@ function isMissing({ template }: Reader, cell: string): boolean {
  * readInputs(prepare(sized), { crew: "12" }).state; // => "ready"
  * ```
  */
-export function readInputs(reader: Reader, cells: Readonly<Record<string, string | null | undefined>>): InputReading {
+export function readInputs(reader: Reader, cells: Readonly<Record<string, string | null | undefined>>, found?: FoundSources): InputReading {
   const inputs: Record<string, Json> = {};
+  const needed: { readonly input: string; readonly source: NamedSource }[] = [];
   let shortened: Record<string, Remark> | undefined;
   for (const input of reader.inputs) {
     const { name } = input;
@@ -53,11 +70,24 @@ export function readInputs(reader: Reader, cells: Readonly<Record<string, string
       inputs[name] = typeof way === "object" ? way.use : null;
       continue;
     }
+    if (input.kind.source && found && !isHandles(cell)) {
+      const sources = namesIn(input.spec, cell).map((one): NamedSource => ({ name: one, spec: input.spec }));
+      const missing = sources.filter((source) => !found.has(sourceKey(source)));
+      needed.push(...missing.map((source) => ({ input: name, source })));
+      if (missing.length > 0) continue;
+      const handles = sources.map((source) => found.get(sourceKey(source)));
+      const problem = handles.find(isProblem);
+      if (problem) return { state: "unfit", reason: remark("inputUnfit", { input: name, problem: problem.problem }) };
+      if (handles.includes(undefined)) return { state: "unfetched", reason: remark("notFetched", { input: name }) };
+      inputs[name] = ((input.spec as SourceSpec).many ? handles : handles[0]) as unknown as Json;
+      continue;
+    }
     const reading = input.fromCell(cell);
     if (!reading.ok) return { state: "unfit", reason: remark("inputUnfit", { input: name, problem: reading.problem }) };
     inputs[name] = reading.value;
     const { maxChars } = input.spec as { maxChars?: number };
-    if (maxChars === undefined || cell.length <= maxChars) continue;
+    // How long a source is is known when it is opened.
+    if (maxChars === undefined || input.kind.source || cell.length <= maxChars) continue;
     const chars = countChars(cell);
     if (chars <= maxChars) continue;
     const way = reader.template.whenLong?.[name] ?? "decline";
@@ -67,5 +97,7 @@ export function readInputs(reader: Reader, cells: Readonly<Record<string, string
     inputs[name] = text;
     (shortened ??= {})[name] = note;
   }
+  if (needed.length > 0)
+    return { state: "needed", reason: remark("notFetched", { input: needed[0]!.input }), sources: needed.map(({ source }) => source) };
   return { state: "ready", inputs, shortened };
 }

@@ -8,6 +8,7 @@ export {
   inputsMark,
   MARK_COLUMN,
   readSamples,
+  sourcesOfSamples,
   SEALED,
   SET_COLUMN,
   type Agreement,

@@ -1,6 +1,15 @@
 import { canonicalJson, nearest, sentenceOf, sha256Hex, YoroshiError, type Json } from "../ground/index.js";
 import { fleissKappa, majority } from "../statistics/index.js";
-import { partAt, partPaths, readInputs, type NamedShape, type Prepared } from "../template/index.js";
+import {
+  partAt,
+  partPaths,
+  readInputs,
+  hasSources,
+  type FoundSources,
+  type NamedSource,
+  type NamedShape,
+  type Prepared,
+} from "../template/index.js";
 
 /** A row with known right values. */
 export interface Sample {
@@ -61,6 +70,8 @@ export interface SampleOptions {
   readonly keyColumn?: string | undefined;
   /** Input or part -> column, where the column is not named after it. */
   readonly map?: Readonly<Record<string, string>> | undefined;
+  /** What was found of the sources that rows name, by `sourcesOfSamples`. */
+  readonly found?: FoundSources | undefined;
   /** The labeller whose label is the right value, where several labelled; default: the majority. */
   readonly judge?: string | undefined;
 }
@@ -82,6 +93,33 @@ interface LabelColumn {
   readonly column: string;
   /** `undefined`: the column of the right value itself. */
   readonly labeller: string | undefined;
+}
+
+const columnFinder =
+  (columns: readonly string[], { map }: Pick<SampleOptions, "map">): ((name: string) => string | undefined) =>
+  (name) => {
+    const wanted = map?.[name] ?? name;
+    return columns.find((column) => column === wanted) ?? columns.find((column) => column.trim().toLowerCase() === wanted.toLowerCase());
+  };
+
+/** The pictures, documents and pages that rows of samples name, to be found before the samples are read. */
+export function sourcesOfSamples(
+  prepared: Prepared,
+  file: string,
+  columns: readonly string[],
+  rows: readonly SampleRow[],
+  options: Pick<SampleOptions, "map"> = {},
+): NamedSource[] {
+  if (!hasSources(prepared)) return [];
+  const from = inputColumns(prepared, file, columns, columnFinder(columns, options));
+  return rows.flatMap(({ values }) => {
+    const reading = readInputs(
+      prepared,
+      Object.fromEntries(Object.entries(from).map(([input, column]) => [input, values[column]])),
+      new Map(),
+    );
+    return reading.state === "needed" ? reading.sources : [];
+  });
 }
 
 /**
@@ -109,10 +147,7 @@ export function readSamples(
   rows: readonly SampleRow[],
   options: SampleOptions = {},
 ): Samples {
-  const find = (name: string): string | undefined => {
-    const wanted = options.map?.[name] ?? name;
-    return columns.find((column) => column === wanted) ?? columns.find((column) => column.trim().toLowerCase() === wanted.toLowerCase());
-  };
+  const find = columnFinder(columns, options);
   const from = inputColumns(prepared, file, columns, find);
   const labels = partPaths(prepared.template.answer).flatMap((name) => {
     const found = labelColumns(name, columns, find).filter(({ column }) => !Object.values(from).includes(column));
@@ -141,7 +176,7 @@ export function readSamples(
       unfit.push({ id, place, what: "row", problem: "its inputs changed since it was labelled; label it again" });
       continue;
     }
-    const reading = readInputs(prepared, cells);
+    const reading = readInputs(prepared, cells, options.found);
     if (reading.state !== "ready") {
       unfit.push({ id, place, what: "row", problem: sentenceOf(reading.reason) });
       continue;

@@ -5,9 +5,10 @@ import { serve } from "@hono/node-server";
 import { RESPONSE_ALREADY_SENT } from "@hono/node-server/utils/response";
 import { Hono, type Context } from "hono";
 import * as z from "zod";
-import { textMessage, type ModelReply } from "../../core/index.js";
+import type { ModelReply } from "../../core/index.js";
 import { STANDIN_ID, standinReply } from "../../core/standin/index.js";
 import { wordSense } from "./sense.js";
+import { sight, type Sight } from "./sight.js";
 import { faultPicker, spoil, type Fault, type FaultShares } from "./faults.js";
 
 /** How the stand-in is served. */
@@ -40,11 +41,24 @@ export interface StandinServer {
 }
 
 const STANDIN_SYSTEM = "standin-1";
+/** What it says where it is shown a picture and the package that reads characters is not installed. */
+const CANNOT_SEE: ModelReply = {
+  text: "",
+  finish: "refused",
+  refusal: "I cannot see pictures: the package tesseract.js, with @tesseract.js-data/eng, is not installed",
+};
 const MINUTE_MS = 60_000;
 const RETRY_AFTER_S = 1;
 
+const part = z.union([
+  z.looseObject({ type: z.literal("text"), text: z.string() }),
+  z.looseObject({ type: z.literal("image_url"), image_url: z.looseObject({ url: z.string() }) }),
+]);
+
 const body = z.looseObject({
-  messages: z.array(z.looseObject({ role: z.enum(["system", "user", "assistant"]), content: z.string() })).min(1),
+  messages: z
+    .array(z.looseObject({ role: z.enum(["system", "user", "assistant"]), content: z.union([z.string(), z.array(part).min(1)]) }))
+    .min(1),
   max_tokens: z.number().optional(),
   temperature: z.number().optional(),
   seed: z.number().optional(),
@@ -74,6 +88,7 @@ export async function standinServer(options: StandinServerOptions = {}): Promise
   let open = 0;
   const pick = faultPicker(options.faults ?? {}, options.seed ?? 1);
   const starts: number[] = [];
+  const eyes = sight();
   const app = new Hono<{ Bindings: Bindings }>();
 
   app.get("/v1/models", (c) => c.json({ object: "list", data: [{ id: STANDIN_ID, object: "model", owned_by: "yoroshi" }] }));
@@ -85,7 +100,7 @@ export async function standinServer(options: StandinServerOptions = {}): Promise
       if (options.key !== undefined && c.req.header("authorization") !== `Bearer ${options.key}`)
         return problem(c, 401, "the key is not known");
       if (tooMany(starts, options.requestsPerMinute)) return problem(c, 429, "too many requests", { "retry-after": String(RETRY_AFTER_S) });
-      return await reply(c, options, says, pick());
+      return await reply(c, { ...options, eyes }, says, pick());
     } finally {
       open--;
     }
@@ -101,7 +116,7 @@ export async function standinServer(options: StandinServerOptions = {}): Promise
     says,
     close: () =>
       new Promise((resolve) => {
-        server.close(() => resolve());
+        server.close(() => void eyes.close().finally(resolve));
         server.closeAllConnections();
       }),
   };
@@ -118,7 +133,7 @@ function tooMany(starts: number[], perMinute: number | undefined): boolean {
 
 async function reply(
   c: Context<{ Bindings: Bindings }>,
-  options: StandinServerOptions,
+  options: StandinServerOptions & { readonly eyes: Sight },
   says: StandinServer["says"],
   fault: Fault | undefined,
 ): Promise<Response> {
@@ -130,10 +145,12 @@ async function reply(
   if (options.faults?.noLogProbabilities && parsed.data.logprobs) return problem(c, 400, "logprobs is not supported by this model");
   const broken = breakOff(c, fault);
   if (broken) return broken;
+  const messages = await options.eyes.read(parsed.data.messages);
+  if (!messages) return c.json(completion(CANNOT_SEE, says, false));
   const said = spoil(
     standinReply(
       {
-        messages: parsed.data.messages.map(({ role, content }) => textMessage(role, content)),
+        messages,
         maxTokens: parsed.data.max_tokens ?? 1_000,
         schema: schema as never,
         temperature: parsed.data.temperature,

@@ -1,0 +1,46 @@
+import type { Opened } from "../../core/index.js";
+import { decodeText } from "./decode.js";
+import { emailContent } from "./email.js";
+import { charsetIn, htmlText } from "./html.js";
+import { MOST_CHARS, Unreadable } from "./limits.js";
+import { docxText, odtText } from "./office.js";
+import { chosenPages, readPdf } from "./pdf.js";
+import { readyPicture } from "./pictures.js";
+import type { ReadHow } from "./read-how.js";
+import { DOCX, isPicture, ODT } from "./type-of.js";
+
+const words = (text: string): Opened => {
+  if (text.length > MOST_CHARS) throw new Unreadable(`has more than ${MOST_CHARS / 1e6} million characters`);
+  return { pages: text.trim() === "" ? [] : [{ text: text.trim() }], pictures: [], notes: [] };
+};
+
+/**
+ * What a file holds, as an input wants it.
+ *
+ * @throws Unreadable for what is wrong with the file.
+ */
+export async function readContent(bytes: Uint8Array, type: string, how: ReadHow): Promise<Opened> {
+  // A picture is a document of one page, too: a receipt that was photographed instead of scanned.
+  if (isPicture(type)) return { pages: [], pictures: [await readyPicture(bytes, type, how.longestSide)], notes: [] };
+  if (how.picturesOnly) throw new Unreadable("is no picture");
+  const opened = await documentContent(bytes, type, how);
+  if (opened.pages.length === 0 && opened.pictures.length === 0) throw new Unreadable("holds no text and no picture");
+  return opened;
+}
+
+async function documentContent(bytes: Uint8Array, type: string, how: ReadHow): Promise<Opened> {
+  switch (type) {
+    case "application/pdf":
+      return readPdf(bytes, how, (count) => chosenPages(count, how.ranges, how.maxPages));
+    case DOCX:
+      return words(await docxText(bytes));
+    case ODT:
+      return words(odtText(bytes));
+    case "text/html":
+      return words(htmlText(decodeText(bytes, charsetIn(bytes))));
+    case "message/rfc822":
+      return emailContent(bytes, how, readContent);
+    default:
+      return words(decodeText(bytes));
+  }
+}

@@ -1,0 +1,43 @@
+import * as z from "zod/mini";
+import type { Kind } from "./kind.js";
+import {
+  handleFromCell,
+  handleSchema,
+  handleType,
+  many,
+  sourceCell,
+  type NamedOrFound,
+  type SourceSpec,
+  type SourceValue,
+} from "./source-handle.js";
+
+declare module "./value-of.js" {
+  interface KindValues<Spec> {
+    image: Spec extends { readonly many: true } ? SourceValue : NamedOrFound;
+  }
+  interface KindSpecs {
+    image: ImageSpec;
+  }
+}
+
+export interface ImageSpec extends SourceSpec {
+  readonly kind: "image";
+  /** The longest side in points that is sent; larger pictures are scaled down. Default 1,536. */
+  readonly longestSide?: number | undefined;
+}
+
+export const DEFAULT_LONGEST_SIDE = 1536;
+
+export const image: Kind<ImageSpec, never> = {
+  kind: "image",
+  summary: "A picture: a file's path, an address, bytes of a database. As an input only.",
+  keys: { many, longestSide: z.optional(z.int().check(z.gte(64)).check(z.lte(8192))) },
+  inputOnly: true,
+  source: "image",
+  control: "line",
+  value: (spec) => handleSchema(spec) as never,
+  tell: () => "a picture",
+  fromCell: (spec, cell) => handleFromCell(spec, cell) as never,
+  toCell: (_spec, value) => sourceCell(value),
+  typescript: handleType,
+};

@@ -1,0 +1,32 @@
+import { DEFAULT_MAX_AGE_DAYS, kindOf, type PageSpec, type SourceHandle, type SourceSpec } from "../kinds/index.js";
+import { type FindOptions, type Opened, type SourceProblem, type Sources } from "./sources.js";
+
+const NOT_HERE: SourceProblem = { problem: "names something that cannot be read here" };
+
+/** Finds what a name stands for, as its kind says where to look. */
+export async function findSource(
+  { files, pages }: Sources,
+  name: string,
+  spec: SourceSpec,
+  options: FindOptions,
+): Promise<SourceHandle | SourceProblem | undefined> {
+  if (kindOf(spec.kind).source === "page")
+    return pages ? pages.find(name, { ...options, maxAgeDays: (spec as PageSpec).maxAgeDays ?? DEFAULT_MAX_AGE_DAYS }) : NOT_HERE;
+  return files ? files.find(name, spec, options) : NOT_HERE;
+}
+
+/** Opens what was found. */
+export async function openSource({ files, pages }: Sources, handle: SourceHandle, spec: SourceSpec): Promise<Opened | SourceProblem> {
+  const port = kindOf(spec.kind).source === "page" ? pages : files;
+  return port ? port.open(handle, spec) : NOT_HERE;
+}
+
+/** A text as a model reads it: pages and attachments each under a mark of their own. */
+export function shownText({ pages, title, date, address }: Opened): string {
+  const head = [title && `Title: ${title}`, address && `Address: ${address}`, date && `Date: ${date}`].filter(Boolean).join("\n");
+  const marked = pages.map(({ text, page, title: own }) => {
+    const mark = [own, page !== undefined && (pages.length > 1 || page > 1) ? `page ${page}` : undefined].filter(Boolean).join(", ");
+    return mark === "" ? text : `[${mark}]\n${text}`;
+  });
+  return [head, ...marked].filter((piece) => piece.trim() !== "").join("\n\n");
+}
