@@ -94,9 +94,13 @@ const projectFile = z.strictObject({
       byteOrderMark: z.boolean().optional(),
     })
     .default({}),
-  /** Which hosts may be told something by itself. */
+  /** Which hosts may be told something by itself, and which of a private network may be read. */
   hosts: z
     .strictObject({
+      /** Hosts of a private network whose pages and files may be read: `intranet.example`, with its port where it has one of its own. */
+      allow: z
+        .array(z.string().regex(/^[\w.-]+(:\d+)?$/, "Expected a host, for example intranet.example or intranet.example:8080."))
+        .default([]),
       /** Where call-backs may go: `hooks.example`, with its port where that is not the scheme's own. */
       callBack: z
         .array(z.string().regex(/^[\w.-]+(:\d+)?$/, "Expected a host, for example hooks.example or hooks.example:8443."))
@@ -104,7 +108,16 @@ const projectFile = z.strictObject({
       /** The secret by which call-backs are signed. */
       secret: z.strictObject({ env: z.string().min(1) }).optional(),
     })
-    .default({ callBack: [] }),
+    .default({ allow: [], callBack: [] }),
+  /** How pages and files of the web are had. */
+  web: z
+    .strictObject({
+      /** Whether the stand-in's small web is asked instead of the network. */
+      use: z.literal("standin", "Expected standin.").optional(),
+      /** How long a host is left alone between two requests. */
+      pauseSeconds: z.number().min(0).max(600).default(1),
+    })
+    .default({ pauseSeconds: 1 }),
   /** Folders beside the project whose files may be read and written, too. */
   folders: z.array(z.string().min(1)).default([]),
 });

@@ -474,7 +474,7 @@ class OpenProject implements Project {
   async #close(): Promise<void> {
     await this.asking.close();
     this.#isClosed = true;
-    this.#sources.close();
+    await this.#sources.close();
     await this.models.close();
     await this.#databases.close();
     await this.#related.close();

@@ -1,68 +1,148 @@
 import path from "node:path";
+import * as z from "zod/mini";
+import type { FileReader, KnownFile } from "../adapters/source-files/index.js";
+import type { KeptAddress, Web, WebSend } from "../adapters/web/index.js";
 import {
   keep,
   readKept,
   YoroshiError,
+  type Clock,
   type Files,
   type FindOptions,
   type Ledger,
   type Opened,
+  type Pages,
   type SourceHandle,
   type SourceSpec,
   type Sources,
   type StoredForm,
 } from "../core/index.js";
-import type { FileReader, KnownFile } from "../adapters/source-files/index.js";
 import { packageFolder } from "../files/index.js";
-import * as z from "zod/mini";
+import type { ProjectFile } from "./project-file.js";
 
 const KNOWN: StoredForm<KnownFile> = {
   format: 1,
   schema: z.object({ size: z.number(), changedMs: z.number(), node: z.number(), hash: z.string(), type: z.string() }),
 };
 
+const ADDRESS: StoredForm<KeptAddress> = {
+  format: 1,
+  schema: z.object({
+    at: z.number(),
+    hash: z.string(),
+    type: z.string(),
+    bytes: z.number(),
+    etag: z.optional(z.string()),
+    lastModified: z.optional(z.string()),
+    problem: z.optional(z.string()),
+  }),
+};
+
+const PAGE: StoredForm<Opened> = {
+  format: 1,
+  schema: z.object({
+    pages: z.array(z.object({ text: z.string(), page: z.optional(z.number()), title: z.optional(z.string()) })),
+    pictures: z.array(z.never()),
+    notes: z.array(z.string()),
+    address: z.optional(z.string()),
+    title: z.optional(z.string()),
+    fetchedAt: z.optional(z.string()),
+    date: z.optional(z.string()),
+    links: z.optional(z.array(z.string())),
+  }),
+};
+
 /** Of a project, what its ways to pictures, documents and pages need. */
 export interface SourcesPlace {
   readonly root: string;
+  readonly settings: ProjectFile;
+  readonly clock: Clock;
   /** Where a path leads. @throws YoroshiError where it may not be read. */
   place(file: string): string;
   ledger(): Ledger;
 }
 
+interface Ways {
+  readonly files: Files;
+  readonly web: Web;
+}
+
 /** The ways of a project to what its rows name. Opened when the first row names something: few projects do. */
 export class ProjectSources implements Sources {
-  #files: Promise<Files> | undefined;
+  #ways: Promise<Ways> | undefined;
   #reader: FileReader | undefined;
+  #closing: (() => Promise<void>)[] = [];
 
   constructor(readonly project: SourcesPlace) {}
 
   readonly files: Files = {
-    find: async (name: string, spec: SourceSpec, options: FindOptions) => (await this.#open()).find(name, spec, options),
-    open: async (handle: SourceHandle, spec: SourceSpec): Promise<Opened | { problem: string }> => (await this.#open()).open(handle, spec),
+    find: async (name: string, spec: SourceSpec, options: FindOptions) => (await this.#open()).files.find(name, spec, options),
+    open: async (handle: SourceHandle, spec: SourceSpec) => (await this.#open()).files.open(handle, spec),
+  };
+  readonly pages: Pages = {
+    find: async (address, options) => (await this.#open()).web.find(address, options),
+    open: async (handle) => (await this.#open()).web.open(handle),
   };
 
-  #open(): Promise<Files> {
-    return (this.#files ??= this.#make());
+  #open(): Promise<Ways> {
+    return (this.#ways ??= this.#make());
   }
 
-  async #make(): Promise<Files> {
-    const { fileReader, sourceFiles } = await import("../adapters/source-files/index.js");
-    const { root } = this.project;
-    this.#reader = fileReader({ child: packageFolder(path.join("dist", "adapters", "source-files", "child.js")) });
-    const factOf = (place: string): string => `file:${path.relative(root, place)}`;
-    return sourceFiles({
-      reader: this.#reader,
-      place: (file) => placeOf(this.project, file),
-      keptFolder: path.join(root, ".yoroshi", "kept"),
-      known: {
-        get: async (place) => readKept(KNOWN, await this.project.ledger().facts.get(factOf(place))),
-        set: (place, known) => this.project.ledger().facts.set(factOf(place), keep(KNOWN, known)),
+  async #make(): Promise<Ways> {
+    const { fileReader, HEAD_BYTES, pageHow, sourceFiles, TAIL_BYTES, typeOf } = await import("../adapters/source-files/index.js");
+    const { web } = await import("../adapters/web/index.js");
+    const { root, settings, clock } = this.project;
+    const reader = (this.#reader = fileReader({ child: packageFolder(path.join("dist", "adapters", "source-files", "child.js")) }));
+    const keptFolder = path.join(root, ".yoroshi", "kept");
+    const { facts } = this.project.ledger();
+    const ofPage = (hash: string): string => `page-text:${hash}`;
+    const ofFile = (place: string): string => `file-known:${path.relative(root, place)}`;
+    const ways = web({
+      send: await this.#send(),
+      clock,
+      keptFolder,
+      pauseMs: settings.web.pauseSeconds * 1_000,
+      kept: {
+        address: async (of) => readKept(ADDRESS, await facts.get(`address:${of}`)),
+        keepAddress: (of, kept) => facts.set(`address:${of}`, keep(ADDRESS, kept)),
+        page: async (hash) => readKept(PAGE, await facts.get(ofPage(hash))),
+        keepPage: (hash, page) => facts.set(ofPage(hash), keep(PAGE, page)),
       },
+      extract: (file, handle, { address, charset }) => reader.read(file, handle, pageHow(address, charset)),
+      typeOf: (bytes, name) => typeOf(bytes.subarray(0, HEAD_BYTES), bytes.subarray(-TAIL_BYTES), name),
     });
+    return {
+      web: ways,
+      files: sourceFiles({
+        reader,
+        place: (file) => placeOf(this.project, file),
+        keptFolder,
+        known: {
+          get: async (place) => readKept(KNOWN, await facts.get(ofFile(place))),
+          set: (place, known) => facts.set(ofFile(place), keep(KNOWN, known)),
+        },
+        fetched: (address, options) => ways.file(address, options),
+      }),
+    };
   }
 
-  close(): void {
+  /** The network, or the small web that ships with the stand-in. */
+  async #send(): Promise<WebSend> {
+    const { hosts, web } = this.project.settings;
+    if (web.use === "standin") {
+      const { standinWeb } = await import("../services/standin-web/index.js");
+      const server = await standinWeb();
+      this.#closing.push(() => server.close());
+      const { sendTo } = await import("../adapters/web/index.js");
+      return sendTo(server.port);
+    }
+    const { sendGuarded } = await import("../adapters/web/index.js");
+    return sendGuarded((host) => hosts.allow.includes(host));
+  }
+
+  async close(): Promise<void> {
     this.#reader?.close();
+    await Promise.all(this.#closing.map((close) => close()));
   }
 }
 

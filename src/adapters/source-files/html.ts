@@ -26,7 +26,7 @@ export const charsetIn = (bytes: Uint8Array): string | undefined =>
 /** HTML as Markdown: headings, lists, links and tables stay, scripts and styles do not. */
 export function htmlText(html: string): string {
   checkDepth(html);
-  const bare = html.replace(/<(script|style|noscript|template|svg)\b[\s\S]*?<\/\1\s*>/gi, " ").replace(/<img\b[^>]*>/gi, " ");
+  const bare = html.replace(/<(script|style|noscript|template|svg|title)\b[\s\S]*?<\/\1\s*>/gi, " ").replace(/<img\b[^>]*>/gi, " ");
   return NodeHtmlMarkdown.translate(bare)
     .replace(/\n{3,}/g, "\n\n")
     .trim();

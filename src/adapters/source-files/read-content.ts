@@ -3,6 +3,7 @@ import { decodeText } from "./decode.js";
 import { emailContent } from "./email.js";
 import { charsetIn, htmlText } from "./html.js";
 import { MOST_CHARS, Unreadable } from "./limits.js";
+import { mainText } from "./main-text.js";
 import { docxText, odtText } from "./office.js";
 import { chosenPages, readPdf } from "./pdf.js";
 import { readyPicture } from "./pictures.js";
@@ -23,7 +24,8 @@ export async function readContent(bytes: Uint8Array, type: string, how: ReadHow)
   // A picture is a document of one page, too: a receipt that was photographed instead of scanned.
   if (isPicture(type)) return { pages: [], pictures: [await readyPicture(bytes, type, how.longestSide)], notes: [] };
   if (how.picturesOnly) throw new Unreadable("is no picture");
-  const opened = await documentContent(bytes, type, how);
+  const opened =
+    how.page && type === "text/html" ? mainText(bytes, how.page.charset, how.page.address) : await documentContent(bytes, type, how);
   if (opened.pages.length === 0 && opened.pictures.length === 0) throw new Unreadable("holds no text and no picture");
   return opened;
 }

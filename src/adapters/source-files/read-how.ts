@@ -7,7 +7,19 @@ export interface ReadHow {
   readonly longestSide: number;
   readonly ranges: readonly { readonly from: number; readonly to: number }[] | undefined;
   readonly maxPages: number;
+  /** It is a page of the web: its main text is wanted, its links by where it lies. */
+  readonly page?: { readonly address: string; readonly charset?: string | undefined } | undefined;
 }
+
+/** How a page of the web is read. */
+export const pageHow = (address: string, charset: string | undefined): ReadHow => ({
+  picturesOnly: false,
+  as: "text",
+  longestSide: DEFAULT_LONGEST_SIDE,
+  ranges: undefined,
+  maxPages: DEFAULT_MAX_PAGES,
+  page: { address, charset },
+});
 
 export function readHow(spec: SourceSpec): ReadHow {
   const { as = "text", longestSide = DEFAULT_LONGEST_SIDE, pages, maxPages = DEFAULT_MAX_PAGES } = spec as DocumentSpec;

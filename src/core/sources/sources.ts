@@ -41,6 +41,8 @@ export interface Opened {
   readonly title?: string | undefined;
   readonly fetchedAt?: string | undefined;
   readonly date?: string | undefined;
+  /** Where it leads, absolute. */
+  readonly links?: readonly string[] | undefined;
 }
 
 /** How far one may go to find a source. */

@@ -1,4 +1,4 @@
-import { atOnce, type CancelSignal } from "../ground/index.js";
+import { atOnce, ownSignal, type CancelSignal } from "../ground/index.js";
 import type { SourceHandle } from "../kinds/index.js";
 import { findSource, type SourceProblem, type Sources } from "../sources/index.js";
 import type { Prepared } from "./prepare.js";
@@ -15,22 +15,26 @@ export async function findAll(
   sources: Sources | undefined,
   wanted: readonly NamedSource[],
   into: Finds,
-  options: { readonly mayFetch: boolean; readonly signal?: CancelSignal | undefined },
+  { mayFetch, signal }: { readonly mayFetch: boolean; readonly signal?: CancelSignal | undefined },
 ): Promise<void> {
+  if (wanted.length === 0) return;
   const seats = atOnce(TOGETHER);
+  // Many look at the same time, and the one who called hears once.
+  const own = ownSignal(signal);
   let failure: { readonly error: unknown } | undefined;
   const open = new Map(wanted.map((one) => [sourceKey(one), one]));
   for (const [key, { name, spec }] of open) {
     if (failure) break;
     await seats.start(async () => {
       try {
-        into.set(key, await findSource(sources ?? {}, name, spec, options));
+        into.set(key, await findSource(sources ?? {}, name, spec, { mayFetch, signal: own.signal }));
       } catch (error) {
         failure ??= { error };
       }
     });
   }
   await seats.idle();
+  own.release();
   if (failure) throw failure.error;
 }
 
