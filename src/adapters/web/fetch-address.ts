@@ -86,7 +86,9 @@ export async function fetchAddress(address: string, options: FetchOptions): Prom
       return await read(reply, url, limits);
     }
   } catch (error) {
-    return problemOf(error as Error & { code?: string }, options, limits);
+    if (ending.signal.aborted && options.signal?.aborted !== true)
+      return { problem: `did not come within ${limits.timeoutMs / 1000} seconds`, mayPass: true };
+    return problemOf(error as Error & { code?: string }, options);
   } finally {
     clearTimeout(timer);
     options.signal?.removeEventListener("abort", onCancel);
@@ -128,7 +130,7 @@ async function drained({ body }: WebReply): Promise<void> {
   for await (const piece of body) if ((size += piece.length) > 65_536) break;
 }
 
-function problemOf(error: Error & { code?: string; cause?: unknown }, { signal }: FetchOptions, { timeoutMs }: FetchLimits): SourceProblem {
+function problemOf(error: Error & { code?: string; cause?: unknown }, { signal }: FetchOptions): SourceProblem {
   const chain = [error, error.cause as Error | undefined].filter((one) => one instanceof Error);
   if (chain.some(({ name }) => name === "PrivateAddress"))
     return {
@@ -136,8 +138,6 @@ function problemOf(error: Error & { code?: string; cause?: unknown }, { signal }
     };
   if (signal?.aborted) return { problem: "was not fetched any more", mayPass: true };
   if (error instanceof TypeError && (error as { code?: string }).code === "ERR_INVALID_URL") return { problem: "is no address of the web" };
-  if (chain.some(({ name }) => /Abort|Timeout/.test(name)))
-    return { problem: `did not come within ${timeoutMs / 1000} seconds`, mayPass: true };
   const code = chain.map((one) => (one as { code?: string }).code).find((one) => one !== undefined);
   if (code === "ENOTFOUND" || code === "EAI_AGAIN") return { problem: "names a host that cannot be found", mayPass: true };
   return { problem: `could not be had: ${code ?? "the connection broke off"}`, mayPass: true };
