@@ -1,5 +1,15 @@
 import * as z from "zod";
-import { joinKey, keyColumnsOf, nearest, YoroshiError, type CellOut, type Growth, type StandingRow, type Table } from "../core/index.js";
+import {
+  isMade,
+  joinKey,
+  keyColumnsOf,
+  nearest,
+  YoroshiError,
+  type CellOut,
+  type Growth,
+  type StandingRow,
+  type Table,
+} from "../core/index.js";
 import { defineJob } from "./job.js";
 import { wishRound } from "./watch/wish-round.js";
 import { whileHolding } from "./while-holding.js";
@@ -21,8 +31,11 @@ export const addRows = defineJob({
   report: z.object({ plan: z.string(), table: z.string(), keys: z.array(z.string()) }),
   async run(project, { plan: name, rows }) {
     const plan = await project.plan(name);
-    if (plan.table.items || plan.table.groups)
-      throw new YoroshiError("badOption", { option: name, problem: "its rows are made of another plan's, so none can be added to it." });
+    if (isMade(plan.table))
+      throw new YoroshiError("badOption", {
+        option: name,
+        problem: "its rows are made of others, or of files, so none can be added to it.",
+      });
     const source = await project.table(plan);
     const known = await source.columns();
     const given = rows.map((row) => Object.fromEntries(Object.entries(row).map(([column, value]) => [column, String(value)])));

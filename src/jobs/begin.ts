@@ -1,7 +1,7 @@
 import { readdir, stat } from "node:fs/promises";
 import path from "node:path";
 import * as z from "zod";
-import { inDatabase, sourceName, YoroshiError } from "../core/index.js";
+import { isMade, inDatabase, sourceName, YoroshiError } from "../core/index.js";
 import { insideProject, type Project } from "../project/index.js";
 import { defineJob } from "./job.js";
 import { keysAt, lookAt, tablePlace, tableLook, type TablePlace, type UseRows } from "./look-at-table.js";
@@ -61,7 +61,7 @@ async function plansAt(project: Project): Promise<Map<string, string[]>> {
   const found = new Map<string, string[]>();
   for (const { name } of await project.listPlans()) {
     const plan = await project.plan(name).catch(() => undefined);
-    if (!plan || plan.table.items || plan.table.groups) continue;
+    if (!plan || isMade(plan.table)) continue;
     const at = inDatabase(plan.table) ? `${plan.table.database}:${plan.table.table}` : sourceName(plan.table);
     found.set(at, [...(found.get(at) ?? []), name]);
   }

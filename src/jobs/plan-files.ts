@@ -4,6 +4,7 @@ import path from "node:path";
 import { stringify } from "yaml";
 import * as z from "zod";
 import {
+  isMade,
   columnsOf,
   columnsRead,
   isTemplateStep,
@@ -160,7 +161,7 @@ export const pointPlan = defineJob({
   }),
   async run(project, { plan: name, file: given, carry = false, map = {}, check = false }) {
     const plan = await project.plan(name);
-    if (!("file" in plan.table) || plan.table.items || plan.table.groups)
+    if (!("file" in plan.table) || isMade(plan.table))
       throw new YoroshiError("badOption", {
         option: "--table",
         problem: `the plan ${plan.name} is at no file of its own. Change its table in an editor.`,

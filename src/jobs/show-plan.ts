@@ -65,7 +65,8 @@ export const showPlan = defineJob({
 });
 
 /** Of a table whose rows are made of another plan's. */
-function madeOf({ items, groups }: Plan["table"]): PlanShown["madeOf"] {
+function madeOf({ items, groups, folder }: Plan["table"]): PlanShown["madeOf"] {
+  if (folder) return [{ what: "made of", of: `each file ${folder.files} of the folder ${folder.path}` }];
   if (items)
     return [{ what: "made of", of: `each item of ${items.column} of ${items.of}${items.carry ? `, with ${items.carry.join(", ")}` : ""}` }];
   if (!groups) return [];

@@ -357,7 +357,20 @@ class OpenProject implements Project {
 
   /** A plan's table; where its rows are made of another plan's, the step that makes their columns is in the plan. */
   async #tableOf(plan: Plan, inPlace: boolean, within: readonly string[]): Promise<{ table: Table; plan: Plan }> {
-    const { items, groups } = plan.table;
+    const { items, groups, folder } = plan.table;
+    if (folder) {
+      const { folderRows } = await import("../adapters/folder/index.js");
+      const place = this.place(folder.path);
+      const made = folderRows({
+        root: this.root,
+        folder: folder.path,
+        files: folder.files,
+        place,
+        readMail: (file) => this.#sources.takeMail(file),
+      });
+      const kept = await this.tables.table(plan.table, { grows: true });
+      return { table: derivedTable(made, kept, { onNotice: this.onNotice }), plan: withOwnStep(plan, made) };
+    }
     const of = (items ?? groups)?.of;
     if (of === undefined) return { table: await this.tables.table(plan.table, { inPlace }), plan };
     const path = [...within, plan.name];

@@ -1,5 +1,6 @@
 import { sqliteLookup } from "../adapters/sqlite-lookup/index.js";
 import {
+  isMade,
   DEFAULT_RELATED_LIMIT,
   figuredRelated,
   inDatabase,
@@ -89,7 +90,7 @@ export class RelatedTables {
 
   /** Whether there is anything yet: a table in a database, of rows that are made, comes with the first fill. */
   async #isBegun({ table }: Plan, stands: RowsSource): Promise<boolean> {
-    if (!inDatabase(stands) || !(table.items ?? table.groups)) return true;
+    if (!inDatabase(stands) || !isMade(table)) return true;
     const source = await this.tables.rows(stands);
     return source.columns().then(
       () => true,

@@ -1,6 +1,6 @@
 import path from "node:path";
 import * as z from "zod/mini";
-import type { FileReader, KnownFile } from "../adapters/source-files/index.js";
+import type { FileReader, KnownFile, TakenMail } from "../adapters/source-files/index.js";
 import type { KeptAddress, Web, WebSend } from "../adapters/web/index.js";
 import {
   keep,
@@ -13,6 +13,7 @@ import {
   type Opened,
   type Pages,
   type SourceHandle,
+  type SourceProblem,
   type SourceSpec,
   type Sources,
   type StoredForm,
@@ -138,6 +139,16 @@ export class ProjectSources implements Sources {
     }
     const { sendGuarded } = await import("../adapters/web/index.js");
     return sendGuarded((host) => hosts.allow.includes(host));
+  }
+
+  /** Takes an e-mail apart; what is attached to it can be read by path then. */
+  async takeMail(file: string): Promise<TakenMail | SourceProblem> {
+    await this.#open();
+    const { root } = this.project;
+    const mail = await this.#reader!.takeMail(file, path.join(root, ".yoroshi", "attachments"));
+    return "problem" in mail
+      ? mail
+      : { ...mail, attachments: mail.attachments.map((place) => path.relative(root, place).split(path.sep).join("/")) };
   }
 
   async close(): Promise<void> {

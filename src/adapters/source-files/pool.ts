@@ -2,7 +2,7 @@ import { fork, type ChildProcess } from "node:child_process";
 import { readFileSync } from "node:fs";
 import { availableParallelism } from "node:os";
 import type { Opened, SourceHandle, SourceProblem } from "../../core/index.js";
-import type { ReadHow } from "./read-how.js";
+import type { ReadHow, TakenMail } from "./read-how.js";
 import type { ReadOrder, ReadReply } from "./child.js";
 
 export interface ReaderOptions {
@@ -19,12 +19,14 @@ export interface ReaderOptions {
 /** Reads files in processes of their own. */
 export interface FileReader {
   read(path: string, handle: SourceHandle, how: ReadHow): Promise<Opened | SourceProblem>;
+  /** Takes an e-mail apart; what is attached is put into files below a folder. */
+  takeMail(path: string, folder: string): Promise<TakenMail | SourceProblem>;
   close(): void;
 }
 
 interface Job {
   readonly order: ReadOrder;
-  done(result: Opened | SourceProblem): void;
+  done(result: Opened | TakenMail | SourceProblem): void;
 }
 
 interface Worker {
@@ -35,6 +37,7 @@ interface Worker {
   timer?: NodeJS.Timeout | undefined;
 }
 
+const NO_HANDLE: SourceHandle = { hash: "", type: "message/rfc822", bytes: 0 };
 const DEFAULTS = { timeoutMs: 60_000, memory: 700 * 1024 * 1024 };
 /** Most time for a process to begin. */
 const START_MS = 30_000;
@@ -52,7 +55,7 @@ export function fileReader({ child, processes = Math.min(4, availableParallelism
   let watch: NodeJS.Timeout | undefined;
   let isClosed = false;
 
-  const finish = (worker: Worker, result: Opened | SourceProblem): void => {
+  const finish = (worker: Worker, result: Opened | TakenMail | SourceProblem): void => {
     const { job } = worker;
     clearTimeout(worker.timer);
     worker.job = undefined;
@@ -77,10 +80,10 @@ export function fileReader({ child, processes = Math.min(4, availableParallelism
     };
     workers.add(worker);
     worker.child.on("message", (message) => {
-      const { id, opened, problem, mayPass, began } = message as ReadReply;
+      const { id, opened, mail, problem, mayPass, began } = message as ReadReply;
       if (worker.job?.order.id !== id) return;
       if (began) return setEnd(worker, timeoutMs);
-      finish(worker, opened ?? { problem: problem ?? "cannot be read", mayPass });
+      finish(worker, opened ?? mail ?? { problem: problem ?? "cannot be read", mayPass });
       if ((residentBytes(worker.child.pid) ?? 0) > memory * GROWN) end(worker, "");
       else next(worker);
     });
@@ -127,12 +130,15 @@ export function fileReader({ child, processes = Math.min(4, availableParallelism
     while (!isClosed && waiting.length > 0 && workers.size < processes) next(start());
     rest();
   };
+  const order = <Result>(path: string, handle: SourceHandle, how: ReadOrder["how"]): Promise<Result | SourceProblem> =>
+    new Promise((done) => {
+      // What comes back is what was ordered.
+      waiting.push({ order: { id: ++ids, path, handle, how }, done: done as Job["done"] });
+      fill();
+    });
   return {
-    read: (path, handle, how) =>
-      new Promise((done) => {
-        waiting.push({ order: { id: ++ids, path, handle, how }, done });
-        fill();
-      }),
+    read: (path, handle, how) => order<Opened>(path, handle, how),
+    takeMail: (path, folder) => order<TakenMail>(path, NO_HANDLE, { folder }),
     close: () => {
       isClosed = true;
       clearInterval(watch);

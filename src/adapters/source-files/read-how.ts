@@ -11,6 +11,21 @@ export interface ReadHow {
   readonly page?: { readonly address: string; readonly charset?: string | undefined } | undefined;
 }
 
+/** An e-mail taken apart: its head and its text; what is attached lies in files of their own, each in a folder by its hash. */
+export interface MailOrder {
+  readonly folder: string;
+}
+
+/** What an e-mail holds, with the places of what is attached to it. */
+export interface TakenMail {
+  readonly from: string;
+  readonly to: string;
+  readonly subject: string;
+  readonly sent: string;
+  readonly text: string;
+  readonly attachments: readonly string[];
+}
+
 /** How a page of the web is read. */
 export const pageHow = (address: string, charset: string | undefined): ReadHow => ({
   picturesOnly: false,

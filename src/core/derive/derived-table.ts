@@ -1,5 +1,5 @@
 import { YoroshiError } from "../ground/index.js";
-import { OWN_STEP, writerOf, type Plan } from "../plan/index.js";
+import { OWN_STEP, writerOf, type OwnColumn, type Plan } from "../plan/index.js";
 import type { Chunk, Growth, Row, StandingRow, Table, TargetColumn } from "../table/index.js";
 
 /** Rows that are made of another plan's rows. */
@@ -7,7 +7,7 @@ export interface MadeRows {
   /** What messages call them. */
   readonly name: string;
   /** The columns that they are made with, besides the key. */
-  readonly columns: readonly TargetColumn[];
+  readonly columns: readonly (TargetColumn & Pick<OwnColumn, "holds">)[];
   /** All rows in a steady order. */
   rows(): AsyncIterable<Chunk>;
   /** A mark that changes when the rows do; `undefined` where that cannot be told. */
@@ -150,5 +150,8 @@ export function withOwnStep(plan: Plan, { name, columns }: Pick<MadeRows, "name"
       place: "steps",
       problem: `the step ${writerOf(plan, twice.name)} fills \`${twice.name}\`, which the rows have of their own. Give the column another name.`,
     });
-  return { ...plan, steps: { [OWN_STEP]: { set: Object.fromEntries(columns.map((own) => [own.name, { own }])) }, ...plan.steps } };
+  return {
+    ...plan,
+    steps: { [OWN_STEP]: { set: Object.fromEntries(columns.map(({ holds, ...own }) => [own.name, { own, holds }])) }, ...plan.steps },
+  };
 }

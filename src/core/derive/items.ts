@@ -15,6 +15,9 @@ export interface ItemsOptions {
   readonly key: string;
 }
 
+/** A list that stands in a column by itself: names of what is attached to an e-mail. */
+const LIST_OF_NAMES = { kind: "list", of: { kind: "text" } } as AnySpec;
+
 /** The column of items that are no records. */
 const ITEM = "item";
 /** The step under which the numbers of items stand in the ledger; no step of a plan has such a name. */
@@ -157,6 +160,8 @@ function listShape(parent: FillSetup, of: string, column: string): NamedShape {
   const step = parent.plan.steps[stepName]!;
   const part = isTemplateStep(step) ? partAt(parent.asking[stepName]!.prepared.parts, step.fill[column]!) : undefined;
   if (part?.kind.item) return part;
+  const own = isTemplateStep(step) ? undefined : step.set[column];
+  if (typeof own === "object" && "own" in own && own.holds === "list") return { name: column, ...shapeSpec(LIST_OF_NAMES, kindOf) };
   const lists = kindNames.filter((name) => kindOf(name).item);
   return bad(
     `\`${column}\` holds no list${part ? `, but the kind ${part.spec.kind}` : ""}. Rows are made of the kinds ${lists.join(" and ")}.`,

@@ -44,6 +44,9 @@ export {
   ofPlan,
   relatedRowsShape,
   type PlanRows,
+  FOLDER_KEY,
+  isMade,
+  type FolderSource,
 } from "./table-source.js";
 export { ownSignal, relaySignal, type OwnSignal } from "./relay.js";
 export { messageImages, messageText, textMessage, type ImagePart, type Message, type MessagePart, type TextPart } from "./message.js";

@@ -85,6 +85,14 @@ export interface GroupsSource {
   readonly figures: Readonly<Record<string, FigureSource>>;
 }
 
+/** Rows made of the files of a folder, one for each. */
+export interface FolderSource {
+  /** The folder, relative to the project. */
+  readonly path: string;
+  /** Which of its files, as a pattern: `**`, `*`, `?`, `{pdf,docx}`. Default: all of them. */
+  readonly files: string;
+}
+
 /** How a column's numbers and days are written. */
 export interface ColumnWriting {
   /** `comma`: `1.234,56`; `point`: `1,234.56`. Default: found from the column's values. */
@@ -106,7 +114,15 @@ export type TableSource = RowsSource &
     readonly key: string | readonly string[];
     readonly items?: ItemsSource | undefined;
     readonly groups?: GroupsSource | undefined;
+    readonly folder?: FolderSource | undefined;
   };
+
+/** Whether a table's rows are made, of another plan's or of files, and kept in a table of their own. */
+export const isMade = ({ items, groups, folder }: Pick<TableSource, "items" | "groups" | "folder">): boolean =>
+  items !== undefined || groups !== undefined || folder !== undefined;
+
+/** The column that names a row of a folder. */
+export const FOLDER_KEY = "file";
 
 /** What the one group of a whole table is called, and its key's column. */
 export const WHOLE_TABLE = { column: "group", value: "all rows" } as const;
@@ -213,12 +229,32 @@ const withKey = <T extends { readonly groups: GroupsSource }>(source: T): T & { 
   key: source.groups.by ?? WHOLE_TABLE.column,
 });
 
+/** Files are named by their paths; where the rows are kept is beside the folder, unless it is said. */
+function withFolder({
+  folder,
+  files = "**/*",
+  file: own,
+  ...rest
+}: {
+  readonly folder: string;
+  readonly files?: string | undefined;
+  readonly file?: string | undefined;
+  readonly key: typeof FOLDER_KEY;
+}): { readonly folder: FolderSource; readonly file: string; readonly key: string } {
+  const path = folder.replace(/\/+$/, "");
+  return { ...rest, folder: { path, files }, file: own ?? `${path}.csv` };
+}
+
 /** The sentence for a table whose rows nothing names. */
 export const NO_KEY = "The table needs a `key`: the column whose value names a row, or several that do so together.";
 
 /** Whether what stands for a table names a file or a database, and no key. */
 export const isKeyless = (value: unknown): boolean =>
-  value !== null && typeof value === "object" && !("key" in value) && !("groups" in value) && ("file" in value || "database" in value);
+  value !== null &&
+  typeof value === "object" &&
+  !("key" in value) &&
+  !("groups" in value) &&
+  ("file" in value || "database" in value || "folder" in value);
 
 /** A source with what names its rows. */
 export const tableSourceShape = z.union(
@@ -228,6 +264,15 @@ export const tableSourceShape = z.union(
       .strictObject({ ...database, ...into, ...key, ...writing })
       .check(ONE)
       .check(INTO),
+    z.pipe(
+      z.strictObject({
+        folder: text,
+        files: z.optional(text),
+        file: z.optional(text),
+        key: z.literal(FOLDER_KEY, `The rows of a folder are named by their files: \`key: ${FOLDER_KEY}\`.`),
+      }),
+      z.transform(withFolder),
+    ),
     z.strictObject({ items, ...kept, key: text }),
     z.strictObject({ items, ...keptThere, key: text }),
     z.pipe(z.strictObject({ groups, ...kept }), z.transform(withKey)),

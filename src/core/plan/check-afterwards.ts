@@ -1,4 +1,4 @@
-import { complain, nearest, type Complaint, type SourceDocument } from "../ground/index.js";
+import { isMade, complain, nearest, type Complaint, type SourceDocument } from "../ground/index.js";
 import { keyColumnsOf } from "../table/index.js";
 import type { Template } from "../template/index.js";
 import { afterPlace, afterRules, readyAfterRules, sameTable, type ReadyAfterRule } from "./after-rules.js";
@@ -68,7 +68,7 @@ function checkAppend(plan: Plan, { append }: AfterRule, document: SourceDocument
         complain("missingKey", document.atKey([...path, "set"]), { key: column, hint: "It names the row there: say what it gets." }),
       ),
     ...(sameTable(table, plan.table) ? [odd(document, [...path, "table"], "Rows cannot be appended to the plan's own table.")] : []),
-    ...(table.items || table.groups || ("query" in table && table.query !== undefined)
+    ...(isMade(table) || ("query" in table && table.query !== undefined)
       ? [odd(document, [...path, "table"], "Rows are appended to a file, or to a table of a database.")]
       : []),
     ...back.flatMap((column, index) => {

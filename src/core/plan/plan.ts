@@ -88,6 +88,8 @@ export interface RuledColumn {
 /** A column that the table's rows are made with; not something that a person writes. */
 export interface OwnColumn {
   readonly own: TargetColumn;
+  /** It holds a list, an item on each line, of which a plan may make rows. */
+  readonly holds?: "list" | undefined;
 }
 
 /** What a trial must have shown before a fill may run. */

@@ -1,5 +1,6 @@
 import * as z from "zod/mini";
 import {
+  isMade,
   checkShape,
   complain,
   documentOf,
@@ -338,10 +339,11 @@ function readPlanDocument(document: SourceDocument, advise: Advise = (_source, p
   if (!value) return { document, complaints };
   const found: Complaint[] = [];
   const steps = Object.entries(value.steps);
-  const { items, groups } = value.table as Plan["table"];
+  const { groups } = value.table as Plan["table"];
+  const isOfOthers = isMade(value.table as Plan["table"]);
   if (groups) found.push(...conditionFaults(groups, ["table", "groups"], document, advise));
   found.push(...relatedFaults(value.related, document, advise));
-  if (OWN_STEP in value.steps && (items ?? groups))
+  if (OWN_STEP in value.steps && isOfOthers)
     found.push(
       complain("badValue", document.atKey(["steps", OWN_STEP]), {
         problem: `\`${OWN_STEP}\` is the step that makes the rows of this table. Give yours another name.`,
@@ -353,7 +355,7 @@ function readPlanDocument(document: SourceDocument, advise: Advise = (_source, p
         problem: `\`${AFTER_STEP}\` stands for the columns that rules set. Give your step another name.`,
       }),
     );
-  if (steps.length === 0 && !items && !groups)
+  if (steps.length === 0 && !isOfOthers)
     found.push(complain("missingKey", document.atKey(["steps"]), { key: "steps", hint: "A plan needs a step." }));
   const { gate } = value;
   if (gate && !("template" in (value.steps[gate.step] ?? {})))

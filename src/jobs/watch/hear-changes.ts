@@ -46,7 +46,8 @@ export async function hearChanges(project: Project, plan: Plan, listener: Listen
   const hearing: Hearing = { project, plan, listener, end: end.signal, lookMs: (plan.watch?.lookSeconds ?? DEFAULT_LOOK_SECONDS) * 1000 };
   const files: string[] = [];
   const madeOf = (plan.table.items ?? plan.table.groups)?.of;
-  if (madeOf !== undefined) loop(() => hearOtherPlan(hearing, madeOf));
+  if (plan.table.folder) loop(() => hearFolder(hearing));
+  else if (madeOf !== undefined) loop(() => hearOtherPlan(hearing, madeOf));
   else if (inDatabase(plan.table)) closing.push(await hearDatabase(hearing, loop));
   else files.push(plan.table.file, filledName(plan.table.file));
   for (const { table } of Object.values(plan.related ?? {})) {
@@ -208,6 +209,18 @@ async function hearOtherPlan(hearing: Hearing, of: string): Promise<void> {
   let before = await newest();
   while (await pause(hearing, Math.min(hearing.lookMs, 2_000))) {
     const now = await newest();
+    if (now !== before) listener.changed("any");
+    before = now;
+  }
+}
+
+/** A folder is looked through: files come and go in it, and change. */
+async function hearFolder(hearing: Hearing): Promise<void> {
+  const { project, plan, listener, lookMs } = hearing;
+  const mark = async (): Promise<string | undefined> => (await project.table(plan)).sourceMark().catch(() => undefined);
+  let before = await mark();
+  while (await pause(hearing, lookMs)) {
+    const now = await mark();
     if (now !== before) listener.changed("any");
     before = now;
   }

@@ -1,0 +1,1 @@
+export { folderRows, type FolderOptions, type Mail } from "./folder-rows.js";
