@@ -30,7 +30,16 @@ const evidence = z.object({
   /** In words. */
   place: z.string().optional(),
   /** Characters from 0, row and page from 1. */
-  at: z.object({ row: count.optional(), column: z.string().optional(), page: count.optional(), from: count, to: count }).optional(),
+  at: z
+    .object({
+      row: count.optional(),
+      column: z.string().optional(),
+      page: count.optional(),
+      address: z.string().optional(),
+      from: count,
+      to: count,
+    })
+    .optional(),
   before: z.string().optional(),
   behind: z.string().optional(),
 });
@@ -63,6 +72,19 @@ export const answerShape = {
         address: z.string().optional(),
         title: z.string().optional(),
         fetchedAt: z.string().optional(),
+        /** What was searched and read, in its order, and where what was shown was found. */
+        steps: z
+          .array(
+            z.object({
+              did: z.enum(["search", "read", "follow"]),
+              what: z.string(),
+              found: count.optional(),
+              chars: count.optional(),
+              problem: z.string().optional(),
+            }),
+          )
+          .optional(),
+        found: z.array(z.string()).optional(),
         pictures: z.array(z.object({ hash: z.string(), bytes: count, width: count, height: count })).optional(),
       }),
     )

@@ -43,7 +43,8 @@ type ToldEvidence = NonNullable<z.output<z.ZodObject<typeof answerShape>>["evide
 
 function toldEvidence(part: string, evidence: Evidence, inputs: Readonly<Record<string, Json>>): ToldEvidence {
   if (evidence.found === "never") return { part, found: evidence.found, quote: evidence.said };
-  const { input: source, ...at } = evidence.place;
+  const { input, ...at } = evidence.place;
+  const source = at.address ?? input;
   return { part, found: evidence.found, quote: evidence.quote, source, place: placeWords(evidence.place), at, ...around(evidence, inputs) };
 }
 

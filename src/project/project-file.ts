@@ -73,6 +73,8 @@ const database = z
   })
   .refine((entry) => (entry.url === undefined) !== (entry.file === undefined), "Say either `url`, or the `file` of an SQLite database.");
 
+const address = z.string().regex(/^https?:\/\//, "Expected an address that begins with http:// or https://.");
+
 const projectFile = z.strictObject({
   yoroshi: z.literal(PROJECT_FORMAT),
   currency: z
@@ -118,6 +120,23 @@ const projectFile = z.strictObject({
       pauseSeconds: z.number().min(0).max(600).default(1),
     })
     .default({ pauseSeconds: 1 }),
+  /** Engines that search, by name: by an OpenSearch description, or by an address that gives JSON. The first is the usual one. */
+  search: z
+    .record(
+      z.string(),
+      z.union(
+        [
+          z.strictObject({ describe: address }),
+          z.strictObject({
+            address: address.refine((text) => text.includes("{searchTerms}"), "Expected an address with `{searchTerms}` in it."),
+            results: z.string(),
+            fields: z.strictObject({ address: z.string().min(1), title: z.string().optional(), summary: z.string().optional() }),
+          }),
+        ],
+        "Expected `{ describe: <address of an OpenSearch description> }`, or `{ address: <with {searchTerms}>, results: <path>, fields: { address: <path> } }`.",
+      ),
+    )
+    .default({}),
   /** Folders beside the project whose files may be read and written, too. */
   folders: z.array(z.string().min(1)).default([]),
 });

@@ -289,7 +289,8 @@ class OpenProject implements Project {
     const run = runValues(this.clock.now(), this.settings.timeZone);
     const make = async (): Promise<Prepared> => {
       const surroundings = await readSurroundings(this.root, this.settings.folders, this.tables, template);
-      const sources = Object.values(template.inputs).some(({ kind }) => kindOf(kind).source) ? this.#sources : undefined;
+      const namesSome = template.legwork !== undefined || Object.values(template.inputs).some(({ kind }) => kindOf(kind).source);
+      const sources = namesSome ? this.#sources : undefined;
       return prepare(template, await readReferences(this.tables, template), { ...surroundings, run, sources });
     };
     const files = surroundingFiles(template);

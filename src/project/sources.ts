@@ -8,6 +8,8 @@ import {
   YoroshiError,
   type Clock,
   type Files,
+  type KeptFindings,
+  type Search,
   type FindOptions,
   type Ledger,
   type Opened,
@@ -66,6 +68,7 @@ export interface SourcesPlace {
 interface Ways {
   readonly files: Files;
   readonly web: Web;
+  readonly search: Search;
 }
 
 /** The ways of a project to what its rows name. Opened when the first row names something: few projects do. */
@@ -79,6 +82,14 @@ export class ProjectSources implements Sources {
   readonly files: Files = {
     find: async (name: string, spec: SourceSpec, options: FindOptions) => (await this.#open()).files.find(name, spec, options),
     open: async (handle: SourceHandle, spec: SourceSpec) => (await this.#open()).files.open(handle, spec),
+  };
+  readonly search: Search = {
+    find: async (words, options) => (await this.#open()).search.find(words, options),
+  };
+  readonly kept: KeptFindings = {
+    get: (name) => this.project.ledger().facts.get(name),
+    set: (name, value) => this.project.ledger().facts.set(name, value),
+    now: () => this.project.clock.now(),
   };
   readonly pages: Pages = {
     find: async (address, options) => (await this.#open()).web.find(address, options),
@@ -112,8 +123,10 @@ export class ProjectSources implements Sources {
       extract: (file, handle, { address, charset }) => reader.read(file, handle, pageHow(address, charset)),
       typeOf: (bytes, name) => typeOf(bytes.subarray(0, HEAD_BYTES), bytes.subarray(-TAIL_BYTES), name),
     });
+    const { searchEngines } = await import("../adapters/search/index.js");
     return {
       web: ways,
+      search: searchEngines({ engines: settings.search, text: (address, options) => ways.text(address, options) }),
       files: sourceFiles({
         reader,
         place: (file) => placeOf(this.project, file),

@@ -1,5 +1,5 @@
 import { createHash } from "node:crypto";
-import { mkdir, writeFile } from "node:fs/promises";
+import { mkdir, readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import {
   isProblem,
@@ -67,6 +67,11 @@ export interface Web extends Pages {
     address: string,
     options: FindOptions,
   ): Promise<{ readonly place: string; readonly handle: SourceHandle } | SourceProblem | undefined>;
+  /** The text at an address as it came: what an engine answers. */
+  text(
+    address: string,
+    options: FindOptions & { readonly maxAgeDays: number },
+  ): Promise<{ readonly text: string; readonly type: string } | SourceProblem | undefined>;
 }
 
 export function web({ send, clock, kept, keptFolder, extract, typeOf, pauseMs = DEFAULT_PAUSE_MS }: WebOptions): Web {
@@ -158,6 +163,16 @@ export function web({ send, clock, kept, keptFolder, extract, typeOf, pauseMs = 
         await kept.keepPage(words, told);
         return { hash: words, type, bytes: fetched.bytes.length };
       });
+    },
+    text: async (address, options) => {
+      if (!URL.canParse(address)) return { problem: "has no address" };
+      const { href } = withoutFragment(address);
+      const found = await known(`text:${href}`, href, options.maxAgeDays * DAY_MS, PAGE_LIMITS, options, async (fetched) => {
+        const { hash } = await keepBytes(fetched.bytes);
+        return { hash, type: fetched.type, bytes: fetched.bytes.length };
+      });
+      if (found === undefined || isProblem(found)) return found;
+      return { type: found.type, text: await readFile(path.join(keptFolder, found.hash), "utf8") };
     },
     open: async ({ hash }) => (await kept.page(hash)) ?? { problem: "is not kept any more", mayPass: true },
     file: async (address, options) => {

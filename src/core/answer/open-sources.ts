@@ -1,7 +1,7 @@
 import { countChars, remark, textMessage, type ImagePart, type Json, type Message, type Remark } from "../ground/index.js";
 import type { SourceHandle } from "../kinds/index.js";
 import { pictureTokens, type Model } from "../model/index.js";
-import { isProblem, openSource, shownText, type Opened, type Picture } from "../sources/index.js";
+import { isProblem, openSource, shownText, type LegworkStep, type Opened, type Picture } from "../sources/index.js";
 import { cutAtSentence, keepEnds, type NamedShape, type Prepared } from "../template/index.js";
 
 /** What was shown to a model of a source. */
@@ -14,6 +14,9 @@ export interface SeenSource {
   readonly address?: string | undefined;
   readonly title?: string | undefined;
   readonly fetchedAt?: string | undefined;
+  /** What was done to find it, of what was looked up, and where it was found. */
+  readonly steps?: readonly LegworkStep[] | undefined;
+  readonly found?: readonly string[] | undefined;
   /** The pictures that were sent. */
   readonly pictures?:
     readonly { readonly hash: string; readonly bytes: number; readonly width: number; readonly height: number }[] | undefined;
@@ -44,7 +47,7 @@ export async function openSources(
   const shownPictures: { readonly input: string; readonly picture: Picture }[] = [];
   const seen: SeenSource[] = [];
   const notes: Remark[] = [];
-  for (const input of prepared.inputs) {
+  for (const input of prepared.legwork ? [...prepared.inputs, prepared.legwork] : prepared.inputs) {
     const value = inputs[input.name];
     if (!input.kind.source || value === null || value === undefined) continue;
     // What is read of such an input is a handle, or several.
@@ -67,7 +70,13 @@ export async function openSources(
     if (fitted.note) notes.push(remark("about", { name: input.name, remark: fitted.note }));
     const own = shownPictures.filter((one) => one.input === input.name).length;
     shown[input.name] = [...(own > 0 ? [pictureWords(own)] : []), ...(fitted.text === "" ? [] : [fitted.text])].join("\n\n") || null;
-    quoted[input.name] = opened.flatMap(({ pages }) => pages).map(({ text: page, page: number }) => ({ page: number ?? null, text: page }));
+    quoted[input.name] = opened
+      .flatMap(({ pages }) => pages)
+      .map(({ text: page, page: number, address }) => ({
+        page: number ?? null,
+        text: page,
+        ...(address === undefined ? {} : { address }),
+      }));
   }
   const images = shownPictures.map(({ picture }) => imagePart(picture, model));
   return {
@@ -80,7 +89,11 @@ export async function openSources(
 
 const pictureWords = (count: number): string => (count === 1 ? "(a picture, shown below)" : `(${count} pictures, shown below)`);
 
-function seenOf({ name }: NamedShape, { hash, type, bytes }: SourceHandle, { address, title, fetchedAt, pictures }: Opened): SeenSource {
+function seenOf(
+  { name }: NamedShape,
+  { hash, type, bytes }: SourceHandle,
+  { address, title, fetchedAt, pictures, steps, pages }: Opened,
+): SeenSource {
   return {
     input: name,
     hash,
@@ -89,6 +102,7 @@ function seenOf({ name }: NamedShape, { hash, type, bytes }: SourceHandle, { add
     ...(address === undefined ? {} : { address }),
     ...(title === undefined ? {} : { title }),
     ...(fetchedAt === undefined ? {} : { fetchedAt }),
+    ...(steps === undefined ? {} : { steps, found: pages.flatMap(({ address: own }) => own ?? []) }),
     ...(pictures.length > 0
       ? { pictures: pictures.map((one) => ({ hash: one.hash, bytes: one.bytes, width: one.width, height: one.height })) }
       : {}),

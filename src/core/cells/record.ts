@@ -312,7 +312,7 @@ interface Given {
 function evidenceCell(evidence: Evidence | undefined, piece: EvidencePath): CellValue {
   if (!evidence || evidence.found === "never") return "";
   if (piece === "quote") return evidence.quote;
-  return piece === "source" ? evidence.place.input : placeWords(evidence.place);
+  return piece === "source" ? (evidence.place.address ?? evidence.place.input) : placeWords(evidence.place);
 }
 
 const confidenceCell = (confidence: number | undefined): CellValue =>

@@ -21,6 +21,7 @@ export {
   type Shaped,
   type Weakness,
 } from "./kind.js";
+export { FOUND, LEGWORK_DEFAULTS, type LegworkSpec } from "./legwork.js";
 export type { ListSpec } from "./list.js";
 export { mapLeaves, referenceOf, referencesIn, specsInside, specsWithin } from "./nested.js";
 export type { NumberSpec } from "./number.js";

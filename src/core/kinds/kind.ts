@@ -64,7 +64,9 @@ export interface Kind<Spec extends AnySpec = AnySpec, V extends Json = Json> {
   /** Whether a value is words of any length, such as a reason. */
   readonly isProse?: boolean;
   /** What its cells name, where the value itself lies elsewhere: it is found before a row is asked, and opened when it is. */
-  readonly source?: "image" | "document" | "page";
+  readonly source?: "image" | "document" | "page" | "legwork";
+  /** No kind that a person writes. */
+  readonly isOwn?: boolean;
   /** Whether a value is rows of another table. */
   readonly takesRows?: boolean;
   /** How its cells may be written in a table of another country. */

@@ -6,6 +6,7 @@ import { document } from "./document.js";
 import { email } from "./email.js";
 import { image } from "./image.js";
 import type { Kind, KindLookup } from "./kind.js";
+import { legwork } from "./legwork.js";
 import { link } from "./link.js";
 import { list } from "./list.js";
 import { number } from "./number.js";
@@ -19,16 +20,17 @@ import { yesNo } from "./yes-no.js";
 /** Every kind, by its name. A new kind is its own file and one entry here. */
 // Each kind knows its own spec; whoever looks one up by name hands it the spec of that name.
 const KINDS = new Map<string, Kind>(
-  [text, number, yesNo, date, choice, choices, score, email, link, list, record, rows, image, document, page].map((kind) => [
+  [text, number, yesNo, date, choice, choices, score, email, link, list, record, rows, image, document, page, legwork].map((kind) => [
     kind.kind,
     kind as unknown as Kind,
   ]),
 );
 
-export const kindNames: readonly string[] = [...KINDS.keys()];
+/** Those that a person may write. */
+export const kindNames: readonly string[] = [...KINDS.values()].filter(({ isOwn }) => !isOwn).map(({ kind }) => kind);
 
 export function hasKind(name: string): boolean {
-  return KINDS.has(name);
+  return kindNames.includes(name);
 }
 
 export const kindOf: KindLookup = (name) => {

@@ -13,7 +13,10 @@ export function textsOf(value: Json | undefined): InputText[] {
   if (value === null || value === undefined) return [];
   // Pages of documents count themselves.
   if (Array.isArray(value) && value.length > 0 && value.every(isPage))
-    return value.map(({ text, page }): InputText => ({ text, at: page === null ? {} : { page } }));
+    return value.map(({ text, page, address }): InputText => ({
+      text,
+      at: { ...(page === null ? {} : { page }), ...(address === undefined ? {} : { address }) },
+    }));
   if (Array.isArray(value))
     return value.flatMap((item, index) => textsOf(item).map(({ text, at }): InputText => ({ text, at: { ...at, row: index + 1 } })));
   if (typeof value === "object")
@@ -24,13 +27,13 @@ export function textsOf(value: Json | undefined): InputText[] {
 }
 
 /** A page of a document, as a question's inputs have it once it was opened. */
-const isPage = (value: Json): value is { text: string; page: number | null } =>
+const isPage = (value: Json): value is { text: string; page: number | null; address?: string } =>
   value !== null &&
   typeof value === "object" &&
   !Array.isArray(value) &&
   "page" in value &&
   typeof value["text"] === "string" &&
-  Object.keys(value).length === 2;
+  Object.keys(value).every((name) => name === "page" || name === "text" || name === "address");
 
 /** The texts of a question in which quotations are looked for: `textsOf` of each input is folded once. */
 export interface Quoted {

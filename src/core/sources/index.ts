@@ -6,11 +6,16 @@ export {
   isProblem,
   type Files,
   type FindOptions,
+  type Hit,
+  type KeptFindings,
   type Opened,
   type Pages,
   type Picture,
+  type Search,
   type SourceProblem,
   type Sources,
   type TextPage,
 } from "./sources.js";
 export { placeWords, type Evidence, type Spot } from "./spot.js";
+export { errandName, type Errand } from "./errand.js";
+export type { LegworkStep } from "./legwork-step.js";

@@ -1,5 +1,6 @@
-import type { CancelSignal } from "../ground/index.js";
+import type { CancelSignal, Json } from "../ground/index.js";
 import type { SourceHandle, SourceSpec } from "../kinds/index.js";
+import type { LegworkStep } from "./legwork-step.js";
 
 /** Why something cannot be had, in words that go on from its name: `is encrypted`. */
 export interface SourceProblem {
@@ -28,6 +29,8 @@ export interface TextPage {
   readonly page?: number | undefined;
   /** What it is, where it is not simply the next page: `attachment receipt.pdf`. */
   readonly title?: string | undefined;
+  /** Where it was found, of what was looked up. */
+  readonly address?: string | undefined;
 }
 
 /** What a source holds, as a model is to have it. */
@@ -43,6 +46,8 @@ export interface Opened {
   readonly date?: string | undefined;
   /** Where it leads, absolute. */
   readonly links?: readonly string[] | undefined;
+  /** What was done to find it, of what was looked up. */
+  readonly steps?: readonly LegworkStep[] | undefined;
 }
 
 /** How far one may go to find a source. */
@@ -71,10 +76,36 @@ export interface Pages {
   open(handle: SourceHandle): Promise<Opened | SourceProblem>;
 }
 
+/** What a search found. */
+export interface Hit {
+  readonly address: string;
+  readonly title: string;
+  readonly summary: string;
+}
+
+/** The port to engines that search. */
+export interface Search {
+  /** What an engine finds, the best first. `undefined`: the network would have to be used, and may not be. */
+  find(
+    words: string,
+    options: FindOptions & { readonly engine?: string | undefined; readonly results: number; readonly maxAgeDays: number },
+  ): Promise<readonly Hit[] | SourceProblem | undefined>;
+}
+
+/** Where what was looked up is kept, over runs. */
+export interface KeptFindings {
+  get(name: string): Promise<Json | undefined>;
+  set(name: string, value: Json): Promise<void>;
+  /** Milliseconds since 1970. */
+  now(): number;
+}
+
 /** The ways to what rows name and do not hold. What is left out is not to be had here. */
 export interface Sources {
   readonly files?: Files | undefined;
   readonly pages?: Pages | undefined;
+  readonly search?: Search | undefined;
+  readonly kept?: KeptFindings | undefined;
 }
 
 export const isProblem = (found: object | undefined): found is SourceProblem => found !== undefined && "problem" in found;

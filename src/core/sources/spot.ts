@@ -8,8 +8,10 @@ export interface Spot extends Span {
   readonly row?: number | undefined;
   /** The row's column. */
   readonly column?: string | undefined;
-  /** The page of a document, from 1. */
+  /** The page of a document, from 1; of what was looked up, the number of the source. */
   readonly page?: number | undefined;
+  /** Where it was found, of what was looked up. */
+  readonly address?: string | undefined;
 }
 
 /** The words of an input that carry a part of an answer; or what was given for some, and is not there. */
@@ -29,11 +31,11 @@ export type Evidence =
     };
 
 /** A place in words, as a column holds it: `row 3, said, characters 5 to 20`, counted from 1. */
-export function placeWords({ row, column, page, from, to }: Spot): string {
+export function placeWords({ row, column, page, address, from, to }: Spot): string {
   return [
     ...(row === undefined ? [] : [`row ${row}`]),
     ...(column === undefined ? [] : [column]),
-    ...(page === undefined ? [] : [`page ${page}`]),
+    ...(page === undefined ? [] : [address === undefined ? `page ${page}` : `source ${page}`]),
     `characters ${from + 1} to ${to}`,
   ].join(", ");
 }

@@ -1,7 +1,7 @@
 import { complain, nearest, readExpression, type Complaint, type SourceDocument } from "../ground/index.js";
-import { kindOf, referencesIn, shapeSpec, specsInside, specsWithin, type DateSpec } from "../kinds/index.js";
+import { FOUND, kindOf, referencesIn, shapeSpec, specsInside, specsWithin, type DateSpec } from "../kinds/index.js";
 import { EVIDENCE_PATHS, partsWithoutWords } from "./evidence.js";
-import { parseText } from "./liquid.js";
+import { parseErrand, parseText } from "./liquid.js";
 import { RUN_NAMES } from "./run-values.js";
 import { ruleFault } from "./rules.js";
 import { CONFIDENCE, type Template } from "./template.js";
@@ -16,6 +16,7 @@ export function checkTemplate(template: Template, document: SourceDocument): Com
     ...checkReferences(template, document),
     ...checkDates(template, document),
     ...checkEvidence(template, document),
+    ...checkLegwork(template, document),
     ...checkMissing(template, document),
     ...checkLong(template, document),
     ...checkDoubt(template, document),
@@ -37,7 +38,12 @@ function checkNames(template: Template, document: SourceDocument): Complaint[] {
 function checkTask(template: Template, document: SourceDocument): Complaint[] {
   const found: Complaint[] = [];
   const inputs = Object.keys(template.inputs);
-  const others = [...Object.keys(template.references ?? {}), ...Object.keys(template.passages ?? {}), ...RUN_NAMES];
+  const others = [
+    ...Object.keys(template.references ?? {}),
+    ...Object.keys(template.passages ?? {}),
+    ...RUN_NAMES,
+    ...(template.legwork ? [FOUND] : []),
+  ];
   const used = new Set<string>();
   for (const key of ["role", "task"] as const) {
     const source = template[key];
@@ -54,9 +60,14 @@ function checkTask(template: Template, document: SourceDocument): Complaint[] {
   // A passage may use inputs, too; what its file says is checked where it is read.
   if (template.passages) return found;
   for (const name of inputs)
-    if (!used.has(name) && !isCountedFrom(template, name)) found.push(complain("unusedInput", document.atKey(["inputs", name]), { name }));
+    if (!used.has(name) && !isCountedFrom(template, name) && !isLookedUpBy(template, name))
+      found.push(complain("unusedInput", document.atKey(["inputs", name]), { name }));
   return found;
 }
+
+/** Whether what is looked up depends on an input, which then need not be printed. */
+const isLookedUpBy = ({ legwork }: Template, input: string): boolean =>
+  [...(legwork?.search ?? []), ...(legwork?.read ?? [])].some((source) => parseErrand(source).uses?.includes(input));
 
 function checkReferences(template: Template, document: SourceDocument): Complaint[] {
   const known = Object.keys(template.references ?? {});
@@ -100,8 +111,40 @@ function checkDates(template: Template, document: SourceDocument): Complaint[] {
   );
 }
 
-function checkEvidence({ inputs, answer }: Template, document: SourceDocument): Complaint[] {
+/** What is looked up uses the template's inputs, and answers have to point at what was found. */
+function checkLegwork({ legwork, inputs, answer }: Template, document: SourceDocument): Complaint[] {
+  if (!legwork) return [];
+  const odd = (problem: string, ...path: (string | number)[]): Complaint =>
+    complain("badValue", document.at(["legwork", ...path]), { problem });
   const known = Object.keys(inputs);
+  return [
+    ...(legwork.search || legwork.read
+      ? []
+      : [odd('Say what is looked up: `search: ["{{ name }} opening hours"]`, or `read: ["{{ site }}"]`.')]),
+    ...(["search", "read"] as const).flatMap((key) =>
+      (legwork[key] ?? []).flatMap((source, index) => {
+        const { uses = [], problem } = parseErrand(source);
+        if (problem !== undefined) return [complain("taskSyntax", document.at(["legwork", key, index]), { problem })];
+        return uses
+          .filter((name) => !known.includes(name))
+          .map((name) => complain("unknownInput", document.at(["legwork", key, index]), { name, known, near: nearest(name, known) }));
+      }),
+    ),
+    ...(FOUND in inputs
+      ? [
+          complain("badValue", document.atKey(["inputs", FOUND]), {
+            problem: `\`${FOUND}\` is what was looked up; call the input otherwise.`,
+          }),
+        ]
+      : []),
+    ...(Object.values(answer).some(({ evidence }) => evidence?.in.includes(FOUND))
+      ? []
+      : [odd(`What was looked up has to be pointed at: give a part \`evidence: { in: [${FOUND}] }\`.`)]),
+  ];
+}
+
+function checkEvidence({ inputs, answer, legwork }: Template, document: SourceDocument): Complaint[] {
+  const known = [...Object.keys(inputs), ...(legwork ? [FOUND] : [])];
   return Object.entries(answer).flatMap(([name, spec]) => [
     ...(spec.evidence?.in ?? []).flatMap((input, index) =>
       known.includes(input)

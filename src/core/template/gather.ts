@@ -44,7 +44,7 @@ export async function findAll(
  * @param options.mayFetch whether the network may be used for it. Default true.
  */
 export async function gatherInputs(
-  prepared: Pick<Prepared, "inputs" | "template" | "sources">,
+  prepared: Pick<Prepared, "inputs" | "template" | "sources" | "legwork">,
   cells: Readonly<Record<string, string | null | undefined>>,
   { mayFetch = true, signal }: { readonly mayFetch?: boolean; readonly signal?: CancelSignal | undefined } = {},
 ): Promise<Exclude<InputReading, { state: "needed" }>> {
@@ -57,4 +57,5 @@ export async function gatherInputs(
 }
 
 /** Whether a template has inputs that lie elsewhere. */
-export const hasSources = ({ inputs }: Pick<Prepared, "inputs">): boolean => inputs.some(({ kind }) => kind.source !== undefined);
+export const hasSources = ({ inputs, legwork }: Pick<Prepared, "inputs" | "legwork">): boolean =>
+  legwork !== undefined || inputs.some(({ kind }) => kind.source !== undefined);

@@ -58,6 +58,20 @@ export function parseText(source: string, trusted: ReadonlySet<string> = new Set
   return { text: { uses, printed, render: (scope, mark) => withMark(mark, () => renderText(nodes, scope)) } };
 }
 
+/** Parses Liquid text over a template's inputs, for what no model reads: searches, addresses. What it prints stands as it is. */
+export function parseErrand(source: string): {
+  uses?: readonly string[];
+  render?: (scope: Record<string, unknown>) => string;
+  problem?: string;
+} {
+  try {
+    const nodes = engine.parse(source);
+    return { uses: Object.keys(analyzeSync(nodes, { partials: false }).globals), render: (scope) => renderText(nodes, scope) };
+  } catch (error) {
+    return { problem: readProblem(error as Error).problem };
+  }
+}
+
 /**
  * Parses Liquid text over one variable for a plain column: what it prints stands as it is, since no model reads it.
  * `members` are those of the variable that it names.

@@ -1,6 +1,6 @@
 import { canonicalJson, plainJson, quickHash, sha256Hex, textMessage, YoroshiError, type Json, type Message } from "../ground/index.js";
-import { kindOf, shapeSpec, specsWithin, type AnySpec, type DateSpec } from "../kinds/index.js";
-import { FENCE_NOTE, fenceMark } from "./fence.js";
+import { FOUND, kindOf, shapeSpec, specsWithin, type AnySpec, type DateSpec } from "../kinds/index.js";
+import { fence, FENCE_NOTE, fenceMark } from "./fence.js";
 import type { Sources } from "../sources/index.js";
 import { askedShape, evidenceAt, evidencePaths, together } from "./evidence.js";
 import { tellAnswer, type NamedShape } from "./instruct.js";
@@ -26,6 +26,8 @@ export interface Prepared<Inputs = Record<string, Json>, Parts = Record<string, 
   readonly quotedIn?: ((inputs: Readonly<Record<string, Json>>) => Readonly<Record<string, Json>>) | undefined;
   /** The ways to what rows name and do not hold. */
   readonly sources?: Sources | undefined;
+  /** What is looked up before the question, as an input of its own. */
+  readonly legwork?: NamedShape | undefined;
   /** The examples that the prompt carries, also those picked from a file. */
   readonly examples: readonly Example[];
   /** The JSON Schema of the whole answer. */
@@ -143,6 +145,7 @@ export function prepare<Inputs, Parts>(
       ? (values) => [...parts.map(({ name, spec }) => askedShape({ name, ...shapeSpec(datedSpec(spec, values), kindOf) })), ...stated]
       : () => asked,
     sources: surroundings.sources,
+    legwork: template.legwork && { name: FOUND, ...shapeSpec({ kind: "legwork", ...template.legwork } as AnySpec, kindOf) },
     examples,
     schema,
     maxTokens: template.model?.maxTokens ?? DEFAULT_MAX_TOKENS,
@@ -158,6 +161,7 @@ export function prepare<Inputs, Parts>(
         order: parts.map((part) => part.name),
         examples: template.examples && examples,
         rules: template.rules,
+        legwork: template.legwork,
         whenLong: template.whenLong,
         secondLook: template.secondLook,
         doubt: template.doubt,
@@ -282,11 +286,15 @@ function piecesOfPrompt(
   const confidence = asked.length > parts.length ? { [CONFIDENCE]: EXAMPLE_CONFIDENCE } : {};
   const systemFor = (inputs: Readonly<Record<string, unknown>>, mark: string): Message =>
     textMessage("system", [role?.render(scopeOf(inputs), mark).trim(), ...documents, FENCE_NOTE].filter(Boolean).join("\n\n"));
+  // What was found stands behind the task, unless the task says where.
+  const showsFound = template.legwork !== undefined && !task.uses.some(({ name }) => name === FOUND);
+  const foundWords = (inputs: Readonly<Record<string, unknown>>): string =>
+    showsFound && inputs[FOUND] !== undefined ? `What was looked up beforehand:\n${fence(FOUND, inputs[FOUND], fenceMark(inputs))}` : "";
   // The same for all rows, and the same object, so that whoever writes it out does so once.
   let same: Message | undefined;
   return {
     system: (inputs) => (usesInputs ? systemFor(inputs, fenceMark(inputs)) : (same ??= systemFor({}, ""))),
-    turn: (inputs) => task.render(scopeOf(inputs), fenceMark(inputs)).trim(),
+    turn: (inputs) => [task.render(scopeOf(inputs), fenceMark(inputs)).trim(), foundWords(inputs)].filter(Boolean).join("\n\n"),
     get shared() {
       const shared = sharedTask(template, trusted);
       return shared && parsed(shared, trusted).render(scopeOf({}), "").trim();
@@ -312,11 +320,12 @@ function sharedTask({ task, inputs }: TemplateShape, trusted: ReadonlySet<string
 }
 
 /** Why rows of a template cannot share a request, or `undefined` where they can. */
-export function whyAlone({ role, inputs, doubt }: TemplateShape): string | undefined {
+export function whyAlone({ role, inputs, doubt, legwork }: TemplateShape): string | undefined {
   const used = parseText(role ?? "").text?.uses.find(({ name }) => name in inputs);
   if (used) return `the role uses the input \`${used.name}\`, which differs from row to row`;
   const named = Object.entries(inputs).find(([, { kind }]) => kindOf(kind).source);
   if (named) return `the input \`${named[0]}\` is a file or page, which is shown with its own row`;
+  if (legwork) return "what is looked up for a row is shown with it";
   return doubt?.by === "logProbabilities" ? "log probabilities tell how sure the model is only of a row by itself" : undefined;
 }
 

@@ -1,5 +1,6 @@
 import { countChars, remark, type Json, type Remark } from "../ground/index.js";
-import { isHandles, namesIn, type PageSpec, type SourceHandle, type SourceSpec } from "../kinds/index.js";
+import { errandOf } from "./errands.js";
+import { FOUND, isHandles, namesIn, type PageSpec, type SourceHandle, type SourceSpec } from "../kinds/index.js";
 import { isProblem, type SourceProblem } from "../sources/index.js";
 import type { NamedShape } from "./instruct.js";
 import { cutAtSentence, keepEnds } from "./shorten.js";
@@ -32,7 +33,8 @@ export const sourceKey = ({ name, spec }: NamedSource): string => `${spec.kind} 
 /** What of a prepared template reading a row's inputs needs. */
 interface Reader {
   readonly inputs: readonly NamedShape[];
-  readonly template: Pick<TemplateShape, "missingWords" | "whenMissing" | "whenLong">;
+  readonly template: Pick<TemplateShape, "missingWords" | "whenMissing" | "whenLong" | "legwork" | "task">;
+  readonly legwork?: NamedShape | undefined;
 }
 
 function isMissing({ template }: Reader, cell: string): boolean {
@@ -96,6 +98,19 @@ export function readInputs(reader: Reader, cells: Readonly<Record<string, string
     const { text, note } = way === "cut" ? cutAtSentence(cell, maxChars) : keepEnds(cell, maxChars);
     inputs[name] = text;
     (shortened ??= {})[name] = note;
+  }
+  // What is looked up depends on the inputs alone.
+  const errand = reader.legwork && errandOf(reader.template, inputs);
+  if (reader.legwork && errand !== undefined) {
+    const { spec } = reader.legwork;
+    const source: NamedSource = { name: errand, spec };
+    if (!found?.has(sourceKey(source))) needed.push({ input: FOUND, source });
+    else {
+      const handle = found.get(sourceKey(source));
+      if (isProblem(handle)) return { state: "missing", reason: remark("inputUnfit", { input: "legwork", problem: handle.problem }) };
+      if (handle === undefined) return { state: "unfetched", reason: remark("notFetched", { input: "legwork" }) };
+      inputs[FOUND] = handle as unknown as Json;
+    }
   }
   if (needed.length > 0)
     return { state: "needed", reason: remark("notFetched", { input: needed[0]!.input }), sources: needed.map(({ source }) => source) };

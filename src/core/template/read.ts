@@ -96,6 +96,24 @@ export const templateFile = z.strictObject({
       }),
     ),
   ),
+  legwork: z.optional(
+    z.strictObject({
+      search: z.optional(z.array(z.string().check(z.minLength(1))).check(z.minLength(1))),
+      read: z.optional(z.array(z.string().check(z.minLength(1))).check(z.minLength(1))),
+      engine: z.optional(z.string()),
+      results: z.optional(z.int().check(z.gte(1)).check(z.lte(20))),
+      readPages: z.optional(z.int().check(z.gte(1)).check(z.lte(50))),
+      hosts: z.optional(
+        z.strictObject({
+          only: z.optional(z.array(z.string()).check(z.minLength(1))),
+          not: z.optional(z.array(z.string()).check(z.minLength(1))),
+        }),
+      ),
+      follow: z.optional(z.array(z.string().check(z.minLength(1))).check(z.minLength(1))),
+      maxChars: z.optional(z.int().check(z.gte(200)).check(z.lte(200_000))),
+      maxAgeDays: z.optional(z.number().check(z.positive())),
+    }),
+  ),
   whenLong: z.optional(z.record(z.string(), z.enum(WHEN_LONG as [WhenLong, ...WhenLong[]], `Expected one of ${WHEN_LONG.join(", ")}.`))),
   examples: z.optional(
     z.union([

@@ -1,5 +1,5 @@
 import type { Json, RowsSource } from "../ground/index.js";
-import type { AnySpec, ValueOf } from "../kinds/index.js";
+import type { AnySpec, LegworkSpec, ValueOf } from "../kinds/index.js";
 import type { Rule } from "./rules.js";
 
 /** An input as a template declares it: a kind with what only inputs have. */
@@ -128,6 +128,8 @@ export interface TemplateShape {
   /** Words that count as missing beside a blank cell, whatever their case: `n/a`, `-`. */
   readonly missingWords?: readonly string[] | undefined;
   readonly rules?: readonly Rule[] | undefined;
+  /** What is searched and read before the question is asked. */
+  readonly legwork?: LegworkSpec | undefined;
   readonly whenMissing?: Readonly<Record<string, WhenMissing>> | undefined;
   readonly whenLong?: Readonly<Record<string, WhenLong>> | undefined;
   readonly examples?: readonly Example[] | ExamplesFrom | undefined;

@@ -1,0 +1,156 @@
+import { canonicalJson, plainJson, sha256Hex } from "../ground/index.js";
+import { LEGWORK_DEFAULTS, type LegworkSpec, type SourceHandle, type SourceSpec } from "../kinds/index.js";
+import { choosePassages } from "./choose-passages.js";
+import type { Errand } from "./errand.js";
+import type { LegworkStep } from "./legwork-step.js";
+import { isProblem, type FindOptions, type Opened, type SourceProblem, type Sources } from "./sources.js";
+
+/** What was found, numbered, and how. */
+interface Findings {
+  readonly sources: readonly {
+    readonly address: string;
+    readonly title?: string | undefined;
+    readonly fetchedAt?: string | undefined;
+    readonly date?: string | undefined;
+    readonly text: string;
+  }[];
+  readonly steps: readonly LegworkStep[];
+}
+
+const DAY_MS = 86_400_000;
+const PROBLEM_MS = 3_600_000;
+
+/**
+ * Searches, reads and chooses, unless it was done within `maxAgeDays`. What was found has a hash of its own, so that an answer stays as
+ * long as the same is found.
+ */
+export async function findLegwork(
+  sources: Sources,
+  name: string,
+  spec: SourceSpec & LegworkSpec,
+  options: FindOptions,
+): Promise<SourceHandle | SourceProblem | undefined> {
+  const { kept } = sources;
+  if (!kept) return { problem: "cannot be done here: nothing is searched or read" };
+  const key = `legwork:${sha256Hex(canonicalJson(plainJson([name, spec])))}`;
+  const before = (await kept.get(key)) as { at: number; handle?: SourceHandle; problem?: string } | undefined;
+  const told = (): SourceHandle | SourceProblem =>
+    before!.problem === undefined ? before!.handle! : { problem: before!.problem, mayPass: true };
+  const maxAgeMs = (spec.maxAgeDays ?? LEGWORK_DEFAULTS.maxAgeDays) * DAY_MS;
+  if (before && kept.now() - before.at < (before.problem === undefined ? maxAgeMs : PROBLEM_MS)) return told();
+  if (!options.mayFetch) return before ? told() : undefined;
+  const findings = await doErrand(sources, JSON.parse(name) as Errand, spec, options);
+  if (options.signal?.aborted) return { problem: "was not looked up any more", mayPass: true };
+  if (findings.sources.length === 0) {
+    const problem = `found nothing: ${findings.steps.map(({ did, what, problem: why }) => `${did} ${shortened(what)}${why ? ` ${why}` : ""}`).join("; ") || "there was nothing to look for"}`;
+    await kept.set(key, { at: kept.now(), problem });
+    return { problem, mayPass: true };
+  }
+  const hash = sha256Hex(canonicalJson(plainJson(findings.sources.map(({ address, text }) => [address, text]))));
+  const handle: SourceHandle = { hash, type: "text/plain", bytes: findings.sources.reduce((sum, { text }) => sum + text.length, 0) };
+  await kept.set(foundKey(hash), plainJson(findings));
+  await kept.set(key, plainJson({ at: kept.now(), handle }));
+  return handle;
+}
+
+const foundKey = (hash: string): string => `legwork-found:${hash}`;
+const shortened = (text: string): string => (text.length > 60 ? `${text.slice(0, 60)}…` : text);
+
+/** What was found, each source under its number. */
+export async function openLegwork({ kept }: Sources, { hash }: SourceHandle): Promise<Opened | SourceProblem> {
+  const found = (await kept?.get(foundKey(hash))) as unknown as Findings | undefined;
+  if (!found) return { problem: "is not kept any more", mayPass: true };
+  return {
+    pages: found.sources.map(({ text, title, address, date }, index) => ({
+      text,
+      page: index + 1,
+      title: [`source ${index + 1}`, title, address, date].filter(Boolean).join(" · "),
+      address,
+    })),
+    pictures: [],
+    notes: [],
+    steps: found.steps,
+  };
+}
+
+async function doErrand(sources: Sources, errand: Errand, spec: LegworkSpec, options: FindOptions): Promise<Findings> {
+  const { results, readPages, maxChars, maxAgeDays } = { ...LEGWORK_DEFAULTS, ...defined(spec) };
+  const steps: LegworkStep[] = [];
+  const wanted: { readonly address: string; readonly did: "read" | "follow" }[] = [];
+  const want = (address: string, did: "read" | "follow"): void => {
+    if (isAllowed(address, spec.hosts) && !wanted.some((one) => sameAddress(one.address, address))) wanted.push({ address, did });
+  };
+  for (const address of errand.read) want(address, "read");
+  for (const words of errand.search) {
+    const hits = sources.search
+      ? await sources.search.find(words, { ...options, engine: spec.engine, results, maxAgeDays })
+      : { problem: "has no engine here" };
+    if (hits === undefined || isProblem(hits)) {
+      steps.push({ did: "search", what: words, found: 0, problem: hits?.problem });
+      continue;
+    }
+    steps.push({ did: "search", what: words, found: hits.length });
+    for (const { address } of hits.slice(0, results)) want(address, "read");
+  }
+  const read: (Opened & { readonly address: string })[] = [];
+  // Links that are followed come behind those that were found; the list grows while it is gone through.
+  for (let index = 0; index < wanted.length && read.length < readPages; index++) {
+    const { address, did } = wanted[index]!;
+    const page = await readPage(sources, address, { ...options, maxAgeDays });
+    if (isProblem(page)) {
+      steps.push({ did, what: address, chars: 0, problem: page.problem });
+      continue;
+    }
+    const own = page.address ?? address;
+    if (read.some((one) => sameAddress(one.address, own))) continue;
+    steps.push({ did, what: own, chars: page.pages.reduce((sum, { text }) => sum + text.length, 0) });
+    read.push({ ...page, address: own });
+    for (const link of page.links ?? []) if (isFollowed(link, own, spec.follow)) want(link, "follow");
+  }
+  const chosen = await choosePassages(
+    read.map(({ pages }) => pages.map(({ text }) => text).join("\n\n")),
+    [errand.about, ...errand.search].join("\n"),
+    maxChars,
+  );
+  return {
+    steps,
+    sources: read.flatMap(({ address, title, fetchedAt, date }, index) =>
+      chosen[index] === "" ? [] : [{ address, title, fetchedAt, date, text: chosen[index]! }],
+    ),
+  };
+}
+
+async function readPage(
+  { pages }: Sources,
+  address: string,
+  options: FindOptions & { readonly maxAgeDays: number },
+): Promise<Opened | SourceProblem> {
+  const found = pages ? await pages.find(address, options) : { problem: "cannot be read here" };
+  if (found === undefined) return { problem: "was not fetched" };
+  return isProblem(found) ? found : pages!.open(found);
+}
+
+const defined = (spec: LegworkSpec): Partial<typeof LEGWORK_DEFAULTS> =>
+  Object.fromEntries(Object.entries(spec).filter(([name, value]) => name in LEGWORK_DEFAULTS && value !== undefined));
+
+/** The host of an address, in small letters; an address is a URL, or a host by itself. */
+const hostOf = (address: string): string =>
+  (/^(?:[a-z][a-z0-9+.-]*:\/\/)?([^/?#]*)/i.exec(address)?.[1] ?? "").toLowerCase().replace(/:\d+$/, "");
+
+function isAllowed(address: string, hosts: LegworkSpec["hosts"]): boolean {
+  const host = hostOf(address);
+  const isOf = (one: string): boolean => host === one.toLowerCase() || host.endsWith(`.${one.toLowerCase()}`);
+  return host !== "" && !hosts?.not?.some(isOf) && (hosts?.only === undefined || hosts.only.some(isOf));
+}
+
+/** Whether a link leads to a page of the same host whose address has one of the words. */
+const isFollowed = (link: string, from: string, follow: readonly string[] = []): boolean =>
+  hostOf(link) === hostOf(from) && follow.some((word) => link.slice(link.indexOf("/", 8)).toLowerCase().includes(word.toLowerCase()));
+
+const plainAddress = (address: string): string =>
+  address
+    .replace(/^https?:\/\//i, "")
+    .replace(/#.*$/, "")
+    .replace(/\/$/, "")
+    .toLowerCase();
+const sameAddress = (a: string, b: string): boolean => plainAddress(a) === plainAddress(b);
