@@ -27,6 +27,8 @@ const previewed = z.object({
   unknown: count,
   /** Prompts that were counted with the tokenizer. */
   counted: count,
+  /** What would be read, fetched and searched for it: pictures and documents, pages at most, searches. */
+  needs: z.object({ files: count, pages: count, searches: count }),
   /** Estimated cost, and the dearest that it can be. */
   cost: money,
   dearest: money,

@@ -27,7 +27,11 @@ export const charsetIn = (bytes: Uint8Array): string | undefined =>
 export function htmlText(html: string): string {
   checkDepth(html);
   const bare = html.replace(/<(script|style|noscript|template|svg|title)\b[\s\S]*?<\/\1\s*>/gi, " ").replace(/<img\b[^>]*>/gi, " ");
-  return NodeHtmlMarkdown.translate(bare)
-    .replace(/\n{3,}/g, "\n\n")
-    .trim();
+  return (
+    NodeHtmlMarkdown.translate(bare)
+      // Signs stand for themselves here: nobody renders this, and it is quoted from letter by letter.
+      .replace(/\\([\\`*_{}[\]()#+\-.!|<>~])/g, "$1")
+      .replace(/\n{3,}/g, "\n\n")
+      .trim()
+  );
 }

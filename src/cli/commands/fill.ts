@@ -176,6 +176,9 @@ function printPreview(result: PreviewedPlan, currency: string): void {
       ["", ""],
       [
         ["to ask", plural(result.asked, several ? "question" : "row")],
+        ["to read", plural(result.needs.files, "picture or document", "pictures and documents")],
+        ["to search", plural(result.needs.searches, "search", "searches")],
+        ["to fetch", `${plural(result.needs.pages, "page")}${result.needs.searches > 0 ? " at most" : ""}`],
         ["depend on answers", `${plural(result.unknown, "row")} of later steps, counted as if all were asked`],
         ["known or doubled", plural(result.reused, "row")],
         ["settled by rules", plural(result.ruled, "row")],

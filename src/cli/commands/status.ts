@@ -151,6 +151,28 @@ function printExplained({ plan, table: source, steps }: RowExplanation, currency
   }
 }
 
+/** What was shown of a picture, a document or a page, and what was done to find it. */
+function seenLines({ input, type, bytes, address, fetchedAt, pictures = [], steps = [] }: Seen): string[][] {
+  const size = `${Math.ceil(bytes / 1000)} kB`;
+  const sent = pictures.map(({ width, height, bytes: own }) => `${width} x ${height} points, ${Math.ceil(own / 1000)} kB`);
+  return [
+    ...(steps.length > 0
+      ? []
+      : [
+          [
+            "shown",
+            `${input}: ${type}, ${size}${address ? `, ${address}` : ""}${fetchedAt ? `, fetched ${fetchedAt.slice(0, 10)}` : ""}${sent.length > 0 ? `; sent as ${sent.join("; ")}` : ""}`,
+          ],
+        ]),
+    ...steps.map(({ did, what, found, chars, problem }) => [
+      did === "search" ? "searched" : did === "read" ? "read" : "followed",
+      `${what}: ${problem ?? (did === "search" ? `${found} found` : `${chars} characters`)}`,
+    ]),
+  ];
+}
+
+type Seen = NonNullable<NonNullable<StepExplanation["answer"]>["answer"]["seen"]>[number];
+
 /** How one step's cells came about, in the order in which one would ask. */
 function explainStep(found: StepExplanation, currency: string): void {
   const { record, answer, prompt } = found;
@@ -171,6 +193,7 @@ function explainStep(found: StepExplanation, currency: string): void {
               ],
             ]
           : []),
+        ...(answer?.answer.seen ?? []).flatMap(seenLines),
         ...(answer && answer.answer.notes.length > 0 ? [["reading it", answer.answer.notes.join(", ")]] : []),
         ...(answer?.answer.confidence
           ? [["confidence", `${answer.answer.confidence.value.toFixed(2)} by ${answer.answer.confidence.by}`]]

@@ -3,7 +3,7 @@ import type { AskAgain, CellRecord, CellState, HeldCells } from "../ledger/index
 import type { CellValue } from "../table/index.js";
 import { HOLDS, ownerOf, type Plan, type ReadyRule, setFingerprint } from "../plan/index.js";
 import { heldColumns, stillUnreleased, type HeldBy, type Release } from "../review/index.js";
-import { readInputs, type FoundSources, type NamedSource } from "../template/index.js";
+import { readInputs, type FoundSources, type InputReading, type NamedSource } from "../template/index.js";
 import { inputsFor, rowFor, type Passing } from "./passing.js";
 import { hasChangedSince } from "./edit-remarks.js";
 import { givesUp, type AskWork, type SetWork, type StepWork, type Work } from "./setup.js";
@@ -24,6 +24,8 @@ export type Decision =
       /** What a person said of the answer that is asked for again. */
       readonly again?: AskAgain | undefined;
       readonly shortened?: Readonly<Record<string, Remark>> | undefined;
+      /** What would have to be fetched first, in a preview. */
+      readonly wants?: readonly NamedSource[] | undefined;
     }
   /** What was held of them goes into the table, or is left blank; `by` is what holds the rest. */
   | { readonly do: "release"; readonly how: "accept" | "leaveBlank" | "released"; readonly by: HeldBy }
@@ -127,7 +129,7 @@ function decideAsk(
   const reading = readInputs(does.prepared, inputsFor(does.from, passed), passed.found ?? NOTHING_FOUND);
   const stands = hasValues(record);
   if (reading.state === "needed") return { do: "find", sources: reading.sources };
-  if (reading.state === "unfetched") return decideUnfetched(work, record, reading.reason, stands);
+  if (reading.state === "unfetched") return decideUnfetched(work, record, reading, stands);
   if (reading.state !== "ready") {
     if (stands) return { do: "mark", state: "stale", reason: reading.reason };
     return { do: "mark", state: reading.state === "missing" ? "skipped" : "failed", reason: reading.reason };
@@ -161,9 +163,14 @@ function decideAsk(
 const NOTHING_FOUND: FoundSources = new Map();
 
 /** What lies on the web is fetched by a fill alone. Until then values stand, and a preview takes the row for one that is asked. */
-function decideUnfetched(work: Work, record: CellRecord | undefined, reason: Remark, stands: boolean): Decision {
+function decideUnfetched(
+  work: Work,
+  record: CellRecord | undefined,
+  { reason, sources }: Extract<InputReading, { state: "unfetched" }>,
+  stands: boolean,
+): Decision {
   if (!work.takesUnfetched) return { do: "leave", state: stands ? record!.state : "blank", reason: stands ? record!.reason : reason };
-  return { do: "answer", fingerprint: UNFETCHED, inputs: {}, fresh: true, was: stands ? "stale" : "blank" };
+  return { do: "answer", fingerprint: UNFETCHED, inputs: {}, fresh: true, was: stands ? "stale" : "blank", wants: sources };
 }
 
 /** Stands for the fingerprint of a question that is not known before something is fetched. */

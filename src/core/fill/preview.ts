@@ -1,9 +1,11 @@
 import { UNFETCHED, type AskWork, type FillOptions, type FillSetup, type StepWork, type Work } from "../cells/index.js";
 import { requestOf } from "../asking/index.js";
-import { messageText, type Json, type Micros } from "../ground/index.js";
-import { costOf, dearestUsage, type Usage } from "../model/index.js";
-import { DEFAULT_DOUBT, type NamedShape, type Prepared } from "../template/index.js";
+import { rendered } from "../answer/index.js";
+import { messageText, type Json, type Message, type Micros } from "../ground/index.js";
+import { costOf, dearestUsage, imageTokens, type Usage } from "../model/index.js";
+import { DEFAULT_DOUBT, hasSources, type NamedShape, type Prepared } from "../template/index.js";
 import { chosenWork } from "./draw.js";
+import { NeedsCounted, type Needs } from "./needs.js";
 import { Run, type RowQuestion } from "./run.js";
 import type { StepTallies } from "./settled.js";
 import { countState, sumTallies, type Tally } from "./tally.js";
@@ -21,6 +23,8 @@ export interface Preview extends Tally {
    * counted as asked, each like the mean of the step's others, or of what its template says without them.
    */
   readonly unknown: number;
+  /** What would be read, fetched and searched for it. */
+  readonly needs: Needs;
 }
 
 const MOST_COUNTED = 400;
@@ -34,6 +38,8 @@ interface Estimate {
   tokensIn: number;
   dearest: Micros;
   readonly perAnswer: number;
+  /** Prompts of which what their rows name was opened. */
+  opened?: number;
   /** Tokens of a prompt that rows in one request have in common. */
   sharedTokens?: number;
 }
@@ -60,8 +66,10 @@ export async function preview(setup: FillSetup, options: FillOptions, countToken
     if (one.does.kind === "ask")
       estimates.set(one, { counted: 0, tokensIn: 0, dearest: 0, perAnswer: answerTokens(requestOf(one.does, {}).prepared, countTokens) });
   const asked = new Set<string>();
+  const needs = new NeedsCounted();
   let unknown = 0;
 
+  const opened = new WeakMap<RowQuestion, readonly Message[]>();
   const estimate = (question: RowQuestion): void => {
     const { one, passed, fingerprint, inputs } = question;
     const isKnown = fingerprint !== UNFETCHED && asked.has(fingerprint);
@@ -72,7 +80,9 @@ export async function preview(setup: FillSetup, options: FillOptions, countToken
     else {
       tally.asked++;
       if (asked.size < MOST_REMEMBERED) asked.add(fingerprint);
-      countPrompt(one, inputs, estimates.get(one)!, countTokens);
+      countPrompt(one, inputs, estimates.get(one)!, countTokens, opened.get(question));
+      needs.inputs((one.does as AskWork).prepared, inputs);
+      needs.wants(question.wants ?? []);
     }
     for (const later of run.passOver(question)) {
       const isRoom = run.mayStart(passed);
@@ -89,6 +99,7 @@ export async function preview(setup: FillSetup, options: FillOptions, countToken
       // All questions of a call are of one step.
       const ofReading = questions[0]?.asking.readingFingerprint;
       const read = ofReading ? await work.ledger.answers.find(questions.map(({ inputs }) => ofReading(inputs))) : [];
+      await openSome(questions, estimates, opened);
       return questions.flatMap((question, index) => {
         // Of what code works on, the reading alone is asked for.
         const answer = question.fresh ? undefined : (known[index] ?? read[index])?.answer;
@@ -104,8 +115,29 @@ export async function preview(setup: FillSetup, options: FillOptions, countToken
     ...sumTallies(Object.values(run.tallies)),
     steps: run.tallies,
     unknown,
+    needs: needs.all,
     ...estimated(work, run.tallies, estimates, countTokens),
   };
+}
+
+/** Prompts of which what their rows name is opened; the others are like these. */
+const MOST_OPENED = 20;
+
+/** Makes the first prompts of steps whose rows name pictures or documents, with all that these hold. */
+async function openSome(
+  questions: readonly RowQuestion[],
+  estimates: ReadonlyMap<StepWork, Estimate>,
+  opened: WeakMap<RowQuestion, readonly Message[]>,
+): Promise<void> {
+  for (const question of questions) {
+    const does = question.one.does as AskWork;
+    const own = estimates.get(question.one)!;
+    if (!hasSources(does.prepared) || question.wants || own.counted >= MOST_OPENED || (own.opened ?? 0) >= MOST_OPENED) continue;
+    const made = await rendered(does.prepared, question.inputs, does.model);
+    if ("reason" in made) continue;
+    own.opened = (own.opened ?? 0) + 1;
+    opened.set(question, made.messages);
+  }
 }
 
 function countPrompt(
@@ -113,12 +145,15 @@ function countPrompt(
   inputs: Readonly<Record<string, Json>>,
   estimate: Estimate,
   countTokens: CountTokens,
+  made?: readonly Message[],
 ): void {
   if (estimate.counted >= MOST_COUNTED) return;
   const { model } = does as AskWork;
   const { prepared, inputs: given } = requestOf(does as AskWork, inputs);
-  const messages = prepared.render(given);
-  const tokens = messages.reduce((sum, message) => sum + countTokens(messageText(message)) + 4, 3);
+  // What was opened of some stands for the others.
+  if (!made && hasSources(prepared) && (estimate.opened ?? 0) > 0) return;
+  const messages = made ?? prepared.render(given);
+  const tokens = messages.reduce((sum, message) => sum + countTokens(messageText(message)) + 4, 3 + imageTokens(messages));
   // Rows that share a request share all but their own data.
   if (rowsPerRequest > 1)
     estimate.sharedTokens ??= [...messages.slice(0, -1).map(messageText), prepared.pieces.answer, prepared.pieces.shared ?? ""].reduce(

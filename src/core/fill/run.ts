@@ -25,6 +25,7 @@ import {
 import { remark, YoroshiError } from "../ground/index.js";
 import type { AskAgain, CellRecord, CellState, DecisionRecord } from "../ledger/index.js";
 import { judgedMark } from "../review/index.js";
+import type { NamedSource } from "../template/index.js";
 import { ahead } from "./ahead.js";
 import { filledRow } from "./filled-row.js";
 import { Route } from "./route.js";
@@ -37,6 +38,8 @@ const MOST_TOGETHER = 128;
 
 /** A row that needs an answer. */
 export interface RowQuestion extends Asked, Question {
+  /** What would have to be fetched first, in a preview. */
+  readonly wants?: readonly NamedSource[] | undefined;
   readonly again?: AskAgain | undefined;
 }
 
@@ -230,7 +233,8 @@ export class Run {
     countState(tally, state);
     if (state === "failed") this.inVain++;
     if (came === "reused") tally.reused++;
-    else this.#countAsked(tally, answer);
+    // What its row names could not be read, so nothing was asked.
+    else if (answer.asks > 0 || answer.state === "failed") this.#countAsked(tally, answer);
     return cells;
   }
 

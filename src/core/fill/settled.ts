@@ -2,6 +2,7 @@ import type { FillOptions, StepWork, Work, ToldNote } from "../cells/index.js";
 import * as z from "zod/mini";
 import { canonicalJson, keep, plainJson, readKept, sha256Hex, type Json, type Remark, type StoredForm } from "../ground/index.js";
 import { TALLY, type Tally } from "./tally.js";
+import { hasSources } from "../template/index.js";
 
 /** The figures of each step, by its name. */
 export type StepTallies = Readonly<Record<string, Tally>>;
@@ -97,6 +98,8 @@ const isWhole = (work: Work, options: FillOptions): boolean =>
   work.chosenSteps === undefined &&
   work.overwrite.size === 0 &&
   work.renews !== true &&
+  // What lies elsewhere changes without the table's doing.
+  !work.steps.some(({ does }) => does.kind === "ask" && hasSources(does.prepared)) &&
   (work.refill === "stale" || work.refill === "blank") &&
   options.stop?.aborted !== true;
 

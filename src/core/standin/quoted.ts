@@ -1,7 +1,7 @@
 import { sentences, type Json } from "../ground/index.js";
 import type { Verdict } from "./choose.js";
 import type { AskedPart, ReadRequest } from "./read-request.js";
-import { sentencesOf } from "./sum-up.js";
+import { clip, sentencesOf } from "./sum-up.js";
 import { alarmOf, stems } from "./words.js";
 
 /** A part that is asked for with the words that carry it. */
@@ -23,31 +23,79 @@ export function quotedPart(part: AskedPart): QuotedPart | undefined {
   };
 }
 
-/** The sentence that speaks most for a value: one that holds it, else the one with most of what spoke for it. */
-export function wordsFor(value: Json, { part, from }: QuotedPart, request: ReadRequest, leading: Verdict | undefined): string | null {
+/** Lines of tables and lists are pieces of their own; all else is sentences. */
+function piecesOf(text: string): string[] {
+  const blocks = text.split("\n").reduce<string[]>((all, line) => {
+    const isOwn = /^\s*(\||[-*] |#)/.test(line);
+    if (isOwn || line.trim() === "" || all.length === 0 || /^\s*(\||[-*] |#)/.test(all.at(-1)!)) all.push(line);
+    else all[all.length - 1] += `\n${line}`;
+    return all;
+  }, []);
+  return blocks
+    .flatMap((block) => (/^\s*(\||[-*] )/.test(block) ? [block.trim()] : sentencesOf(block)))
+    .filter((piece) => /[\p{L}\p{N}]/u.test(piece) && !/^\s*#/.test(piece));
+}
+
+/** A value with the words that carry it: the piece that holds it, or has most of what spoke for it. Words are taken from that piece. */
+export function withWords(
+  value: Json,
+  asked: QuotedPart,
+  request: ReadRequest,
+  leading: Verdict | undefined,
+): { quote: string | null; value: Json } {
+  const { part, from } = asked;
   const named = from.flatMap((name) => request.named[name] ?? []);
-  const all = sentencesOf((named.length > 0 ? named : [request.data]).join("\n\n")).filter((sentence) => /[\p{L}\p{N}]/u.test(sentence));
-  const because = leading?.because ?? stems(`${part.name} ${part.about} ${typeof value === "string" ? value : ""}`);
-  const own = stems(typeof value === "string" ? value : Array.isArray(value) ? value.join(" ") : "");
+  const because = leading?.because ?? stems(`${part.name.replace(/([A-Z])/g, " $1")} ${part.about}`);
+  const own = stems(typeof value === "string" && part.kind !== "text" ? value : Array.isArray(value) ? value.join(" ") : "");
   const literal = typeof value === "number" ? String(value) : "";
-  const weight = (sentence: string): number => {
-    const found = [...stems(sentence)];
-    const holds = literal !== "" && sentence.includes(literal) ? 10 : 0;
+  const weight = (piece: string): number => {
+    const found = [...stems(piece)];
+    const holds = literal !== "" && piece.includes(literal) ? 10 : 0;
+    const wished = WISHED.some(([about, form]) => about.test(part.about) && form.test(piece)) ? 1 : 0;
     return (
-      holds + found.filter((stem) => own.has(stem)).length * 2 + found.filter((stem) => because.has(stem)).length + alarmOf(sentence) / 10
+      holds +
+      wished +
+      found.filter((stem) => own.has(stem)).length * 2 +
+      found.filter((stem) => because.has(stem)).length +
+      alarmOf(piece) / 10
     );
   };
-  const best = all.reduce<{ sentence: string; weight: number } | undefined>((top, sentence) => {
-    const own = weight(sentence);
-    return !top || own > top.weight ? { sentence, weight: own } : top;
-  }, undefined);
-  return best ? shortened(best.sentence) : null;
+  const best = (named.length > 0 ? named : [request.data])
+    .flatMap(piecesOf)
+    .reduce<{ piece: string; weight: number } | undefined>((top, piece) => {
+      const now = weight(piece);
+      return !top || now > top.weight ? { piece, weight: now } : top;
+    }, undefined);
+  if (!best) return { quote: null, value };
+  if (part.kind !== "text") return { quote: shortened(best.piece), value };
+  const form = WISHED.find(([about, own]) => about.test(part.about) && own.test(best.piece))?.[1];
+  const words = form ? form.exec(best.piece)![0] : withoutLabel(best.piece);
+  return { quote: form ? words : shortened(best.piece), value: clip(words, part) };
 }
+
+/** What of a piece is wanted, where the words of a part tell its form: a number to call, times of day. */
+const WISHED: readonly (readonly [RegExp, RegExp])[] = [
+  [/\b(phone|telephone|call|emergency number)\b/i, /\+?\d[\d ()/-]{6,}\d/],
+  [
+    /\b(hours|open|opening)\b/i,
+    /\b(?:every day|daily|(?:Mon|Tues|Wednes|Thurs|Fri|Satur|Sun)day)\b.*?\d{1,2}:\d{2} to \d{1,2}:\d{2}(?:, \w+ \d{1,2}:\d{2} to \d{1,2}:\d{2})*/,
+  ],
+];
+
+/** The last cell of a table's row; what stands behind a bullet. */
+const withoutLabel = (piece: string): string =>
+  piece.startsWith("|")
+    ? (piece
+        .split("|")
+        .map((cell) => cell.trim())
+        .filter(Boolean)
+        .at(-1) ?? piece)
+    : piece.replace(/^[-*] /, "");
 
 const MOST_WORDS = 30;
 
 /** One passage without gaps: the beginning of a long one. */
-function shortened(sentence: string): string {
-  const words = (sentences(sentence)[0] ?? sentence).trim().split(" ");
-  return words.slice(0, MOST_WORDS).join(" ");
+function shortened(piece: string): string {
+  const own = piece.startsWith("|") ? piece : (sentences(piece)[0] ?? piece);
+  return own.trim().split(" ").slice(0, MOST_WORDS).join(" ");
 }

@@ -1,7 +1,7 @@
 import { wordPattern, type Json } from "../ground/index.js";
 import { choose, probabilityOf, type Verdict } from "./choose.js";
 import type { AskedPart, ReadRequest } from "./read-request.js";
-import { quotedPart, wordsFor } from "./quoted.js";
+import { quotedPart, withWords } from "./quoted.js";
 import { score } from "./score.js";
 import { readTableQuestion } from "./table-question.js";
 import { evidence, list, sentencesOf, summary } from "./sum-up.js";
@@ -45,7 +45,7 @@ function weighParts(parts: readonly AskedPart[], request: ReadRequest): Record<s
     asked.map(({ part, quoted }) => {
       const known = part === first ? leading : undefined;
       const value = valueOf(part, request, words, known, leading);
-      return [part.name, quoted ? { quote: wordsFor(value, quoted, request, known), value } : value];
+      return [part.name, quoted ? withWords(value, quoted, request, known) : value];
     }),
   );
 }

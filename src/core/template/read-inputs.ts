@@ -14,7 +14,9 @@ export type InputReading =
       /** What was left out of long inputs, by input; see `whenLong`. */
       readonly shortened?: Readonly<Record<string, Remark>> | undefined;
     }
-  | { readonly state: "missing" | "unfit" | "unfetched"; readonly reason: Remark }
+  | { readonly state: "missing" | "unfit"; readonly reason: Remark }
+  /** What it names would have to be fetched, and nothing was. */
+  | { readonly state: "unfetched"; readonly reason: Remark; readonly sources: readonly NamedSource[] }
   /** It names sources that are to be found first. */
   | { readonly state: "needed"; readonly reason: Remark; readonly sources: readonly NamedSource[] };
 
@@ -60,6 +62,7 @@ function isMissing({ template }: Reader, cell: string): boolean {
 export function readInputs(reader: Reader, cells: Readonly<Record<string, string | null | undefined>>, found?: FoundSources): InputReading {
   const inputs: Record<string, Json> = {};
   const needed: { readonly input: string; readonly source: NamedSource }[] = [];
+  const unfetched: typeof needed = [];
   let shortened: Record<string, Remark> | undefined;
   for (const input of reader.inputs) {
     const { name } = input;
@@ -80,7 +83,12 @@ export function readInputs(reader: Reader, cells: Readonly<Record<string, string
       const handles = sources.map((source) => found.get(sourceKey(source)));
       const problem = handles.find(isProblem);
       if (problem) return { state: "unfit", reason: remark("inputUnfit", { input: name, problem: problem.problem }) };
-      if (handles.includes(undefined)) return { state: "unfetched", reason: remark("notFetched", { input: name }) };
+      if (handles.includes(undefined)) {
+        unfetched.push(
+          ...sources.filter((source) => found.get(sourceKey(source)) === undefined).map((source) => ({ input: name, source })),
+        );
+        continue;
+      }
       inputs[name] = ((input.spec as SourceSpec).many ? handles : handles[0]) as unknown as Json;
       continue;
     }
@@ -108,11 +116,17 @@ export function readInputs(reader: Reader, cells: Readonly<Record<string, string
     else {
       const handle = found.get(sourceKey(source));
       if (isProblem(handle)) return { state: "missing", reason: remark("inputUnfit", { input: "legwork", problem: handle.problem }) };
-      if (handle === undefined) return { state: "unfetched", reason: remark("notFetched", { input: "legwork" }) };
-      inputs[FOUND] = handle as unknown as Json;
+      if (handle === undefined) unfetched.push({ input: "legwork", source });
+      else inputs[FOUND] = handle as unknown as Json;
     }
   }
   if (needed.length > 0)
     return { state: "needed", reason: remark("notFetched", { input: needed[0]!.input }), sources: needed.map(({ source }) => source) };
+  if (unfetched.length > 0)
+    return {
+      state: "unfetched",
+      reason: remark("notFetched", { input: unfetched[0]!.input }),
+      sources: unfetched.map(({ source }) => source),
+    };
   return { state: "ready", inputs, shortened };
 }
