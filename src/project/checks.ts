@@ -77,6 +77,17 @@ export async function checkTemplateFile(project: Checked, nameOrPath: string, gi
     if (use !== undefined && names.length > 0 && !names.includes(use))
       found.push(complain("unknownModel", document!.at([key, name]), { name: use, known: names, near: nearest(use, names) }));
   }
+  const { legwork } = template;
+  const engines = Object.keys(project.settings.search);
+  if (legwork?.search && (engines.length === 0 || (legwork.engine !== undefined && !engines.includes(legwork.engine))))
+    found.push(
+      complain("badValue", document!.at(["legwork", legwork.engine === undefined ? "search" : "engine"]), {
+        problem:
+          engines.length === 0
+            ? "There is no engine to search with. Name one in yoroshi.yaml: `search: { web: { describe: https://…/opensearch.xml } }`."
+            : `There is no engine \`${legwork.engine}\` in yoroshi.yaml. There are: ${engines.join(", ")}.`,
+      }),
+    );
   try {
     found.push(...checkPassages(template, await readPassages(project.root, project.settings.folders, template), file));
     if (found.length > 0) return found;
@@ -238,6 +249,11 @@ export async function templateWarnings(project: Checked, nameOrPath: string, giv
   const count = entry.context === undefined ? () => 0 : await tokenizer();
   return [
     ...warnTemplate(template, document),
-    ...warnModel(prepared, document, { name: name!, can: entry.can, context: entry.context }, count),
+    ...warnModel(
+      prepared,
+      document,
+      { name: name!, can: entry.can, context: entry.context, longestSide: entry.pictures?.longestSide },
+      count,
+    ),
   ];
 }

@@ -66,6 +66,7 @@ export function projectModels(project: ProjectFile, clock: Clock, onNotice: (tex
         patienceMs: entry.limits.patienceSeconds === undefined ? undefined : entry.limits.patienceSeconds * 1000,
       },
       context: entry.context,
+      pictures: entry.pictures,
       hearsSignal: true,
     };
     let connected: Promise<Model> | undefined;

@@ -49,6 +49,15 @@ const model = z.strictObject({
     })
     .optional(),
   can: z.array(z.enum(["jsonSchema", "images", "logProbabilities"], "Expected jsonSchema, images or logProbabilities.")).optional(),
+  /** What it counts for a picture, in tokens: for each, and for each tile of so many points; the longest side that it takes as it is. */
+  pictures: z
+    .strictObject({
+      base: z.int().min(0),
+      tile: z.int().positive(),
+      perTile: z.int().min(0),
+      longestSide: z.int().positive().optional(),
+    })
+    .optional(),
   /** Most tokens of prompt and answer together. */
   context: z.int().positive().optional(),
   timeoutSeconds: z.number().positive().optional(),

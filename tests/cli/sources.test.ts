@@ -208,11 +208,10 @@ describe("research before answering", () => {
     expect(steps[0]!.answer.answer.seen).toMatchObject([
       {
         input: "found",
-        steps: [
+        steps: expect.arrayContaining([
           { did: "search", what: "Ostrum Safety opening hours", found: 3 },
-          { did: "read", what: "http://ostrum-safety.example/contact" },
-          { did: "read" },
-        ],
+          { did: "read", what: "http://ostrum-safety.example/contact", chars: 206 },
+        ]),
       },
     ]);
     expect((await run(["status", "opening", "--cell", "1"], folder)).out).toMatch(/searched +Ostrum Safety opening hours: 3 found/);
@@ -228,9 +227,13 @@ describe("research before answering", () => {
       ...RESEARCH,
       "templates/hours.yaml": RESEARCH["templates/hours.yaml"].replace("results: 3,", "results: 3, engine: nowhere,"),
     });
+    expect(await run(["check", "hours"], lost)).toMatchObject({
+      code: 2,
+      out: expect.stringContaining("There is no engine `nowhere` in yoroshi.yaml. There are: web, list."),
+    });
     await run(["fill", "opening"], lost);
     expect((await emptyCells(lost, "opening"))["1"]).toContain(
-      "legwork found nothing: search Ostrum Safety opening hours names the engine `nowhere`, which yoroshi.yaml does not have; it has web, list",
+      "legwork found nothing: search Ostrum Safety opening hours names the engine `nowhere`",
     );
   });
 
@@ -244,6 +247,28 @@ describe("research before answering", () => {
       "What was looked up has to be pointed at: give a part `evidence: { in: [found] }`.",
     );
     expect(await wrong((text) => text.replace('search: ["{{ supplier }} opening hours"], ', ""))).toContain("Say what is looked up");
+  });
+});
+
+describe("what is told before anything is asked", () => {
+  it("warns of a model that cannot see, of pictures above what it takes, of sources without a limit; refuses evidence of a picture", async () => {
+    const template = (answer: string): string => `yoroshi: template/1
+name: gauge
+inputs: { photo: { kind: image }, sheet: { kind: document } }
+task: "Read the pressure. {{ photo }} {{ sheet }}"
+answer: { bar: { kind: number${answer} } }
+`;
+    const yaml = (can: string): string =>
+      `yoroshi: project/1\nmodels:\n  quick: { endpoint: standin, can: [${can}], pictures: { base: 80, tile: 512, perTile: 170, longestSide: 1024 } }\n`;
+    const folder = project({ "yoroshi.yaml": yaml("jsonSchema"), "templates/gauge.yaml": template("") });
+    const { out } = await run(["check", "gauge"], folder);
+    expect(out).toContain("The model `quick` is not said to see pictures (`can: [images]`), and `photo` shows it some. [imagesNotTaken]");
+    expect(out).toContain("`photo` sends pictures of up to 1,536 points a side; the model `quick` takes 1,024");
+    expect(out).toContain("`sheet` has no limit");
+    writeFileSync(path.join(folder, "yoroshi.yaml"), yaml("jsonSchema, images"));
+    expect((await run(["check", "gauge"], folder)).out).not.toContain("imagesNotTaken");
+    writeFileSync(path.join(folder, "templates", "gauge.yaml"), template(", evidence: { in: [photo] }"));
+    expect((await run(["check", "gauge"], folder)).out).toContain("`photo` is a picture, in which no words can be looked for.");
   });
 });
 

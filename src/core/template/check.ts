@@ -155,6 +155,15 @@ function checkEvidence({ inputs, answer, legwork }: Template, document: SourceDo
             }),
           ],
     ),
+    ...(spec.evidence?.in ?? []).flatMap((input, index) =>
+      inputs[input] && kindOf(inputs[input].kind).source === "image"
+        ? [
+            complain("badValue", document.at(["answer", name, "evidence", "in", index]), {
+              problem: `\`${input}\` is a picture, in which no words can be looked for.`,
+            }),
+          ]
+        : [],
+    ),
     ...specsWithin(spec, ["answer", name])
       .filter((inner) => inner.path.length > 2 && inner.spec.evidence)
       .map(({ path }) =>

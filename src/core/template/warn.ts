@@ -1,5 +1,5 @@
 import { groupDigits, joinWords, messageText, plural, type Place, type SourceDocument } from "../ground/index.js";
-import { kindOf, specsInside, type AnySpec, type TextSpec } from "../kinds/index.js";
+import { DEFAULT_LONGEST_SIDE, kindOf, specsInside, type AnySpec, type DocumentSpec, type TextSpec } from "../kinds/index.js";
 import { parseText } from "./liquid.js";
 import type { Prepared } from "./prepare.js";
 import type { Template } from "./template.js";
@@ -33,6 +33,12 @@ const SENTENCES = {
     `${plural(d.rows, "row")} cannot show that at most ${d.wrongAtMost * 100} % are wrong, ${d.sure * 100} % sure: even without any wrong one it takes ${d.needed} rows of a large table. Check more, or allow more to be wrong.`,
   fillsSource: (d: { column: string; table: string }) =>
     `\`${d.column}\` is a column of ${d.table} already. What stands in it counts as a person's and stays; only blank cells are filled. Fill a column of its own, or say with \`takes\` which values may be replaced.`,
+  imagesNotTaken: (d: { model: string; input: string }) =>
+    `The model \`${d.model}\` is not said to see pictures (\`can: [images]\`), and \`${d.input}\` shows it some.`,
+  largePictures: (d: { model: string; input: string; sent: number; taken: number }) =>
+    `\`${d.input}\` sends pictures of up to ${groupDigits(d.sent)} points a side; the model \`${d.model}\` takes ${groupDigits(d.taken)} and makes larger ones smaller. Say \`longestSide: ${d.taken}\`.`,
+  endlessSource: (d: { input: string }) =>
+    `\`${d.input}\` has no limit, so one long document may cost more than all others, or not fit at all. Add \`maxChars\`, and say in \`whenLong\` what becomes of longer ones.`,
   unprintedInput: (d: { input: string }) =>
     `The model never sees \`${d.input}\`: it is used in a condition only. Write \`{{ ${d.input} }}\` where the model shall read it.`,
 } as const;
@@ -58,6 +64,8 @@ export interface KnownModel {
   readonly can?: readonly string[] | undefined;
   /** Most tokens of prompt and answer together. */
   readonly context?: number | undefined;
+  /** The longest side of pictures that it takes as they are. */
+  readonly longestSide?: number | undefined;
 }
 
 /** Warns of what the chosen model cannot do. `countTokens` counts a text as a tokenizer would. */
@@ -77,6 +85,14 @@ export function warnModel(
       place: document.at(["doubt"]),
       message: SENTENCES.probabilitiesNotGiven({ model: model.name }),
     });
+  for (const { name, spec, kind } of prepared.inputs) {
+    const at = document.atKey(["inputs", name]);
+    const { as = "text", longestSide = DEFAULT_LONGEST_SIDE } = spec as DocumentSpec;
+    if (kind.source !== "image" && !(kind.source === "document" && as !== "text")) continue;
+    if (model.can && !model.can.includes("images")) found.push(warning("imagesNotTaken", at, { model: model.name, input: name }));
+    if (model.longestSide !== undefined && longestSide > model.longestSide)
+      found.push(warning("largePictures", at, { model: model.name, input: name, sent: longestSide, taken: model.longestSide }));
+  }
   if (model.context !== undefined) {
     const tokens = longestPrompt(prepared, countTokens);
     if (tokens > model.context)
@@ -105,6 +121,11 @@ export function warnTemplate(template: Template, document: SourceDocument): Warn
   const warn = <C extends WarningCode>(code: C, place: Place, details: Parameters<(typeof SENTENCES)[C]>[0]): void => {
     found.push(warning(code, place, details));
   };
+  for (const [name, spec] of Object.entries(template.inputs)) {
+    const { source } = kindOf(spec.kind);
+    if ((source === "document" || source === "page") && (spec as DocumentSpec).maxChars === undefined)
+      warn("endlessSource", document.atKey(["inputs", name]), { input: name });
+  }
   const words = template.task.replace(/\{\{.*?\}\}|\{%.*?%\}/g, " ");
   // Verbs are known for English only; a task in another script is taken at its word.
   if (/^[\p{ASCII}\p{P}\s]*$/u.test(words) && !words.includes("?") && !INSTRUCTION.test(words))
