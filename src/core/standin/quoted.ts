@@ -23,11 +23,22 @@ export function quotedPart(part: AskedPart): QuotedPart | undefined {
   };
 }
 
+const BROKEN_CHARS = 60;
+const HEAD_WEIGHT = 0.8;
+
 /** Lines of tables and lists are pieces of their own; all else is sentences. */
 function piecesOf(text: string): string[] {
   const blocks = text.split("\n").reduce<string[]>((all, line) => {
     const isOwn = /^\s*(\||[-*] |#)/.test(line);
-    if (isOwn || line.trim() === "" || all.length === 0 || /^\s*(\||[-*] |#)/.test(all.at(-1)!)) all.push(line);
+    // A line that was broken is a long one.
+    if (
+      isOwn ||
+      line.trim() === "" ||
+      all.length === 0 ||
+      all.at(-1)!.split("\n").at(-1)!.length < BROKEN_CHARS ||
+      /^\s*(\||[-*] |#)/.test(all.at(-1)!)
+    )
+      all.push(line);
     else all[all.length - 1] += `\n${line}`;
     return all;
   }, []);
@@ -44,7 +55,13 @@ export function withWords(
   leading: Verdict | undefined,
 ): { quote: string | null; value: Json } {
   const { part, from } = asked;
-  const named = from.flatMap((name) => request.named[name] ?? []);
+  const named = from.flatMap((name) => sectionsOf(request.marked[name] ?? ""));
+  // Of what was found, that whose head speaks of the row comes first.
+  const row = stems(
+    Object.entries(request.named)
+      .flatMap(([name, text]) => (from.includes(name) ? [] : [text]))
+      .join(" "),
+  );
   const because = leading?.because ?? stems(`${part.name.replace(/([A-Z])/g, " $1")} ${part.about}`);
   const own = stems(typeof value === "string" && part.kind !== "text" ? value : Array.isArray(value) ? value.join(" ") : "");
   const literal = typeof value === "number" ? String(value) : "";
@@ -60,17 +77,26 @@ export function withWords(
       alarmOf(piece) / 10
     );
   };
-  const best = (named.length > 0 ? named : [request.data])
-    .flatMap(piecesOf)
-    .reduce<{ piece: string; weight: number } | undefined>((top, piece) => {
-      const now = weight(piece);
-      return !top || now > top.weight ? { piece, weight: now } : top;
-    }, undefined);
+  const sections = named.length > 0 ? named : [{ head: "", text: request.data }];
+  const pieces = sections.flatMap(({ head, text }) => {
+    const near = [...stems(head)].filter((stem) => row.has(stem)).length * HEAD_WEIGHT;
+    return piecesOf(text).map((piece) => ({ piece, near }));
+  });
+  const best = pieces.reduce<{ piece: string; weight: number } | undefined>((top, { piece, near }) => {
+    const now = weight(piece) + near;
+    return !top || now > top.weight ? { piece, weight: now } : top;
+  }, undefined);
   if (!best) return { quote: null, value };
   if (part.kind !== "text") return { quote: shortened(best.piece), value };
   const form = WISHED.find(([about, own]) => about.test(part.about) && own.test(best.piece))?.[1];
   const words = form ? form.exec(best.piece)![0] : withoutLabel(best.piece);
   return { quote: form ? words : shortened(best.piece), value: clip(words, part) };
+}
+
+/** Pages, and what was found, each with its mark as a head. */
+function sectionsOf(text: string): { readonly head: string; readonly text: string }[] {
+  const pieces = text.split(/^\[([^\]\n]{1,200})\]$/m);
+  return pieces.flatMap((piece, index) => (index % 2 === 1 || piece.trim() === "" ? [] : [{ head: pieces[index - 1] ?? "", text: piece }]));
 }
 
 /** What of a piece is wanted, where the words of a part tell its form: a number to call, times of day. */

@@ -37,6 +37,8 @@ export interface ReadRequest {
   /** All fenced data of the row, and each piece by its name. */
   readonly data: string;
   readonly named: Readonly<Record<string, string>>;
+  /** The same with the marks of pages and of what was found. */
+  readonly marked: Readonly<Record<string, string>>;
   readonly parts: readonly AskedPart[];
   /** How far chance sways what is chosen: none at temperature 0. */
   readonly noise: { readonly strength: number; readonly seed: number };
@@ -78,14 +80,14 @@ export function readRequest(request: ModelRequest, sense?: WordSense): ReadReque
     .filter((message) => message.role === "system")
     .map((message) => message.text.replace(/Text between <data-[^\n]*/, ""));
   const parts = at < 0 ? [] : readParts(question.slice(at));
+  const fenced = [...task.matchAll(FENCED)].map((match) => [/name="([^"]*)"/.exec(match[0])?.[1] ?? "", match[2] ?? ""] as const);
   return {
     instruction: [...system, task.replace(FENCED, " "), ...checks].join("\n"),
     noise: noiseOf(request),
     sense,
     data: dataOf(task),
-    named: Object.fromEntries(
-      [...task.matchAll(FENCED)].map((match) => [/name="([^"]*)"/.exec(match[0])?.[1] ?? "", withoutMarks(match[2] ?? "")]),
-    ),
+    named: Object.fromEntries(fenced.map(([name, text]) => [name, withoutMarks(text)])),
+    marked: Object.fromEntries(fenced),
     forbidden: quotedAfter(question, /^Rule: Never use (.*)$/gm),
     wanted: quotedAfter(question, /^Rule: Use (.*)$/gm),
     parts: parts.length > 0 ? parts : partsOfSchema(request.schema),
@@ -152,7 +154,7 @@ function quotedAfter(question: string, rule: RegExp): string[] {
 }
 
 /** Marks of pages and attachments stand on lines of their own, and are no words of theirs. */
-const withoutMarks = (text: string): string => text.replace(/^\[[^\]\n]{1,80}\]$/gm, "\n");
+const withoutMarks = (text: string): string => text.replace(/^\[[^\]\n]{1,200}\]$/gm, "\n");
 
 function dataOf(text: string): string {
   return [...text.matchAll(FENCED)].map((match) => withoutMarks(match[2] ?? "")).join("\n\n");

@@ -47,14 +47,20 @@ export function dayWords(text: string): string | null {
   return [...text.matchAll(found)].at(-1)?.[1] ?? null;
 }
 
-export function dateIn(text: string, withTime: boolean): string | null {
+/** The day that stands nearest to words of the question; the first one where none does. */
+export function dateIn(text: string, withTime: boolean, about = ""): string | null {
+  const wanted = stems(about);
+  let best: { readonly value: string; readonly near: number } | undefined;
   const day = /\d{4}-\d{1,2}-\d{1,2}|\d{1,2}\.? [A-Z][a-z]{2,8}\.?,? \d{4}|[A-Z][a-z]{2,8}\.? \d{1,2},? \d{4}/;
   const time = /(?:T|,? (?:at )?)\d{1,2}[:.]\d{2}(?: ?[ap]\.?m\.?)?/;
-  for (const [found] of text.matchAll(new RegExp(withTime ? `(?:${day.source})${time.source}` : day.source, "g"))) {
+  for (const { 0: found, index } of text.matchAll(new RegExp(withTime ? `(?:${day.source})${time.source}` : day.source, "g"))) {
     const value = withTime ? plainDayTime(found) : plainDay(found);
-    if (value) return value;
+    // What a day is stands before it, on its line.
+    const before = text.slice(0, index).split("\n").at(-1)!.slice(-60);
+    const near = [...stems(before)].filter((stem) => wanted.has(stem)).length;
+    if (value && (!best || near > best.near)) best = { value, near };
   }
-  return null;
+  return best?.value ?? null;
 }
 
 /** The number that stands nearest to words of the question; the first one where none does. */

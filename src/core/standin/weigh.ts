@@ -67,7 +67,7 @@ function valueOf(
     case "yesNo":
       return yesNo(part, request, words);
     case "date":
-      return (part.inWords ? dayWords(request.data) : null) ?? dateIn(request.data, part.time === true);
+      return (part.inWords ? dayWords(request.data) : null) ?? dateIn(request.data, part.time === true, part.about);
     case "number":
       return /\bhow sure\b/i.test(part.about) ? sureness(request, words) : numberNear(part, request.data);
     case "found":

@@ -1,6 +1,7 @@
 import { complain, nearest, readExpression, type Complaint, type SourceDocument } from "../ground/index.js";
 import { FOUND, kindOf, referencesIn, shapeSpec, specsInside, specsWithin, type DateSpec } from "../kinds/index.js";
 import { EVIDENCE_PATHS, partsWithoutWords } from "./evidence.js";
+import { isLookedUpBy } from "./errands.js";
 import { parseErrand, parseText } from "./liquid.js";
 import { RUN_NAMES } from "./run-values.js";
 import { ruleFault } from "./rules.js";
@@ -64,10 +65,6 @@ function checkTask(template: Template, document: SourceDocument): Complaint[] {
       found.push(complain("unusedInput", document.atKey(["inputs", name]), { name }));
   return found;
 }
-
-/** Whether what is looked up depends on an input, which then need not be printed. */
-const isLookedUpBy = ({ legwork }: Template, input: string): boolean =>
-  [...(legwork?.search ?? []), ...(legwork?.read ?? [])].some((source) => parseErrand(source).uses?.includes(input));
 
 function checkReferences(template: Template, document: SourceDocument): Complaint[] {
   const known = Object.keys(template.references ?? {});

@@ -41,3 +41,7 @@ export function errandOf(
   const errand = { search: known.search(inputs), read: known.read(inputs), about: known.about };
   return errand.search.length + errand.read.length === 0 ? undefined : errandName(errand);
 }
+
+/** Whether what is looked up depends on an input, which then need not be printed. */
+export const isLookedUpBy = ({ legwork }: Pick<TemplateShape, "legwork">, input: string): boolean =>
+  [...(legwork?.search ?? []), ...(legwork?.read ?? [])].some((source) => parseErrand(source).uses?.includes(input));

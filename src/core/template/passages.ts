@@ -1,4 +1,6 @@
 import { complain, nearest, YoroshiError, type Complaint } from "../ground/index.js";
+import { FOUND } from "../kinds/index.js";
+import { isLookedUpBy } from "./errands.js";
 import { parseText } from "./liquid.js";
 import { RUN_NAMES } from "./run-values.js";
 import type { TemplateShape } from "./template.js";
@@ -36,7 +38,7 @@ export function expandPassages<T extends TemplateShape>(template: T, passages: r
 /** What is wrong in the passages of a template, each mistake with its place in the passage's own file. */
 export function checkPassages(template: TemplateShape, passages: readonly Passage[], templateFile: string): Complaint[] {
   const inputs = Object.keys(template.inputs);
-  const known = [...inputs, ...Object.keys(template.references ?? {}), ...RUN_NAMES];
+  const known = [...inputs, ...Object.keys(template.references ?? {}), ...RUN_NAMES, ...(template.legwork ? [FOUND] : [])];
   const found: Complaint[] = [];
   const used = new Set<string>();
   for (const { file, text } of passages) {
@@ -52,7 +54,7 @@ export function checkPassages(template: TemplateShape, passages: readonly Passag
   if (found.length > 0) return found;
   const place = { file: templateFile, line: 1, column: 1 };
   return [
-    ...inputs.filter((name) => !used.has(name)).map((name) => complain("unusedInput", place, { name })),
+    ...inputs.filter((name) => !used.has(name) && !isLookedUpBy(template, name)).map((name) => complain("unusedInput", place, { name })),
     ...passages
       .filter(({ name }) => !used.has(name))
       .map(({ name }) =>

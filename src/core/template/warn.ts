@@ -1,5 +1,6 @@
 import { groupDigits, joinWords, messageText, plural, type Place, type SourceDocument } from "../ground/index.js";
 import { DEFAULT_LONGEST_SIDE, kindOf, specsInside, type AnySpec, type DocumentSpec, type TextSpec } from "../kinds/index.js";
+import { isLookedUpBy } from "./errands.js";
 import { parseText } from "./liquid.js";
 import type { Prepared } from "./prepare.js";
 import type { Template } from "./template.js";
@@ -132,7 +133,7 @@ export function warnTemplate(template: Template, document: SourceDocument): Warn
     warn("noInstruction", document.at(["task"]), undefined as never);
   const printed = new Set(["role", "task"].flatMap((key) => [...(parseText(template[key as "role" | "task"] ?? "").text?.printed ?? [])]));
   for (const input of Object.keys(template.inputs))
-    if (!printed.has(input)) warn("unprintedInput", document.atKey(["inputs", input]), { input });
+    if (!printed.has(input) && !isLookedUpBy(template, input)) warn("unprintedInput", document.atKey(["inputs", input]), { input });
 
   const parts = Object.entries(template.answer);
   parts.forEach(([name, spec], index) => {
