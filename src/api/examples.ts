@@ -75,6 +75,7 @@ export const EXAMPLES: Readonly<Partial<Record<RouteName, Example>>> = {
   findRow: { path: triage, body: { key: "R-012", sort: [{ column: "severity" }] } },
   readColumn: { path: { ...triage, column: "severity" }, body: {} },
   explainRow: { path: { ...triage, key: "R-012" }, query: { column: "hazard" } },
+  showPictures: { path: { plan: "gauges", key: "G-01" }, query: { column: "reading" } },
   changeCell: { path: { ...triage, key: "R-012", column: "severity" }, body: { value: "4", reason: "a person stood there" } },
   restoreCell: { path: { ...triage, key: "R-012", column: "severity" } },
   askCellAgain: { path: { ...triage, key: "R-012", column: "severity" }, body: { says: "The line was under load." } },

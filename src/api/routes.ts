@@ -116,6 +116,7 @@ export const ROUTES = {
   readStanding: { method: "POST", path: "/plans/{plan}/standing", right: "read", tag: "tables" },
   findRow: { method: "POST", path: "/plans/{plan}/rows/place", right: "read", tag: "tables" },
   explainRow: { method: "GET", path: "/plans/{plan}/rows/{key}", right: "read", tag: "cells" },
+  showPictures: { method: "GET", path: "/plans/{plan}/rows/{key}/pictures", right: "read", tag: "cells" },
   changeCell: { method: "PUT", path: "/plans/{plan}/rows/{key}/cells/{column}", right: "work", tag: "cells" },
   restoreCell: { method: "DELETE", path: "/plans/{plan}/rows/{key}/cells/{column}", right: "work", tag: "cells" },
   askCellAgain: { method: "POST", path: "/plans/{plan}/rows/{key}/cells/{column}/again", right: "work", tag: "cells" },

@@ -43,6 +43,7 @@ export { showReview } from "./review-figures.js";
 export { setDemoDraft, setUpDemo } from "./set-up-demo.js";
 export { showPlan } from "./show-plan.js";
 export { showTemplate } from "./show-template.js";
+export { showPictures } from "./show-pictures.js";
 export { surveyPlan } from "./survey-plan.js";
 export { approveVersion, compareVersion, listVersions, restoreTemplate } from "./template-versions.js";
 export { trialTemplate } from "./trial-template.js";

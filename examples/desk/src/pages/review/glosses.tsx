@@ -1,4 +1,5 @@
 import { EvidenceOf } from "../../parts/evidence.js";
+import { Pictures } from "../../parts/pictures.js";
 import { plural, when } from "../../parts/words.js";
 import { useReading } from "../../app/server.js";
 import type { ReviewRow, Verdicts } from "./held-desk.js";
@@ -49,6 +50,12 @@ export function Glosses({ plan, row, others, onDecide }: Props) {
           {answer.answer.evidence.map((one) => (
             <EvidenceOf key={one.part} evidence={one} />
           ))}
+        </section>
+      ) : null}
+      {answer?.answer.seen?.some(({ pictures }) => pictures) ? (
+        <section>
+          <h3>What was shown</h3>
+          <Pictures plan={plan} rowKey={row.key} column={row.values[0]?.column} />
         </section>
       ) : null}
       {row.notes.length > 0 ? (

@@ -4,6 +4,7 @@ import type { CallReport } from "yoroshi/client";
 import { didAct, failed } from "../../app/acts.js";
 import { server, useReading } from "../../app/server.js";
 import { EvidenceOf, type Evidence } from "../../parts/evidence.js";
+import { Pictures } from "../../parts/pictures.js";
 import { money, when } from "../../parts/words.js";
 import { AskAgainForm, ChangeForm } from "./cell-forms.js";
 import { ROW, type Column, type Row } from "./layout.js";
@@ -49,7 +50,7 @@ export function OpenNote({ plan, row, column, fallback }: Props) {
     >
       <Told row={row} column={told} step={step} />
       {error ? <p className="problem">{error.message}</p> : null}
-      {step ? <From step={step} part={told.filled?.part} /> : null}
+      {step ? <From plan={plan} step={step} part={told.filled?.part} /> : null}
       {form === "change" ? (
         <ChangeForm plan={plan} row={row} column={told} onDone={done} />
       ) : form === "again" ? (
@@ -90,7 +91,9 @@ function useGrowUp(box: React.RefObject<HTMLDivElement | null>, when: readonly u
     const beyond = element.offsetHeight - line.offsetHeight;
     if (beyond > 0) element.style.minHeight = `${line.offsetHeight + Math.ceil(beyond / ROW) * ROW}px`;
     const rest = frame.getBoundingClientRect().bottom - line.getBoundingClientRect().top;
-    element.classList.toggle("up", element.offsetHeight > rest);
+    const above = line.getBoundingClientRect().bottom - frame.getBoundingClientRect().top;
+    // In a short table there is less room above a row than below it, even near the foot.
+    element.classList.toggle("up", element.offsetHeight > rest && above > rest);
   }, when);
 }
 
@@ -125,7 +128,7 @@ function Told({ row, column, step }: { readonly row: Row; readonly column: Colum
 }
 
 /** What else the answer says, and where it comes from. */
-function From({ step, part }: { readonly step: Explained; readonly part: string | undefined }) {
+function From({ plan, step, part }: { readonly plan: string; readonly step: Explained; readonly part: string | undefined }) {
   const { answer, record } = step;
   if (!answer) return null;
   const filled = new Set(Object.values(record?.values ?? {}).map(String));
@@ -137,6 +140,7 @@ function From({ step, part }: { readonly step: Explained; readonly part: string 
           <i>{part}</i> <span className="ink">{String(value)}</span>
         </p>
       ))}
+      {answer.answer.seen?.some(({ pictures }) => pictures) ? <Pictures plan={plan} rowKey={step.key} column={step.columns[0]} /> : null}
       {evidenceFirst(answer.answer.evidence, part).map((one) => (
         <EvidenceOf key={one.part} evidence={one} />
       ))}
