@@ -122,7 +122,7 @@ export const ASKS = /\b\w*[mM]odel(?:\(\))?\.ask\(|\b(?:askPrepared|askTogether|
 /** Who may: asking itself, what it is made of, those that are models or stand around one, and the contract of models. */
 export const MAY_ASK = /^(core\/(asking|answer|model|standin)|adapters|services|contracts)\//;
 
-const KINDS = "text|number|yesNo|date|choice|choices|score|list|record|rows|email|link";
+const KINDS = "text|number|yesNo|date|choice|choices|score|list|record|rows|email|link|image|document|page";
 /** A branch on the name of a kind. */
 export const BRANCHES = new RegExp(`(?:\\bkind|\\.kind)\\s*[!=]==\\s*"(?:${KINDS})"|case "(?:${KINDS})":`);
 

@@ -32,7 +32,7 @@ export const showPictures = defineJob({
     const pictures = steps.flatMap(({ prompt = [] }) => {
       const parts = prompt.at(-1)?.parts ?? [];
       return parts.flatMap((part, index) => {
-        if (part.kind !== "image") return [];
+        if (part.kind !== "picture") return [];
         const { type, width, height, bytes, data } = part;
         // The words before a picture are its name.
         const before = parts[index - 1];

@@ -84,7 +84,9 @@ export const toldPrompt = (messages: readonly Message[]): { role: Message["role"
   messages.map(({ role, parts }) => ({ role, content: parts.map(partTold).join("\n") }));
 
 const partTold = (part: MessagePart): string =>
-  part.kind === "text" ? part.text : `[a picture: ${part.type}, ${part.width} x ${part.height} points, ${Math.ceil(part.bytes / 1000)} kB]`;
+  part.kind === "picture"
+    ? `[a picture: ${part.type}, ${part.width} x ${part.height} points, ${Math.ceil(part.bytes / 1000)} kB]`
+    : part.text;
 
 /** What is told of rows. */
 export const toldNotes = (notes: readonly ToldNote[]): { note: string; code: string; rows: number; keys: string[] }[] =>

@@ -4,7 +4,7 @@ import { tmpdir } from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { deflateSync, crc32 } from "node:zlib";
-import PDFDocument from "pdfkit";
+import Pdf from "pdfkit";
 import sharp from "sharp";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { fileReader, sourceFiles, type FileReader, type KnownFile } from "../../src/adapters/source-files/index.js";
@@ -59,7 +59,7 @@ const put = (name: string, bytes: Uint8Array | string): string => {
 };
 const pdf = (pages: number, options: object, page: (doc: PDFKit.PDFDocument, index: number) => void): Promise<Buffer> =>
   new Promise((resolve) => {
-    const doc = new PDFDocument({ autoFirstPage: false, ...options });
+    const doc = new Pdf({ autoFirstPage: false, ...options });
     const pieces: Buffer[] = [];
     doc.on("data", (piece: Buffer) => pieces.push(piece));
     doc.on("end", () => resolve(Buffer.concat(pieces)));

@@ -16,12 +16,16 @@ describe("a project in code", () => {
     expect((await project.listTemplates()).map(({ name }) => name)).toEqual([
       "act-or-not",
       "follow-up",
+      "gauge",
       "hazard-triage",
+      "inspection",
       "intake",
       "line-judge",
       "one-line",
+      "receipt",
       "repair-state",
       "report-details",
+      "supplier",
       "sure-hazard",
       "vessel-brief",
     ]);

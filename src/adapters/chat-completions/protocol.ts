@@ -69,14 +69,14 @@ export function requestBody(id: string, request: ModelRequest, withSchema: boole
 const messageJson = (message: Message): string =>
   JSON.stringify({
     role: message.role,
-    content: message.parts.some(({ kind }) => kind !== "text") ? message.parts.map(partJson) : messageText(message),
+    content: message.parts.some(({ kind }) => kind === "picture") ? message.parts.map(partJson) : messageText(message),
   });
 
 /** A part as the protocol has it: words, or a picture as an address that holds its bytes. */
 const partJson = (part: MessagePart): object =>
-  part.kind === "text"
-    ? { type: "text", text: part.text }
-    : { type: "image_url", image_url: { url: `data:${part.type};base64,${part.data}` } };
+  part.kind === "picture"
+    ? { type: "image_url", image_url: { url: `data:${part.type};base64,${part.data}` } }
+    : { type: "text", text: part.text };
 
 /** Role and examples come before the last message, and are the same for thousands of rows; written out once. */
 const written = new WeakMap<Message, string>();

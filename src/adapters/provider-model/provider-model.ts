@@ -111,7 +111,7 @@ function optionsFor(
 
 /** The wrong form of a picture fails in silence, so the version decides. */
 function providerPart(part: MessagePart, version: string): ProviderText | ProviderFile {
-  if (part.kind === "text") return { type: "text", text: part.text };
+  if (part.kind !== "picture") return { type: "text", text: part.text };
   const { type: mediaType, data } = part;
   return { type: "file", mediaType, data: version === "v2" || version === "v3" ? data : { type: "data", data } };
 }

@@ -50,6 +50,7 @@ export async function readPdf(
   pagesOf: (count: number) => readonly number[],
 ): Promise<PdfContent> {
   const { getDocumentProxy } = await import("unpdf");
+  // Two packages, one library: what is used of it is the same.
   const file = (await open(() => getDocumentProxy(new Uint8Array(bytes), { verbosity: 0 }))) as unknown as PdfFile;
   const pages: TextPage[] = [];
   const notes: string[] = [];
@@ -97,6 +98,7 @@ function textOf(items: readonly TextItem[]): string {
 /** Pictures of pages, by a library that not everybody needs. */
 async function drawPages(bytes: Uint8Array, numbers: readonly number[], longestSide: number): Promise<Picture[]> {
   const { createCanvas, getDocument } = await loadDrawing();
+  // Two packages, one library: what is used of it is the same.
   const file = (await open(() => getDocument({ data: new Uint8Array(bytes), verbosity: 0 }).promise)) as unknown as PdfFile;
   try {
     const pictures: Picture[] = [];

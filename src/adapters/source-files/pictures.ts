@@ -1,5 +1,6 @@
 import { createHash } from "node:crypto";
 import { imageSize } from "image-size";
+import type sharpPackage from "sharp";
 import type { Picture } from "../../core/index.js";
 import { MOST_POINTS, Unreadable } from "./limits.js";
 
@@ -56,7 +57,7 @@ export async function readyPicture(bytes: Uint8Array, type: string, longestSide:
 
 const MOST_PNG_BYTES = 1_500_000;
 
-type Sharp = (typeof import("sharp"))["default"];
+type Sharp = typeof sharpPackage;
 let loaded: Sharp | undefined;
 
 async function loadSharp(): Promise<Sharp> {

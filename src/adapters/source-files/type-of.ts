@@ -36,21 +36,26 @@ export function typeOf(head: Uint8Array, tail: Uint8Array, name: string): TypeFo
   if (text.slice(0, 1024).includes("%PDF-")) return { type: "application/pdf" };
   if (start.startsWith("PK\x03\x04")) return zipType(text, latin(tail));
   if (start.startsWith("PK\x05\x06")) return { problem: "is an empty archive" };
-  const foreign = FOREIGN.find(([pattern]) => pattern.test(start));
+  if (BOXED.test(start.slice(4))) return { problem: "is a HEIC or AVIF picture; save it as JPEG or PNG" };
+  // Two letters alone may be the beginning of a text.
+  const isText = !head.includes(0);
+  const foreign = FOREIGN.find(([begins]) => begins.some((one) => start.startsWith(one) && (one !== "BM" || !isText)));
   if (foreign) return { problem: foreign[1] };
   return textType(text, name);
 }
 
-/** What one meets and cannot read. */
-const FOREIGN: readonly (readonly [RegExp, string])[] = [
-  [/^\xd0\xcf\x11\xe0/, "is an encrypted or an old office document; save it as DOCX, ODT or PDF without a password"],
-  [/^.{4}ftyp(heic|heix|heif|mif1|avif)/s, "is a HEIC or AVIF picture; save it as JPEG or PNG"],
-  [/^(II\*\x00|MM\x00\*)/, "is a TIFF picture; save it as PNG or PDF"],
-  [/^BM.{12}/s, "is a BMP picture; save it as PNG"],
-  [/^\{\\rtf/, "is rich text (RTF); save it as DOCX, ODT or PDF"],
-  [/^\x1f\x8b/, "is a compressed file; unpack it first"],
-  [/^(7z\xbc\xaf|Rar!)/, "is an archive; unpack it first"],
+/** What one meets and cannot read: how it begins, and what is to be done. */
+const FOREIGN: readonly (readonly [readonly string[], string])[] = [
+  [["\xd0\xcf\x11\xe0"], "is an encrypted or an old office document; save it as DOCX, ODT or PDF without a password"],
+  [["II*\0", "MM\0*"], "is a TIFF picture; save it as PNG or PDF"],
+  [["BM"], "is a BMP picture; save it as PNG"],
+  [["{\\rtf"], "is rich text (RTF); save it as DOCX, ODT or PDF"],
+  [["\x1f\x8b"], "is a compressed file; unpack it first"],
+  [["7z\xbc\xaf", "Rar!"], "is an archive; unpack it first"],
 ];
+
+/** Pictures whose mark stands behind the length of their first box. */
+const BOXED = /^ftyp(heic|heix|heif|mif1|avif)/;
 
 function zipType(head: string, tail: string): TypeFound {
   const all = head + tail;
@@ -70,7 +75,7 @@ function textType(text: string, name: string): TypeFound {
   const isWide = /^(\xff\xfe|\xfe\xff)/.test(text);
   if (text.includes("\0") && !isWide) return { problem: "is a file of bytes that is neither a document nor a picture known here" };
   const first = text.replace(/^\xef\xbb\xbf/, "").trimStart();
-  if (/^<svg[\s>]/i.test(first) || (/^<\?xml/.test(first) && /<svg[\s>]/i.test(first.slice(0, 1024))))
+  if (/^<svg[\s>]/i.test(first) || (first.startsWith("<?xml") && /<svg[\s>]/i.test(first.slice(0, 1024))))
     return { problem: "is an SVG drawing; save it as PNG" };
   if (/^(<!--[\s\S]*?-->\s*)?<(!doctype html|html|head|body)[\s>]/i.test(first) || /^html?$/.test(ending)) return { type: "text/html" };
   if (ending === "eml" || (HEADER.test(first.split("\n", 1)[0] ?? "") && /^(From|Received|Return-Path|Message-ID):/im.test(first)))

@@ -1,6 +1,6 @@
 import http from "node:http";
 import https from "node:https";
-import { Readable, pipeline } from "node:stream";
+import { pipeline, type Readable } from "node:stream";
 import { createBrotliDecompress, createGunzip, createInflate } from "node:zlib";
 import type { WebReply, WebRequest } from "./fetch-address.js";
 

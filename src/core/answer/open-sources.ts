@@ -125,7 +125,7 @@ function fitting(
 }
 
 const imagePart = ({ type, data, width, height, bytes, hash }: Picture, model: Pick<Model, "pictures">): ImagePart => ({
-  kind: "image",
+  kind: "picture",
   type,
   data,
   width,

@@ -234,7 +234,7 @@ export class Run {
     if (state === "failed") this.inVain++;
     if (came === "reused") tally.reused++;
     // What its row names could not be read, so nothing was asked.
-    else if (answer.asks > 0 || answer.state === "failed") this.#countAsked(tally, answer);
+    else if (answer.asks > 0 || answer.usage.tokensIn > 0 || answer.state === "failed") this.#countAsked(tally, answer);
     return cells;
   }
 

@@ -6,7 +6,7 @@ export interface TextPart {
 
 /** A picture that is shown to a model. */
 export interface ImagePart {
-  readonly kind: "image";
+  readonly kind: "picture";
   /** Its media type: `image/jpeg`. */
   readonly type: string;
   /** Its bytes in base 64. */
@@ -54,9 +54,9 @@ export const textMessage = (role: Message["role"], text: string): Message => ({ 
  */
 export function messageText({ parts }: Message): string {
   const [only, ...more] = parts;
-  if (more.length === 0) return only?.kind === "text" ? only.text : "";
-  return parts.flatMap((part) => (part.kind === "text" ? [part.text] : [])).join("\n");
+  if (more.length === 0) return only && only.kind !== "picture" ? only.text : "";
+  return parts.flatMap((part) => (part.kind === "picture" ? [] : [part.text])).join("\n");
 }
 
 /** The pictures of a turn, in their order. */
-export const messageImages = ({ parts }: Message): ImagePart[] => parts.filter((part) => part.kind === "image");
+export const messageImages = ({ parts }: Message): ImagePart[] => parts.filter((part) => part.kind === "picture");

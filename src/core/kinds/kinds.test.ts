@@ -252,7 +252,26 @@ const CASES: Record<string, Case> = {
     }) as fc.Arbitrary<Json>,
     wrongSpecs: [{ columns: ["at"] }, { order: "at" }],
   },
+  image: sourceCase("image", [{ longestSide: 10 }, { pages: "1" }]),
+  document: sourceCase("document", [{ pages: "one" }, { as: "pictures" }, { maxPages: 0 }]),
+  page: sourceCase("page", [{ maxAgeDays: 0 }, { as: "text" }]),
 };
+
+/** What names a source stands for a handle, which is found before a row is asked. */
+function sourceCase(kind: string, wrongSpecs: Case["wrongSpecs"]): Case {
+  const handle = { hash: "0".repeat(64), type: "image/png", bytes: 12 };
+  return {
+    spec: { kind } as Case["spec"],
+    reads: [[handle, handle]],
+    refuses: ["a.png", { ...handle, hash: "short" }, [handle], 4],
+    cells: [[JSON.stringify(handle), handle]],
+    badCells: ["a.png", "{}", "[1]"],
+    values: fc
+      .record({ hash: fc.stringMatching(/^[0-9a-f]{64}$/), type: fc.constant("image/png"), bytes: fc.nat() })
+      .map((value) => value as Json),
+    wrongSpecs,
+  };
+}
 
 it("has a case for every kind", () => {
   expect(Object.keys(CASES).sort()).toEqual([...kindNames].sort());

@@ -39,6 +39,7 @@ export const many = z.optional(z.boolean());
 
 /** The schema of handles. Their members are known here; whether there may be several, only the spec tells. */
 export const handleSchema = ({ many: several }: SourceSpec): z.ZodMiniType<SourceValue> =>
+  // Whether there are several, only the spec tells.
   (several ? z.array(handle).check(z.minLength(1)) : handle) as unknown as z.ZodMiniType<SourceValue>;
 
 /** Reads handles from the JSON that stands for them; what names a source is turned into its handle before. */

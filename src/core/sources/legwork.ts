@@ -58,6 +58,7 @@ const shortened = (text: string): string => (text.length > 60 ? `${text.slice(0,
 
 /** What was found, each source under its number. */
 export async function openLegwork({ kept }: Sources, { hash }: SourceHandle): Promise<Opened | SourceProblem> {
+  // Kept by `findLegwork` alone, in this form.
   const found = (await kept?.get(foundKey(hash))) as unknown as Findings | undefined;
   if (!found) return { problem: "is not kept any more", mayPass: true };
   return {

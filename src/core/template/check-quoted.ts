@@ -2,7 +2,7 @@ import { complain, type Complaint, type SourceDocument } from "../ground/index.j
 import { quotedFrom } from "../sources/index.js";
 import type { Template } from "./template.js";
 
-/** What is given as evidence in examples and does not stand in them. Apart from the other checks: looking for words is not for every page. */
+/** What is given as evidence in examples and does not stand in them; apart from the other checks, since few pages look for words. */
 export function checkQuoted({ answer, examples }: Template, document: SourceDocument): Complaint[] {
   if (!examples || "from" in examples) return [];
   return examples.flatMap(({ inputs, evidence = {} }, index) => {

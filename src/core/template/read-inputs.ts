@@ -89,6 +89,7 @@ export function readInputs(reader: Reader, cells: Readonly<Record<string, string
         );
         continue;
       }
+      // A handle is JSON, which its interface does not say.
       inputs[name] = ((input.spec as SourceSpec).many ? handles : handles[0]) as unknown as Json;
       continue;
     }

@@ -56,7 +56,8 @@ export function sight(): Sight {
 /** The words of a message; what is read of a picture takes the place at which the prompt says that there is one. */
 async function inWords(content: readonly SeenPart[], recogniser: Recogniser | undefined): Promise<string> {
   const texts = content.flatMap((part) => (part.type === "text" ? [part.text] : []));
-  let [words = "", ...names] = texts;
+  const [first = "", ...names] = texts;
+  let words = first;
   const found = new Map<string, string[]>();
   let name = "";
   for (const part of content.slice(1)) {
@@ -68,7 +69,7 @@ async function inWords(content: readonly SeenPart[], recogniser: Recogniser | un
     const place = new RegExp(`(<data-[a-z]+ name="${input}">\\s*)\\((?:a picture|\\d+ pictures), shown below\\)`);
     words = words.replace(place, (_, fence: string) => `${fence}${pieces.join("\n\n")}`);
   }
-  return [words, ...names.filter((one) => !/:$/.test(one))].join("\n");
+  return [words, ...names.filter((one) => !one.endsWith(":"))].join("\n");
 }
 
 async function textIn(url: string, recogniser: Recogniser | undefined): Promise<string> {
