@@ -41,6 +41,22 @@ const BENCHES = {
     report("report memory", made.report.peakMb, "<= 300", {});
     report("ask seconds", made.ask.seconds, "<= 10", made.ask);
   },
+  /** 200 PDFs of 20 pages to text, against the library alone in as many processes; evidence in 50 kB; a page of 150 kB. */
+  async sources() {
+    const folder = mkdtempSync(path.join(root, "sources-"));
+    const pdf = await json(["bench/sources.mjs", folder, "pdf"]);
+    report("documents", pdf.ratio, ">= 0.8", pdf);
+    const evidence = await json(["bench/sources.mjs", folder, "evidence"]);
+    report("evidence found", evidence.findMs, "<= 3", evidence);
+    report("evidence folded", evidence.foldMs, "<= 15", {});
+    const page = await json(["bench/sources.mjs", folder, "page"]);
+    report("page", page.cpuMs, "<= 150", page);
+  },
+  /** Peak memory of a fill over 2,000 pictures of about 4 MB each, processes that read them included. */
+  async pictures() {
+    const made = await json(["bench/pictures.mjs", mkdtempSync(path.join(root, "pictures-")), "2000"]);
+    report("pictures", made.peakMb, "<= 500", made);
+  },
   /** Peak memory of a workbook of 100,000 rows by 10 columns filled with 2 columns, 0 ms server. */
   async workbook() {
     const server = await lean(0);

@@ -136,13 +136,14 @@ const projectFile = z.strictObject({
       z.union(
         [
           z.strictObject({ describe: address }),
+          z.strictObject({ folder: z.string().min(1) }),
           z.strictObject({
             address: address.refine((text) => text.includes("{searchTerms}"), "Expected an address with `{searchTerms}` in it."),
             results: z.string(),
             fields: z.strictObject({ address: z.string().min(1), title: z.string().optional(), summary: z.string().optional() }),
           }),
         ],
-        "Expected `{ describe: <address of an OpenSearch description> }`, or `{ address: <with {searchTerms}>, results: <path>, fields: { address: <path> } }`.",
+        "Expected `{ describe: <address of an OpenSearch description> }`, `{ folder: <folder of documents> }`, or `{ address: <with {searchTerms}>, results: <path>, fields: { address: <path> } }`.",
       ),
     )
     .default({}),

@@ -5,6 +5,7 @@ import type { KeptAddress, Web, WebSend } from "../adapters/web/index.js";
 import {
   keep,
   readKept,
+  shownText,
   YoroshiError,
   type Clock,
   type Files,
@@ -22,6 +23,8 @@ import {
 } from "../core/index.js";
 import { packageFolder } from "../files/index.js";
 import type { ProjectFile } from "./project-file.js";
+
+const DOCUMENT: SourceSpec = { kind: "document", maxPages: 2_000 } as SourceSpec;
 
 const KNOWN: StoredForm<KnownFile> = {
   format: 1,
@@ -126,7 +129,12 @@ export class ProjectSources implements Sources {
     const { searchEngines } = await import("../adapters/search/index.js");
     return {
       web: ways,
-      search: searchEngines({ engines: settings.search, text: (address, options) => ways.text(address, options) }),
+      search: searchEngines({
+        engines: settings.search,
+        text: (address, options) => ways.text(address, options),
+        place: (folder) => placeOf(this.project, folder),
+        read: (file) => this.#textOf(file),
+      }),
       files: sourceFiles({
         reader,
         place: (file) => placeOf(this.project, file),
@@ -152,6 +160,22 @@ export class ProjectSources implements Sources {
     }
     const { sendGuarded } = await import("../adapters/web/index.js");
     return sendGuarded((host) => hosts.allow.includes(host));
+  }
+
+  /** What a document says, kept by its hash. */
+  async #textOf(file: string): Promise<{ readonly text: string } | SourceProblem> {
+    const { files } = await this.#open();
+    const handle = await files.find(file, DOCUMENT, { mayFetch: false });
+    if (handle === undefined) return { problem: "is not at hand" };
+    if ("problem" in handle) return handle;
+    const name = `document-text:${handle.hash}`;
+    const kept = await this.kept.get(name);
+    if (typeof kept === "string") return { text: kept };
+    const opened = await files.open(handle, DOCUMENT);
+    if ("problem" in opened) return opened;
+    const text = shownText(opened);
+    await this.kept.set(name, text);
+    return { text };
   }
 
   /** Takes an e-mail apart; what is attached to it can be read by path then. */

@@ -1,21 +1,31 @@
-import type { Search, SourceProblem } from "../../core/index.js";
+import type { Hit, Search, SourceProblem } from "../../core/index.js";
 import { filledIn, readDescription, readFeed } from "./feeds.js";
+import { folderIndex, type FolderIndex, type ReadDocument } from "./folder-engine.js";
 import type { FetchText } from "./fetch-text.js";
 import { readJsonHits, type JsonMapping } from "./json-hits.js";
 
-/** An engine: by its OpenSearch description, or by an address that gives JSON. */
-export type Engine = { readonly describe: string } | ({ readonly address: string } & JsonMapping);
+/** An engine: by its OpenSearch description, by an address that gives JSON, or a folder of documents. */
+export type Engine = { readonly describe: string } | ({ readonly address: string } & JsonMapping) | { readonly folder: string };
 
 export interface SearchOptions {
   readonly engines: Readonly<Record<string, Engine>>;
   readonly text: FetchText;
+  /** Where a folder leads, and how documents in it are read. @throws Error whose message says why it may not be. */
+  readonly place: (folder: string) => string;
+  readonly read: ReadDocument;
 }
 
 /** How old an engine's description may be. */
 const DESCRIPTION_DAYS = 7;
 
 /** Searches by the engines of a project; the first one where none is named. */
-export function searchEngines({ engines, text }: SearchOptions): Search {
+export function searchEngines({ engines, text, place, read }: SearchOptions): Search {
+  const folders = new Map<string, FolderIndex>();
+  const inFolder = (folder: string, words: string, results: number): Promise<readonly Hit[] | SourceProblem> => {
+    let index = folders.get(folder);
+    if (!index) folders.set(folder, (index = folderIndex({ folder, place: place(folder) }, read)));
+    return index.find(words, results);
+  };
   const names = Object.keys(engines);
   return {
     find: async (words, { engine: wanted = names[0], results, maxAgeDays, ...options }) => {
@@ -27,6 +37,7 @@ export function searchEngines({ engines, text }: SearchOptions): Search {
               ? "has no engine: name one in yoroshi.yaml under `search`"
               : `names the engine \`${wanted}\`, which yoroshi.yaml does not have; it has ${names.join(", ")}`,
         };
+      if ("folder" in engine) return inFolder(engine.folder.replace(/\/+$/, ""), words, results);
       const way = "describe" in engine ? await described(engine.describe) : engine.address;
       if (way === undefined || typeof way !== "string") return way;
       const address = filledIn(way, words, results);

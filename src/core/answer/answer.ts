@@ -17,7 +17,7 @@ export interface Confidence {
 
 /** One request that went into an answer, beyond the plain question and its mend. */
 export interface Exchange {
-  readonly why: "asked" | "asked with others" | "asked again" | "mend" | "condense" | "second look" | "in doubt";
+  readonly why: "asked" | "asked with others" | "asked again" | "mend" | "condense" | "second look" | "in doubt" | "research";
   readonly model: string;
   /** The reply as it came. */
   readonly raw: string;

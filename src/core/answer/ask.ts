@@ -6,6 +6,8 @@ import { Conversation } from "./conversation.js";
 import type { AskOptions } from "./ask-options.js";
 import { askOnce, settingsFor, type Outcome, type OwnSettings } from "./question.js";
 import type { Sure } from "./doubt.js";
+import type { Opened } from "../sources/index.js";
+import type { WithSources } from "./open-sources.js";
 import { tooLong } from "./too-long.js";
 
 /**
@@ -25,9 +27,7 @@ export async function askPrepared<Inputs, Parts>(
     return (await import("./working.js")).askWorking(options.working, inputs, options, askPrepared) as Promise<Answer<Parts>>;
   const talk = new Conversation(options.clock, options.signal);
   const own = untypedPrepared(prepared);
-  const opened = hasSources(own)
-    ? await (await import("./open-sources.js")).openSources(own, inputs, options.model)
-    : { prepared: { ...own, quotedIn: () => inputs }, inputs, seen: [], notes: [] };
+  const opened = await openFor(own, inputs, talk, options);
   // The row cannot be asked; nothing was sent.
   if ("reason" in opened)
     return { state: opened.mayPass ? "failed" : "malformed", raw: "", notes: [], ...talk.facts(), reason: opened.reason };
@@ -39,6 +39,34 @@ export async function askPrepared<Inputs, Parts>(
     return { ...condensed, notes: [...notes, ...condensed.notes] };
   })) as Answer<Parts>;
   return seen.length > 0 ? { ...answer, seen } : answer;
+}
+
+/** A question with what its row names at hand; a model that cannot be reached meanwhile is the reason why it is not asked. */
+async function openFor(
+  own: Prepared,
+  inputs: Readonly<Record<string, Json>>,
+  talk: Conversation,
+  options: AskOptions,
+): Promise<WithSources | { readonly reason: Remark; readonly mayPass?: boolean | undefined }> {
+  if (!hasSources(own)) return { prepared: { ...own, quotedIn: () => inputs }, inputs, seen: [], notes: [] };
+  const { openSources } = await import("./open-sources.js");
+  try {
+    return await openSources(own, inputs, options.model, researchBy(own, inputs, talk, options));
+  } catch (error) {
+    if (error instanceof ModelFailure && error.mayPass) return { reason: remark("modelFailed", { problem: error.message }), mayPass: true };
+    throw error;
+  }
+}
+
+/** The way to look further, where the template lets the model ask for it. */
+function researchBy(
+  prepared: Prepared,
+  inputs: Readonly<Record<string, Json>>,
+  talk: Conversation,
+  { model, signal }: AskOptions,
+): ((found: Opened) => Promise<Opened>) | undefined {
+  if (!prepared.template.legwork?.further) return undefined;
+  return async (found) => (await import("./research.js")).researchFurther(prepared, inputs, found, talk, model, signal);
 }
 
 /** Where a question stands once its inputs are ready; another request may have answered it already. */

@@ -36,11 +36,13 @@ export interface WithSources {
  * the reason why the row cannot be asked; `mayPass`: not for good.
  *
  * @param model what it counts for a picture.
+ * @param research what more is looked up, where the model may ask for it.
  */
 export async function openSources(
   prepared: Prepared,
   inputs: Readonly<Record<string, Json>>,
   model: Pick<Model, "pictures">,
+  research?: (found: Opened) => Promise<Opened>,
 ): Promise<WithSources | { readonly reason: Remark; readonly mayPass?: boolean | undefined }> {
   const shown: Record<string, Json> = { ...inputs };
   const quoted: Record<string, Json> = { ...inputs };
@@ -54,7 +56,8 @@ export async function openSources(
     const handles = (Array.isArray(value) ? value : [value]) as unknown as SourceHandle[];
     const opened: Opened[] = [];
     for (const handle of handles) {
-      const one = await openSource(prepared.sources ?? {}, handle, input.spec);
+      const first = await openSource(prepared.sources ?? {}, handle, input.spec);
+      const one = research && input === prepared.legwork && !isProblem(first) ? await research(first) : first;
       if (isProblem(one)) return { reason: remark("sourceUnread", { input: input.name, problem: one.problem }), mayPass: one.mayPass };
       opened.push(one);
       seen.push(seenOf(input, handle, one));

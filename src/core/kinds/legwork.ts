@@ -17,6 +17,8 @@ export interface LegworkSpec {
   readonly hosts?: { readonly only?: readonly string[] | undefined; readonly not?: readonly string[] | undefined } | undefined;
   /** Links of a page to its own host that are read, too, where their address has one of these words. */
   readonly follow?: readonly string[] | undefined;
+  /** How often the model may ask for more, searches and pages: a request each. Default 0. */
+  readonly further?: number | undefined;
   /** Most characters of all that is shown. Default 6,000. */
   readonly maxChars?: number | undefined;
   /** How old what was found may be. Default 30. */

@@ -1,4 +1,5 @@
 import { DEFAULT_MAX_AGE_DAYS, kindOf, type PageSpec, type SourceHandle, type SourceSpec } from "../kinds/index.js";
+import type { addFindings as addTo } from "./legwork.js";
 import { type FindOptions, type Opened, type SourceProblem, type Sources } from "./sources.js";
 
 const NOT_HERE: SourceProblem = { problem: "names something that cannot be read here" };
@@ -26,6 +27,10 @@ export async function openSource(sources: Sources, handle: SourceHandle, spec: S
   const port = source === "page" ? sources.pages : sources.files;
   return port ? port.open(handle, spec) : NOT_HERE;
 }
+
+/** What was found, and what a further errand adds to it. */
+export const addFindings = async (...given: Parameters<typeof addTo>): ReturnType<typeof addTo> =>
+  (await import("./legwork.js")).addFindings(...given);
 
 /** A text as a model reads it: pages and attachments each under a mark of their own. */
 export function shownText({ pages, title, date, address }: Opened): string {

@@ -1,7 +1,8 @@
 export { around, quotedFrom, textsOf, type Around, type InputText, type Quoted } from "./evidence.js";
 export { quotable, type Quotable, type Span } from "./find-quotation.js";
-export { findSource, openSource, shownText } from "./find-source.js";
+export { addFindings, findSource, openSource, shownText } from "./find-source.js";
 export { memoryFiles, memoryPages, type MemorySource } from "./memory-files.js";
+export { memorySearch } from "./memory-search.js";
 export {
   isProblem,
   type Files,

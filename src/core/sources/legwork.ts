@@ -3,7 +3,7 @@ import { LEGWORK_DEFAULTS, type LegworkSpec, type SourceHandle, type SourceSpec 
 import { choosePassages } from "./choose-passages.js";
 import type { Errand } from "./errand.js";
 import type { LegworkStep } from "./legwork-step.js";
-import { isProblem, type FindOptions, type Opened, type SourceProblem, type Sources } from "./sources.js";
+import { isProblem, type Files, type FindOptions, type Opened, type SourceProblem, type Sources, type TextPage } from "./sources.js";
 
 /** What was found, numbered, and how. */
 interface Findings {
@@ -15,8 +15,11 @@ interface Findings {
     readonly text: string;
   }[];
   readonly steps: readonly LegworkStep[];
+  /** Where the pages lead that were read, as far as that is allowed. */
+  readonly links?: readonly string[] | undefined;
 }
 
+const MOST_LINKS = 100;
 const DAY_MS = 86_400_000;
 const PROBLEM_MS = 3_600_000;
 
@@ -62,26 +65,64 @@ export async function openLegwork({ kept }: Sources, { hash }: SourceHandle): Pr
   const found = (await kept?.get(foundKey(hash))) as unknown as Findings | undefined;
   if (!found) return { problem: "is not kept any more", mayPass: true };
   return {
-    pages: found.sources.map(({ text, title, address, date }, index) => ({
-      text,
-      page: index + 1,
-      title: [`source ${index + 1}`, title, address, date].filter(Boolean).join(" · "),
-      address,
-    })),
+    pages: found.sources.map(pageOf),
     pictures: [],
     notes: [],
     steps: found.steps,
+    links: found.links ?? [],
   };
+}
+
+/** What was found, and what a further errand adds to it; of all of it, the passages that have most to do with the question. */
+export async function addFindings(
+  sources: Sources,
+  before: Opened,
+  errand: Errand,
+  spec: SourceSpec & LegworkSpec,
+  options: FindOptions,
+): Promise<Opened> {
+  const more = await doErrand(sources, errand, spec, options);
+  const fresh = more.sources.filter(
+    ({ address }) => !before.pages.some((one) => one.address !== undefined && sameAddress(one.address, address)),
+  );
+  const texts = await choosePassages(
+    [...before.pages.map(({ text }) => text), ...fresh.map(({ text }) => text)],
+    [errand.about, ...errand.search].join("\n"),
+    spec.maxChars ?? LEGWORK_DEFAULTS.maxChars,
+  );
+  const pages = [...before.pages, ...fresh.map((one, index) => pageOf(one, before.pages.length + index))];
+  return {
+    ...before,
+    // A source keeps its number, and one of which nothing is left is not shown.
+    pages: pages.flatMap((page, index) => (texts[index] === "" ? [] : [{ ...page, text: texts[index]! }])),
+    steps: [...(before.steps ?? []), ...more.steps],
+    links: [...new Set([...(before.links ?? []), ...(more.links ?? [])])],
+  };
+}
+
+const pageOf = ({ text, title, address, date }: Findings["sources"][number], index: number): TextPage => ({
+  text,
+  page: index + 1,
+  title: [`source ${index + 1}`, title, address, date].filter(Boolean).join(" · "),
+  address,
+});
+
+/** A page, or a file that an engine of one's own found, that is to be read. */
+interface Wish {
+  readonly address: string;
+  readonly did: "read" | "follow";
+  readonly isFile?: boolean | undefined;
 }
 
 async function doErrand(sources: Sources, errand: Errand, spec: LegworkSpec, options: FindOptions): Promise<Findings> {
   const { results, readPages, maxChars, maxAgeDays } = { ...LEGWORK_DEFAULTS, ...defined(spec) };
   const steps: LegworkStep[] = [];
-  const wanted: { readonly address: string; readonly did: "read" | "follow" }[] = [];
-  const want = (address: string, did: "read" | "follow"): void => {
-    if (isAllowed(address, spec.hosts) && !wanted.some((one) => sameAddress(one.address, address))) wanted.push({ address, did });
+  const wanted: Wish[] = [];
+  const want = (wish: Wish): void => {
+    const { address, isFile } = wish;
+    if ((isFile || isAllowed(address, spec.hosts)) && !wanted.some((one) => sameAddress(one.address, address))) wanted.push(wish);
   };
-  for (const address of errand.read) want(address, "read");
+  for (const address of errand.read) want({ address, did: "read" });
   for (const words of errand.search) {
     const hits = sources.search
       ? await sources.search.find(words, { ...options, engine: spec.engine, results, maxAgeDays })
@@ -91,13 +132,14 @@ async function doErrand(sources: Sources, errand: Errand, spec: LegworkSpec, opt
       continue;
     }
     steps.push({ did: "search", what: words, found: hits.length });
-    for (const { address } of hits.slice(0, results)) want(address, "read");
+    for (const { address, isFile } of hits.slice(0, results)) want({ address, did: "read", isFile });
   }
   const read: (Opened & { readonly address: string })[] = [];
   // Links that are followed come behind those that were found; the list grows while it is gone through.
   for (let index = 0; index < wanted.length && read.length < readPages; index++) {
-    const { address, did } = wanted[index]!;
-    const page = await readPage(sources, address, { ...options, maxAgeDays });
+    const wish = wanted[index]!;
+    const { address, did } = wish;
+    const page = await readPage(sources, wish, { ...options, maxAgeDays });
     if (isProblem(page)) {
       steps.push({ did, what: address, chars: 0, problem: page.problem });
       continue;
@@ -106,7 +148,7 @@ async function doErrand(sources: Sources, errand: Errand, spec: LegworkSpec, opt
     if (read.some((one) => sameAddress(one.address, own))) continue;
     steps.push({ did, what: own, chars: page.pages.reduce((sum, { text }) => sum + text.length, 0) });
     read.push({ ...page, address: own });
-    for (const link of page.links ?? []) if (isFollowed(link, own, spec.follow)) want(link, "follow");
+    for (const link of page.links ?? []) if (isFollowed(link, own, spec.follow)) want({ address: link, did: "follow" });
   }
   const chosen = await choosePassages(
     read.map(({ pages }) => pages.map(({ text }) => text).join("\n\n")),
@@ -115,6 +157,7 @@ async function doErrand(sources: Sources, errand: Errand, spec: LegworkSpec, opt
   );
   return {
     steps,
+    links: [...new Set(read.flatMap(({ links = [] }) => links))].filter((link) => isAllowed(link, spec.hosts)).slice(0, MOST_LINKS),
     sources: read.flatMap(({ address, title, fetchedAt, date }, index) =>
       chosen[index] === "" ? [] : [{ address, title, fetchedAt, date, text: chosen[index]! }],
     ),
@@ -122,13 +165,23 @@ async function doErrand(sources: Sources, errand: Errand, spec: LegworkSpec, opt
 }
 
 async function readPage(
-  { pages }: Sources,
-  address: string,
+  { pages, files }: Sources,
+  { address, isFile = false }: Wish,
   options: FindOptions & { readonly maxAgeDays: number },
 ): Promise<Opened | SourceProblem> {
+  if (isFile) {
+    const file = files ? await files.find(address, DOCUMENT, options) : { problem: "cannot be read here" };
+    return file === undefined ? { problem: "was not fetched" } : isProblem(file) ? file : { ...(await openedFile(files!, file)), address };
+  }
   const found = pages ? await pages.find(address, options) : { problem: "cannot be read here" };
   if (found === undefined) return { problem: "was not fetched" };
   return isProblem(found) ? found : pages!.open(found);
+}
+
+const DOCUMENT: SourceSpec = { kind: "document" };
+
+async function openedFile(files: Files, handle: SourceHandle): Promise<Opened | SourceProblem> {
+  return files.open(handle, DOCUMENT);
 }
 
 const defined = (spec: LegworkSpec): Partial<typeof LEGWORK_DEFAULTS> =>

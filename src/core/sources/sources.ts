@@ -81,6 +81,8 @@ export interface Hit {
   readonly address: string;
   readonly title: string;
   readonly summary: string;
+  /** It is a document by its path, not a page. */
+  readonly isFile?: boolean | undefined;
 }
 
 /** The port to engines that search. */

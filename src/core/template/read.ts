@@ -109,6 +109,7 @@ export const templateFile = z.strictObject({
           not: z.optional(z.array(z.string()).check(z.minLength(1))),
         }),
       ),
+      further: z.optional(z.int().check(z.gte(1)).check(z.lte(5))),
       follow: z.optional(z.array(z.string().check(z.minLength(1))).check(z.minLength(1))),
       maxChars: z.optional(z.int().check(z.gte(200)).check(z.lte(200_000))),
       maxAgeDays: z.optional(z.number().check(z.positive())),

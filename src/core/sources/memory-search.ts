@@ -1,0 +1,11 @@
+import type { Hit, Search } from "./sources.js";
+
+/** An engine over hits by the words that find them, held in memory: for tests. */
+export function memorySearch(hits: Readonly<Record<string, readonly Hit[]>>): Search {
+  return {
+    find: async (words, { engine, results }) =>
+      engine === undefined
+        ? (hits[words] ?? []).slice(0, results)
+        : { problem: `names the engine \`${engine}\`, and there is one without a name` },
+  };
+}
