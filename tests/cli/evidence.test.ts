@@ -22,7 +22,7 @@ describe("a project whose answers point at their words", () => {
     writeFileSync(plan, readFileSync(plan, "utf8").replace("because: why", "words: topic.quote, place: topic.place, from: topic.source"));
     writeFileSync(
       path.join(folder, "samples.csv"),
-      'id,note,topic\ns1,"Smoke and flames.",fire\ns2,"Oil on the water.",spill\ns3,"A parcel.",other\n',
+      'id,note,topic\ns1,"Smoke and flames.",fire\ns2,"Oil on the water.",spill\ns3,"A parcel.",other\ns4,"A quiet night. Oil on the deck.",fire\n',
     );
   });
 
@@ -62,9 +62,11 @@ describe("a project whose answers point at their words", () => {
   it("counts in a trial whether words were found, in the report, too", async () => {
     const trial = await run(["trial", "sort", "--samples", "samples.csv", "--report", "trial.html"], folder);
     expect(trial.out).toMatch(
-      /Evidence {2}whether the words given stand in the row\n.*\n {2}topic +3 +3 +43\.9 % to 100\.0 % +0 +0 +0\.0 % to 56\.1 %/,
+      /Evidence {2}whether the words given stand in the row\n.*\n {2}topic +4 +4 +51\.0 % to 100\.0 % +0 +0 +0\.0 % to 49\.0 %/,
     );
-    expect(readFileSync(path.join(folder, "trial.html"), "utf8")).toContain("stand in the row, letter by letter");
+    expect(readFileSync(path.join(folder, "trial.html"), "utf8")).toMatch(
+      /letter by letter[\s\S]*the words that carry it[\s\S]*A quiet night\. <mark>Oil on the deck\.<\/mark>/,
+    );
   });
 
   it("says where the evidence of an example does not stand in it", async () => {

@@ -100,8 +100,17 @@ export function disagreements({ disagreements: all, parts }: TrialReport): Html 
       ><span id="count" class="quiet" role="status"></span>
     </p>
     ${table(
-      ["row", "part", "right", "answered", "the model's reason"],
-      all.map((one) => [one.id, one.part, one.truth, one.answer ?? "(none)", one.why ?? ""]),
+      ["row", "part", "right", "answered", "the model's reason", ...(all.some(({ words }) => words) ? ["the words that carry it"] : [])],
+      all.map((one) => [
+        one.id,
+        one.part,
+        one.truth,
+        one.answer ?? "(none)",
+        one.why ?? "",
+        ...(all.some(({ words }) => words)
+          ? [one.words ? html`${one.words.before}<mark>${one.words.quote}</mark>${one.words.behind}` : ""]
+          : []),
+      ]),
       { id: "disagreements", parts: all.map(({ part }) => part) },
     )}`;
 }

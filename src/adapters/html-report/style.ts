@@ -9,7 +9,7 @@ h1 { font-size: 1.7rem; line-height: 1.2; margin: 0 0 .2rem; }
 h2 { font-size: 1.2rem; margin: 2.2rem 0 .6rem; padding-top: .8rem; border-top: 1px solid var(--line); }
 h3 { font-size: 1rem; margin: 1.2rem 0 .3rem; }
 p { margin: .3rem 0 .7rem; max-width: 46rem; }
-.quiet { color: var(--quiet); }
+.quiet { color: var(--quiet); } mark { background: none; color: inherit; text-decoration: underline 2px var(--accent); text-underline-offset: 3px; }
 .verdict { background: var(--sheet); border: 1px solid var(--line); border-left: 6px solid var(--accent); padding: .8rem 1.1rem; margin: 1rem 0; border-radius: 3px; max-width: none; }
 .verdict p { margin: .25rem 0; max-width: none; } .verdict h3 { margin: .7rem 0 .1rem; } hr { border: 0; border-top: 1px solid var(--line); margin: .8rem 0; }
 .better { color: var(--good); font-weight: 700; } .worse, .differs { color: var(--warn); font-weight: 700; }

@@ -1,4 +1,5 @@
 import { canonicalJson, type Json } from "../ground/index.js";
+import { around, type Evidence } from "../sources/index.js";
 import { classReport, countConfusion, wilson, type ClassReport, type ConfusionCounts, type Interval } from "../statistics/index.js";
 import { partAt, type NamedShape, type Prepared } from "../template/index.js";
 import { kindFigures, type GradeOptions, type KindFigures, type Pair } from "./figures.js";
@@ -32,10 +33,14 @@ export interface Disagreement {
   readonly answer: string | null;
   /** The model's own reason, where the template asks for one before the part; else why there is no answer. */
   readonly why?: string | undefined;
+  /** The words that carry the answer, with what stands around them, where evidence is demanded and was found. */
+  readonly words?: { readonly quote: string; readonly before: string; readonly behind: string } | undefined;
 }
 
 /** A sample's typed answer, or why there is none. */
-export type Graded = { readonly parts: Readonly<Record<string, Json>> } | { readonly reason: string };
+export type Graded =
+  | { readonly parts: Readonly<Record<string, Json>>; readonly evidence?: Readonly<Record<string, Evidence>> | undefined }
+  | { readonly reason: string };
 
 const MOST_CONFUSION_LABELS = 30;
 
@@ -101,6 +106,7 @@ function gradePart(
         truth: part.toCell(truth),
         answer: answer === undefined ? null : part.toCell(answer),
         why,
+        ...wordsOf(given, part.name, sample),
       });
     }
   });
@@ -118,6 +124,13 @@ function gradePart(
     verdicts,
     ...kindFigures(part, pairs, ids, confusion, options),
   };
+}
+
+function wordsOf(given: Graded, part: string, { inputs }: Sample): Pick<Disagreement, "words"> {
+  const found = "parts" in given ? given.evidence?.[part] : undefined;
+  if (!found || found.found === "never") return {};
+  const { before = "", behind = "" } = around(found, inputs) ?? {};
+  return { words: { quote: found.quote, before, behind } };
 }
 
 /** Typed equality, as the kind has it. */

@@ -110,6 +110,7 @@ export const trialReport = z.object({
       truth: z.string(),
       answer: z.nullable(z.string()),
       why: z.optional(z.string()),
+      words: z.optional(z.object({ quote: z.string(), before: z.string(), behind: z.string() })),
     }),
   ),
   secondLook: z.optional(z.array(partComparison)),

@@ -198,7 +198,7 @@ const beforeSecondLook = (answer: Answer): Graded =>
   answer.state === "answered" ? { parts: answer.firstParts ?? answer.parts } : { reason: sentenceOf(answer.reason) };
 
 const asGraded = (answer: Answer): Graded =>
-  answer.state === "answered" ? { parts: answer.parts } : { reason: sentenceOf(answer.reason) };
+  answer.state === "answered" ? { parts: answer.parts, evidence: answer.evidence } : { reason: sentenceOf(answer.reason) };
 
 const DEFAULT_REACH = 0.9;
 
