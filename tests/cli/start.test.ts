@@ -271,7 +271,7 @@ describe("yoroshi model", () => {
       expect(early.out).toMatch(/FAST_KEY is not set, so nothing could be asked yet/);
       writeFileSync(path.join(folder, ".env"), "FAST_KEY=s3cret\n");
       const checked = await run(["model", "check", "fast"], folder, env);
-      expect([checked.code, checked.out]).toEqual([0, expect.stringMatching(/✓ JSON Schema\s+✓ log probabilities\s+– pictures/)]);
+      expect([checked.code, checked.out]).toEqual([0, expect.stringMatching(/✓ JSON Schema\s+✓ log probabilities\s+✓ pictures/)]);
       writeFileSync(path.join(folder, "key.txt"), "s3cret\n");
       const added = await run(
         [
@@ -289,7 +289,7 @@ describe("yoroshi model", () => {
         folder,
         env,
       );
-      expect(added.json<object>()).toMatchObject({ abilities: { jsonSchema: true, images: false, usage: true } });
+      expect(added.json<object>()).toMatchObject({ abilities: { jsonSchema: true, images: true, usage: true } });
       const command = ["model", "add", "run", "--endpoint", server.endpoint, "--id", "standin-small", "--key-command", "printf s3cret"];
       const refused = await run(command, folder, env);
       expect([refused.code, refused.err]).toEqual([2, expect.stringMatching(/Nobody has said on this machine/)]);
@@ -297,7 +297,7 @@ describe("yoroshi model", () => {
       // Another machine, another person: it is asked anew.
       expect((await run(["model", "check", "run"], folder, { XDG_CONFIG_HOME: tempFolder() })).code).toBe(3);
       const text = readFileSync(path.join(folder, "yoroshi.yaml"), "utf8");
-      expect(text).toMatch(/filed:\s+endpoint: [^\n]*\/v1\n[\s\S]*can:\s+- jsonSchema\s+- logProbabilities/);
+      expect(text).toMatch(/filed:\s+endpoint: [^\n]*\/v1\n[\s\S]*can:\s+- jsonSchema\s+- images\s+- logProbabilities/);
       expect(text.match(/s3cret/g)).toHaveLength(1); // in the command alone
       const templates = path.join(folder, "templates/sort.yaml");
       writeFileSync(templates, `${readFileSync(templates, "utf8")}model: { use: run }\n`);
