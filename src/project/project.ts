@@ -11,6 +11,7 @@ import {
   gatherInputs,
   groupRows,
   inputCellsOf,
+  isReadOnly,
   itemRows,
   keyColumnsOf,
   kindOf,
@@ -370,6 +371,13 @@ class OpenProject implements Project {
         readMail: (file) => this.#sources.takeMail(file),
       });
       const kept = await this.tables.table(plan.table, { grows: true });
+      return { table: derivedTable(made, kept, { onNotice: this.onNotice }), plan: withOwnStep(plan, made) };
+    }
+    if (!items && !groups && "file" in plan.table && isReadOnly(plan.table.file)) {
+      const { parquetTable } = await import("../adapters/parquet/index.js");
+      const made = await parquetTable(this.place(plan.table.file), plan.table.file, keyColumnsOf(plan.table.key));
+      const beside = { ...plan.table, file: plan.table.file.replace(/\.parquet$/i, ".filled.csv") };
+      const kept = await this.tables.table(beside, { grows: true });
       return { table: derivedTable(made, kept, { onNotice: this.onNotice }), plan: withOwnStep(plan, made) };
     }
     const of = (items ?? groups)?.of;

@@ -1,6 +1,15 @@
 import path from "node:path";
 import { csvRows, csvTable, readSmallCsv, type MadeCsv } from "../adapters/csv/index.js";
-import { inDatabase, sourceName, YoroshiError, type RowSource, type RowsSource, type Table, type TableSource } from "../core/index.js";
+import {
+  inDatabase,
+  isReadOnly,
+  sourceName,
+  YoroshiError,
+  type RowSource,
+  type RowsSource,
+  type Table,
+  type TableSource,
+} from "../core/index.js";
 import { filledName } from "../files/index.js";
 import type { Databases } from "./databases.js";
 import { insideProject } from "./files.js";
@@ -46,6 +55,7 @@ export function projectTables({ root, cwd, folders, made, confined, onNotice }: 
   const rows: Tables["rows"] = async (source) => {
     if (inDatabase(source)) return (await sqlAdapter()).sqlRows(await databases.open(source.database), source);
     const file = placeOf(source);
+    if (isReadOnly(file)) return (await parquetAdapter()).parquetRows(file, source.file);
     if (isWorkbook(file)) return (await xlsxAdapter()).xlsxRows(file, source.file, source);
     return isJsonLines(file) ? (await jsonlAdapter()).jsonlRows(file, source.file) : csvRows(file, source.file);
   };
@@ -88,7 +98,7 @@ export function projectTables({ root, cwd, folders, made, confined, onNotice }: 
       return isJsonLines(source.file) ? (await jsonlAdapter()).jsonlTable(options) : csvTable({ ...options, made });
     },
     async small(source) {
-      if (!inDatabase(source) && !isWorkbook(source.file)) {
+      if (!inDatabase(source) && !isWorkbook(source.file) && !isReadOnly(source.file)) {
         const file = placeOf(source);
         return isJsonLines(file) ? readSmallJsonl(file, source.file) : readSmallCsv(file, source.file);
       }
@@ -104,4 +114,5 @@ export function projectTables({ root, cwd, folders, made, confined, onNotice }: 
 // Loaded when first needed: most projects have CSV files only.
 const jsonlAdapter = () => import("../adapters/jsonl/index.js");
 const xlsxAdapter = () => import("../adapters/xlsx/index.js");
+const parquetAdapter = () => import("../adapters/parquet/index.js");
 const sqlAdapter = () => import("../adapters/sql/index.js");

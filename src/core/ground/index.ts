@@ -46,6 +46,7 @@ export {
   type PlanRows,
   FOLDER_KEY,
   isMade,
+  isReadOnly,
   type FolderSource,
 } from "./table-source.js";
 export { ownSignal, relaySignal, type OwnSignal } from "./relay.js";

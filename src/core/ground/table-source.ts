@@ -117,9 +117,12 @@ export type TableSource = RowsSource &
     readonly folder?: FolderSource | undefined;
   };
 
-/** Whether a table's rows are made, of another plan's or of files, and kept in a table of their own. */
-export const isMade = ({ items, groups, folder }: Pick<TableSource, "items" | "groups" | "folder">): boolean =>
-  items !== undefined || groups !== undefined || folder !== undefined;
+/** Whether a table's rows are made, of another plan's, of files, or of a file that is only read, and kept in a table of their own. */
+export const isMade = (table: TableSource): boolean =>
+  table.items !== undefined || table.groups !== undefined || table.folder !== undefined || ("file" in table && isReadOnly(table.file));
+
+/** Of a Parquet file only the rows are read; what is filled stands in a table beside it. */
+export const isReadOnly = (file: string): boolean => /\.parquet$/i.test(file);
 
 /** The column that names a row of a folder. */
 export const FOLDER_KEY = "file";

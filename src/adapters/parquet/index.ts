@@ -1,0 +1,1 @@
+export { parquetRows, parquetTable } from "./parquet-rows.js";
