@@ -3,6 +3,7 @@
  *
  * @packageDocumentation
  */
+export { browserFiles } from "./adapters/browser-files/index.js";
 export { chatCompletions, viaFetch, type ChatCompletionsOptions, type Received, type Send } from "./adapters/chat-completions/index.js";
 export { providerModel, type Provider, type ProviderModelOptions } from "./adapters/provider-model/index.js";
 export { systemClock } from "./adapters/system-clock/index.js";
@@ -93,6 +94,11 @@ export {
   type TrialOptions,
   type TrialReport,
   type TrialSetup,
+  // What rows name and do not hold
+  memoryFiles,
+  memoryPages,
+  memorySearch,
+  type Sources,
   // Ledgers
   memoryLedger,
   type AnswerRecord,

@@ -54,7 +54,8 @@ export interface FilesTried {
  *
  * const files = {
  *   find: async (name: string) => (name === "a" ? { hash: "0".repeat(64), type: "text/plain", bytes: 5 } : { problem: "names nothing" }),
- *   open: async () => ({ pages: [{ text: "words" }], pictures: [], notes: [] }),
+ *   open: async ({ hash }: { hash: string }) =>
+ *     hash.startsWith("0") ? { pages: [{ text: "words" }], pictures: [], notes: [] } : { problem: "is not at hand" },
  * };
  * for (const { name, run } of filesContract(() => ({ files, there: "a", missing: "b" }))) {
  *   await run().catch((error) => console.error(name, error));
@@ -147,7 +148,7 @@ export interface SearchTried {
  *
  * const hit = (at: string) => ({ address: `http://${at}.example/`, title: at, summary: "" });
  * const search = {
- *   find: async (words: string, { engine, results }: { engine?: string; results: number }) =>
+ *   find: async (words: string, { engine, results }: { engine?: string | undefined; results: number }) =>
  *     engine === undefined ? (words === "rope" ? [hit("a"), hit("b")].slice(0, results) : []) : { problem: "names no engine" },
  * };
  * for (const { name, run } of searchContract(() => ({ search, words: "rope", nothing: "zzz" }))) {

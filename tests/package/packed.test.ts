@@ -138,6 +138,8 @@ describe("the packed package", () => {
         const [first, second] = name!.split("/");
         const bare = name!.startsWith("@") ? `${first}/${second}` : first!;
         if (!declared.has(bare)) stray.push(`${file}: ${name}`);
+        // The entry that its own documentation names for Node.
+        if (name === "pdfjs-dist/legacy/build/pdf.mjs") continue;
         if (/\/(lib|dist|src|build)\//.test(name!)) stray.push(`${file}: ${name} is a private path`);
       }
     }

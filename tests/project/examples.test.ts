@@ -103,10 +103,10 @@ describe("the example in the docs comment", () => {
   });
 });
 
-it("yoroshi has at most 120 names, and nothing of the package can be reached but by its entries", async () => {
+it("yoroshi has at most 125 names, and nothing of the package can be reached but by its entries", async () => {
   const list = readFileSync(path.join(root, "src/index.ts"), "utf8").replace(/\/\/.*$/gm, "");
   const names = [...list.matchAll(/export \{([^}]*)\}/g)].flatMap(([, body]) => body!.split(",").filter((name) => name.trim() !== ""));
-  expect(names.length).toBeLessThanOrEqual(120);
+  expect(names.length).toBeLessThanOrEqual(125);
   expect(list).not.toContain("export *");
   for (const inner of ["yoroshi/dist/core/index.js", "yoroshi/core", "yoroshi/dist/index.js"])
     await expect(import(/* @vite-ignore */ inner), inner).rejects.toThrow();

@@ -16,7 +16,18 @@ function handleOf(source: MemorySource): SourceHandle {
   return { hash: sha256Hex(content), type: source.type ?? "text/plain", bytes: content.length };
 }
 
-/** Files by name, held in memory: for tests, and for pages that have a file's content already. */
+/**
+ * Files by name, held in memory: for tests, and for pages that have a file's content already.
+ *
+ * @example
+ * ```ts
+ * import { memoryFiles } from "yoroshi";
+ *
+ * const files = memoryFiles({ "log.txt": { pages: [{ text: "The pump leaks." }] } });
+ * const found = await files.find("log.txt", { kind: "document" }, { mayFetch: false });
+ * found !== undefined && "hash" in found; // => true
+ * ```
+ */
 export function memoryFiles(sources: Readonly<Record<string, MemorySource | SourceProblem>>): Files {
   const byHash = new Map(
     Object.values(sources).flatMap((source) => ("problem" in source ? [] : [[handleOf(source).hash, opened(source)] as const])),
@@ -31,7 +42,18 @@ export function memoryFiles(sources: Readonly<Record<string, MemorySource | Sour
   };
 }
 
-/** Pages by address, held in memory. */
+/**
+ * Pages by address, held in memory: for tests.
+ *
+ * @example
+ * ```ts
+ * import { memoryPages } from "yoroshi";
+ *
+ * const pages = memoryPages({ "http://shop.example/": { title: "Shop", pages: [{ text: "Open at seven." }] } });
+ * const found = await pages.find("http://shop.example/", { mayFetch: false, maxAgeDays: 30 });
+ * found !== undefined && "hash" in found; // => true
+ * ```
+ */
 export function memoryPages(sources: Readonly<Record<string, MemorySource | SourceProblem>>): Pages {
   const files = memoryFiles(sources);
   return {

@@ -1,0 +1,1 @@
+export { browserFiles } from "./browser-files.js";
