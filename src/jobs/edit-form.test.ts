@@ -69,6 +69,12 @@ describe("a form that is written into YAML", () => {
     expect(() => withForm("- a\n", { a: 1 }, "t.yaml")).toThrow(/cannot be read as YAML/);
   });
 
+  it("takes an entry away whose key is a number, where the text has to be written anew", () => {
+    const text = "a:\n  scale:\n    1: low\n    2: middle\n    3: high\nb:\n  - x: 1\n    y: 2\n";
+    const wanted = { a: { scale: { 1: "low", 3: "higher" } }, b: [{ y: 2 }] };
+    expect(parse(withForm(text, wanted, "t.yaml"))).toEqual(wanted);
+  });
+
   it("says exactly what the form says, whatever is changed in the demo's files", () => {
     const root = fileURLToPath(new URL("../../demo/", import.meta.url));
     const files = ["templates", "plans"].flatMap((folder) =>

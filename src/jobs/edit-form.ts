@@ -212,8 +212,10 @@ function put(document: Document, path: readonly Key[], before: Form, value: Form
   if (same(before, value)) return;
   const node = path.length === 0 ? document.contents : document.getIn(path, true);
   if (!isPlainMap(before) || !isPlainMap(value) || !isMap(node)) return document.setIn(path, document.createNode(value));
-  for (const key of Object.keys(before)) if (!(key in value)) document.deleteIn([...path, key]);
-  for (const [key, own] of Object.entries(value)) put(document, [...path, key], before[key], own);
+  // A key may be a number there; in a form it is text.
+  const there = new Map(node.items.map((pair) => [keyOf(pair), (pair.key as Scalar).value as Key]));
+  for (const key of Object.keys(before)) if (!(key in value)) document.deleteIn([...path, there.get(key) ?? key]);
+  for (const [key, own] of Object.entries(value)) put(document, [...path, there.get(key) ?? key], before[key], own);
   const order = Object.keys(value);
   const place = (pair: unknown): number => order.indexOf(keyOf(pair as Pair));
   node.items.sort((a, b) => place(a) - place(b));
