@@ -112,7 +112,7 @@ if (what === "evidence") {
 if (what === "page") {
   const { mainText } = await import("../dist/adapters/source-files/main-text.js");
   const paragraph = (i) => `<p>${line(i)}. <a href="/p${i}">${line(i + 1)}</a></p>`;
-  const html = `<!doctype html><html><head><title>Notices</title></head><body><nav>${"<a href='/x'>x</a>".repeat(40)}</nav><article>${Array.from({ length: 560 }, (_, i) => paragraph(i)).join("\n")}</article></body></html>`;
+  const html = `<!doctype html><html><head><title>Notices</title></head><body><nav>${"<a href='/x'>x</a>".repeat(40)}</nav><article>${Array.from({ length: 900 }, (_, i) => paragraph(i)).join("\n")}</article></body></html>`;
   const bytes = Buffer.from(html.slice(0, 150_000) + "</article></body></html>");
   const times = [];
   for (let i = 0; i < 8; i++) {

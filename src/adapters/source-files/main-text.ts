@@ -22,11 +22,11 @@ export function mainText(bytes: Uint8Array, charset: string | undefined, address
     undefined;
   const day = date !== undefined && !Number.isNaN(Date.parse(date)) ? date.slice(0, 10) : undefined;
   const links = linksOf(document, address);
-  const whole = htmlText(html);
   // The library changes what it reads.
   const article = new Readability(document as never, { charThreshold: LEAST }).parse();
   const main = article?.content ? htmlText(article.content) : "";
-  const text = main.length >= LEAST || main.length * 2 > whole.length ? main : whole;
+  // A page of few words is taken whole: what is left out may be all that it says.
+  const text = main.length >= LEAST ? main : htmlText(html);
   const title = (article?.title || document.querySelector("title")?.textContent || "").trim();
   return { title: title || undefined, date: day, pages: text === "" ? [] : [{ text }], pictures: [], notes: [], links };
 }
