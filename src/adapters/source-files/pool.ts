@@ -75,6 +75,8 @@ export function fileReader({ child, processes = Math.min(4, availableParallelism
         serialization: "advanced",
         stdio: ["ignore", "ignore", "ignore", "ipc"],
         execArgv: ["--max-old-space-size=512"],
+        // Native code that decodes pictures in several threads would keep a heap for each.
+        env: { ...process.env, MALLOC_ARENA_MAX: "2" },
       }),
       job: undefined,
     };

@@ -1,10 +1,6 @@
 import type { Opened } from "../../core/index.js";
 import { decodeText } from "./decode.js";
-import { emailContent } from "./email.js";
-import { charsetIn, htmlText } from "./html.js";
 import { MOST_CHARS, Unreadable } from "./limits.js";
-import { mainText } from "./main-text.js";
-import { docxText, odtText } from "./office.js";
 import { chosenPages, readPdf } from "./pdf.js";
 import { readyPicture } from "./pictures.js";
 import type { ReadHow } from "./read-how.js";
@@ -25,24 +21,32 @@ export async function readContent(bytes: Uint8Array, type: string, how: ReadHow)
   if (isPicture(type)) return { pages: [], pictures: [await readyPicture(bytes, type, how.longestSide)], notes: [] };
   if (how.picturesOnly) throw new Unreadable("is no picture");
   const opened =
-    how.page && type === "text/html" ? mainText(bytes, how.page.charset, how.page.address) : await documentContent(bytes, type, how);
+    how.page && type === "text/html"
+      ? (await import("./main-text.js")).mainText(bytes, how.page.charset, how.page.address)
+      : await documentContent(bytes, type, how);
   if (opened.pages.length === 0 && opened.pictures.length === 0) throw new Unreadable("holds no text and no picture");
   return opened;
 }
 
+/** What reads a kind of document is loaded when one is met: a process that reads pictures alone needs none of it. */
 async function documentContent(bytes: Uint8Array, type: string, how: ReadHow): Promise<Opened> {
   switch (type) {
     case "application/pdf":
       return readPdf(bytes, how, (count) => chosenPages(count, how.ranges, how.maxPages));
     case DOCX:
-      return words(await docxText(bytes));
+      return words(await (await import("./office.js")).docxText(bytes));
     case ODT:
-      return words(odtText(bytes));
+      return words((await import("./office.js")).odtText(bytes));
     case "text/html":
-      return words(htmlText(decodeText(bytes, charsetIn(bytes))));
+      return words(await htmlWords(bytes));
     case "message/rfc822":
-      return emailContent(bytes, how, readContent);
+      return (await import("./email.js")).emailContent(bytes, how, readContent);
     default:
       return words(decodeText(bytes));
   }
+}
+
+async function htmlWords(bytes: Uint8Array): Promise<string> {
+  const { charsetIn, htmlText } = await import("./html.js");
+  return htmlText(decodeText(bytes, charsetIn(bytes)));
 }
