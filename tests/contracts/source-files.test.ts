@@ -48,6 +48,8 @@ const readAs = async (spec: SourceSpec, name: string, from = files): Promise<Ope
   const opened = await from.open(found, spec);
   return isProblem(opened) ? opened.problem : opened;
 };
+/** Said in a word, since a reader that fails to be ended has hundreds of pages to print. */
+const pagesOrProblem = (opened: Opened | string): number | string => (typeof opened === "string" ? opened : opened.pages.length);
 const textOf = async (name: string, spec = DOCUMENT): Promise<string> => {
   const opened = await readAs(spec, name);
   return typeof opened === "string" ? `! ${opened}` : opened.pages.map(({ text }) => text).join("\f");
@@ -230,14 +232,14 @@ describe("what cannot be read", () => {
 
   it("costs its own row alone: a process that needs too long, or too much, is ended, and the next file is read", async () => {
     const slow = fileReader({ child: CHILD, processes: 1, timeoutMs: 400 });
-    const greedy = fileReader({ child: CHILD, processes: 1, memory: 120 * 1024 * 1024 });
+    const greedy = fileReader({ child: CHILD, processes: 1, memory: 90 * 1024 * 1024 });
     try {
       const heavy = put("heavy.pdf", await pdf(1_200, {}, (doc, index) => doc.text(`Line ${index} `.repeat(300))));
       const spec = { kind: "document", maxPages: 2_000 } as SourceSpec;
-      const results = await Promise.all([readAs(spec, heavy, filesOf(slow)), readAs(DOCUMENT, "html-only.eml", filesOf(slow))]);
-      expect(results).toEqual(["takes longer than 0.4 seconds to read", expect.objectContaining({ pages: [expect.anything()] })]);
+      const results = await Promise.all([readAs(spec, heavy, filesOf(slow)), readAs(DOCUMENT, "latin.txt", filesOf(slow))]);
+      expect(results.map(pagesOrProblem)).toEqual(["takes longer than 0.4 seconds to read", 1]);
       const others = await Promise.all([readAs(spec, heavy, filesOf(greedy)), readAs(DOCUMENT, "utf16.txt", filesOf(greedy))]);
-      expect(others).toEqual(["needs more than 120 MB of memory to be read", expect.objectContaining({ pages: [expect.anything()] })]);
+      expect(others.map(pagesOrProblem)).toEqual(["needs more than 90 MB of memory to be read", 1]);
     } finally {
       slow.close();
       greedy.close();
