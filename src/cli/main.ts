@@ -400,6 +400,7 @@ program
   .option("--seed <number>", "seed of the faults", whole)
   .option("--key <key>", "answer only requests with this key")
   .option("--list-faults", "list what can go wrong")
+  .option("--web", "serve its small web of pages and an engine that searches it, instead of the model")
   .action(async (options) => finish((await import("./commands/standin.js")).standinCommand(options)));
 
 // Whoever reads only the first lines (`| head`) closes the pipe; that is no failure.

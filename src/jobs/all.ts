@@ -35,7 +35,7 @@ export { listFiles } from "./list-files.js";
 export { listTrials } from "./list-trials.js";
 export { copyTemplate, draftTemplate, listStarters, writeStarter } from "./new-template.js";
 export { previewFill } from "./preview-fill.js";
-export { listFaults, serveStandin } from "./serve-standin.js";
+export { listFaults, serveStandin, serveStandinWeb } from "./serve-standin.js";
 export { exportReview, importReview } from "./review-file.js";
 export { keepAsSamples } from "./review-samples.js";
 export { readCheck, readReview } from "./review-rows.js";

@@ -1,6 +1,7 @@
 import * as z from "zod";
 import { nearest, YoroshiError } from "../core/index.js";
 import { FAULTS, standinServer, type Fault } from "../services/standin-server/index.js";
+import { standinWeb } from "../services/standin-web/index.js";
 import { aborted } from "./aborted.js";
 import { defineFreeJob } from "./job.js";
 
@@ -53,6 +54,30 @@ export const serveStandin = defineFreeJob<typeof input, typeof report, StandinEv
     await aborted(signal, stop);
     await server.close();
     return { endpoint: server.endpoint };
+  },
+});
+
+const webInput = z.strictObject({ /** Any free port when not given. */ port: z.int().min(0).max(65_535).optional() });
+
+/** The small web listens at this address, or was asked for a page of a host. */
+const webEvent = z.discriminatedUnion("type", [event, z.object({ type: z.literal("asked"), address: z.string() })]);
+
+/** Serves the stand-in's small web, and the engine that searches it, on this machine until the signal. */
+export const serveStandinWeb = defineFreeJob<typeof webInput, typeof report, z.output<typeof webEvent>>({
+  name: "serveStandinWeb",
+  summary: "Serves the stand-in's small web of pages, and an engine that searches it, on this machine.",
+  input: webInput,
+  report,
+  event: webEvent,
+  async run({ port }, { signal, stop, on }) {
+    const server = await standinWeb({ port, onAsked: (address) => on?.({ type: "asked", address }) }).catch((error: unknown) => {
+      throw portProblem((error as { code?: string }).code) ?? error;
+    });
+    const endpoint = `http://127.0.0.1:${server.port}`;
+    on?.({ type: "listening", endpoint });
+    await aborted(signal, stop);
+    await server.close();
+    return { endpoint };
   },
 });
 

@@ -123,8 +123,14 @@ const projectFile = z.strictObject({
   /** How pages and files of the web are had. */
   web: z
     .strictObject({
-      /** Whether the stand-in's small web is asked instead of the network. */
-      use: z.literal("standin", "Expected standin.").optional(),
+      /** `standin`: its small web is asked instead of the network; an address of this machine: whatever is asked goes there (`yoroshi standin --web`). */
+      use: z
+        .string()
+        .regex(
+          /^(standin|http:\/\/(127\.0\.0\.1|localhost):\d+\/?)$/,
+          "Expected standin, or where `yoroshi standin --web` listens, for example http://127.0.0.1:8080.",
+        )
+        .optional(),
       /** How long a host is left alone between two requests. */
       pauseSeconds: z.number().min(0).max(600).default(1),
     })

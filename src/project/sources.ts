@@ -158,6 +158,11 @@ export class ProjectSources implements Sources {
       const { sendTo } = await import("../adapters/web/index.js");
       return sendTo(server.port);
     }
+    if (web.use !== undefined) {
+      const { sendTo } = await import("../adapters/web/index.js");
+      const { port, hostname } = new URL(web.use);
+      return sendTo(Number(port), hostname);
+    }
     const { sendGuarded } = await import("../adapters/web/index.js");
     return sendGuarded((host) => hosts.allow.includes(host));
   }

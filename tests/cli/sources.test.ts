@@ -237,6 +237,26 @@ describe("research before answering", () => {
     );
   });
 
+  it("asks a web that another process serves, which tells of each request; a further run asks nothing of it", async () => {
+    const { child, done } = start(["standin", "--web"], ".");
+    const address = await new Promise<string>((resolve) => child.stdout!.once("data", (chunk: Buffer) => resolve(chunk.toString().trim())));
+    const folder = project({ ...RESEARCH, "yoroshi.yaml": RESEARCH["yoroshi.yaml"].replace("use: standin", `use: "${address}"`) });
+    expect((await run(["fill", "opening", "--json"], folder)).json()).toMatchObject({ asked: 2, reused: 1 });
+    expect((await run(["fill", "opening", "--json"], folder)).json()).toMatchObject({ asked: 0 });
+    child.kill("SIGINT");
+    const { code, err } = await done;
+    const asked = err.split("\n").filter((line) => line.includes(".example/"));
+    expect(code).toBe(0);
+    expect(asked).toEqual(expect.arrayContaining(["search.example/opensearch.xml", "ostrum-safety.example/contact"]));
+    expect(asked).toHaveLength(new Set(asked).size);
+    expect(await run(["standin", "--web", "--rate", "5"], folder)).toMatchObject({
+      code: 2,
+      err: expect.stringContaining("`--rate` is for the stand-in model"),
+    });
+    const elsewhere = project({ ...RESEARCH, "yoroshi.yaml": "yoroshi: project/1\nweb: { use: https://proxy.example }\n" });
+    expect(await run(["check"], elsewhere)).toMatchObject({ code: 2, err: expect.stringContaining("Expected standin, or where") });
+  });
+
   it("says what is wrong with legwork", async () => {
     const wrong = (change: (text: string) => string): Promise<string> => {
       const folder = project({ ...RESEARCH, "templates/hours.yaml": change(RESEARCH["templates/hours.yaml"]) });

@@ -1,5 +1,5 @@
 import { YoroshiError } from "../../core/ground/index.js";
-import { listFaults, runJob, serveStandin } from "../../jobs/index.js";
+import { listFaults, runJob, serveStandin, serveStandinWeb } from "../../jobs/index.js";
 import { note, out, table } from "../print/print.js";
 import { untilInterrupted } from "../signals.js";
 
@@ -11,9 +11,10 @@ interface StandinCommandOptions {
   readonly seed?: number | undefined;
   readonly key?: string | undefined;
   readonly listFaults?: boolean | undefined;
+  readonly web?: boolean | undefined;
 }
 
-/** `yoroshi standin`: serves the stand-in until it is interrupted. The address is the one line on standard output. */
+/** `yoroshi standin`: serves the stand-in, or its web, until it is interrupted. The address is the one line on standard output. */
 export async function standinCommand(options: StandinCommandOptions): Promise<number> {
   if (options.listFaults) {
     const { faults } = await runJob(listFaults, undefined, {});
@@ -25,6 +26,7 @@ export async function standinCommand(options: StandinCommandOptions): Promise<nu
     );
     return 0;
   }
+  if (options.web) return await serveWeb(options);
   const { port, latency, rate, fault, seed, key } = options;
   await runJob(
     serveStandin,
@@ -35,6 +37,30 @@ export async function standinCommand(options: StandinCommandOptions): Promise<nu
       on: ({ endpoint }) => {
         out(endpoint);
         note("Serving the stand-in model. Write this address into yoroshi.yaml as `endpoint:`. Ctrl-C ends it.");
+      },
+    },
+  );
+  return 0;
+}
+
+/** What was asked is told line by line, so that one sees what is fetched, and that nothing is fetched twice. */
+async function serveWeb({ port, web: _web, ...others }: StandinCommandOptions): Promise<number> {
+  const [other] = Object.keys(others);
+  if (other !== undefined)
+    throw new YoroshiError("badOption", {
+      option: "--web",
+      problem: `\`--${other}\` is for the stand-in model; the web takes \`--port\` alone.`,
+    });
+  await runJob(
+    serveStandinWeb,
+    undefined,
+    { port },
+    {
+      signal: untilInterrupted(),
+      on: (event) => {
+        if (event.type === "asked") return note(event.address);
+        out(event.endpoint);
+        note("Serving the stand-in's web. Write this address into yoroshi.yaml as `web: { use: … }`. Ctrl-C ends it.");
       },
     },
   );

@@ -19,6 +19,8 @@ export interface StandinWebOptions {
   readonly folder?: string | undefined;
   /** The day, ISO 8601, that pages which change daily show. Default: today's. */
   readonly day?: (() => string) | undefined;
+  /** Told of each request: its host and path. */
+  readonly onAsked?: ((address: string) => void) | undefined;
 }
 
 /**
@@ -29,6 +31,7 @@ export async function standinWeb({
   port = 0,
   folder,
   day = () => new Date().toISOString().slice(0, 10),
+  onAsked,
 }: StandinWebOptions = {}): Promise<StandinWeb> {
   const sites = siteFiles(folder);
   const search = searchService(sites);
@@ -37,6 +40,7 @@ export async function standinWeb({
     const host = (request.headers.host ?? "").replace(/:\d+$/, "");
     const url = new URL(request.url ?? "/", `http://${host || "nowhere.example"}`);
     asked.push(`${host}${url.pathname}`);
+    onAsked?.(`${host}${url.pathname}${url.search}`);
     const { slowMs, movedTo, status, robots } = sites.ways(host);
     if (slowMs) await sleep(slowMs);
     const reply = (code: number, type: string, body: string, headers: Record<string, string> = {}): void => {
