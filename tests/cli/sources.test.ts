@@ -7,6 +7,8 @@ import { parse } from "csv-parse/sync";
 import sharp from "sharp";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { removeTempFolders, run, start, tempFolder } from "../helpers/cli.js";
+import { hostileTexts } from "../helpers/hostile.js";
+import { completion, oddHost } from "../helpers/odd-host.js";
 
 const FIXTURES = fileURLToPath(new URL("../fixtures/documents", import.meta.url));
 afterAll(removeTempFolders);
@@ -333,6 +335,71 @@ local,file:///etc/passwd
       closed: "site is not to be read by programs: its host's robots.txt says so",
       local: "site is no address of a page, which begins with http:// or https://",
     });
+  });
+
+  it("keeps every hostile text between its marks, on a page and in a file, and its rows end as others do", async () => {
+    const texts = hostileTexts();
+    const words = "Smoke and flames in the engine space of the ferry. ";
+    const web: Server = createServer((request, response) => {
+      if (request.url === "/robots.txt") return void response.writeHead(404).end();
+      const { text } = texts[Number(request.url!.slice(1))]!;
+      // As it is, since a page's own markup is what such a text would use.
+      response.writeHead(200, { "content-type": "text/html; charset=utf-8" });
+      response.end(`<!doctype html><title>Report</title><main><p>${words}</p><p>${words}</p><p>${text}</p></main>`);
+    }).listen(0, "127.0.0.1");
+    await once(web, "listening");
+    const seen: { role: string; content: string }[][] = [];
+    const fires = { why: "smoke", topic: "fire" };
+    const model = await oddHost((body) => {
+      seen.push((JSON.parse(body) as { messages: { role: string; content: string }[] }).messages);
+      return completion({}, JSON.stringify(fires));
+    });
+    const { port } = web.address() as { port: number };
+    const files = (endpoint: string): Record<string, string> => ({
+      "yoroshi.yaml": `yoroshi: project/1\nmodels:\n  quick: { endpoint: "${endpoint}", id: m }\nweb: { pauseSeconds: 0 }\nhosts: { allow: ["localhost:${port}"] }\n`,
+      "templates/both.yaml": `yoroshi: template/1
+name: both
+inputs: { site: { kind: page }, paper: { kind: document } }
+task: "What is the report about? {{ site }} {{ paper }}"
+answer:
+  why: { kind: text, maxChars: 200, about: The words that say so }
+  topic: { kind: choice, options: { fire: "Smoke, flames, fire", leak: "Oil, fuel or water runs out", other: Anything else } }
+`,
+      "plans/all.yaml":
+        "yoroshi: plan/1\nname: all\ntable: { file: all.csv, key: id }\nsteps:\n  read: { template: both, fill: { topic: topic } }\n",
+      "all.csv": `id,site,paper\n${texts.map((_, index) => `${index},http://localhost:${port}/${index},papers/${index}.txt`).join("\n")}\n`,
+      ...Object.fromEntries(texts.map(({ text }, index) => [`papers/${index}.txt`, `${words}\n${text}`])),
+    });
+    try {
+      const folder = project(files(model.endpoint));
+      await run(["fill", "all", "--no-probe", "--json"], folder);
+      // Text has no zero bytes; all others are read.
+      const zeros = texts.findIndex(({ text }) => text.includes("\0"));
+      expect(await emptyCells(folder, "all")).toEqual({ [zeros]: expect.stringContaining("is a file of bytes") });
+      expect(seen).toHaveLength(texts.length - 1);
+      for (const messages of seen) {
+        expect(messages.map(({ role }) => role)).toEqual(["system", "user"]);
+        const prompt = messages[1]!.content;
+        for (const name of ["site", "paper"]) {
+          const mark = new RegExp(`<data-([a-z]{10}) name="${name}">`).exec(prompt)?.[1];
+          expect(mark, prompt).toBeDefined();
+          // Every occurrence of the mark is one of ours: it opens or ends the data of an input.
+          expect(prompt.split(mark!).length - 1).toBe(prompt.match(new RegExp(`</?data-${mark}( name="(site|paper)")?>`, "g"))!.length);
+        }
+        expect(prompt.match(/<data-[a-z]{10} name="/g)).toHaveLength(2);
+      }
+      const asked = project(files("standin"));
+      await run(["fill", "all"], asked);
+      const topics = rowsOf(asked, "all.filled.csv").map(({ topic }) => topic!);
+      for (const topic of topics) expect(["fire", "leak", "other", ""]).toContain(topic);
+      const answered = topics.filter((topic) => topic !== "");
+      expect(answered.length).toBeGreaterThan(texts.length * 0.9);
+      expect(answered.filter((topic) => topic === "fire").length / answered.length).toBeGreaterThan(0.9);
+    } finally {
+      web.close();
+      web.closeAllConnections();
+      await model.close();
+    }
   });
 
   it("fetches nothing twice, over a kill and further runs; says in a dry run what would be fetched", async () => {
