@@ -7,6 +7,7 @@ import { parse } from "csv-parse/sync";
 import sharp from "sharp";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { removeTempFolders, run, start, tempFolder } from "../helpers/cli.js";
+import { mariadbDatabase, postgresDatabase, sqliteDatabase, type TestDatabase } from "../helpers/databases.js";
 import { hostileTexts } from "../helpers/hostile.js";
 import { completion, oddHost } from "../helpers/odd-host.js";
 
@@ -114,6 +115,63 @@ swapped,in/sheet.pdf,in/sheet.pdf
     const tried = await run(["try", "sheet", "--input", "sheet=data:text/plain,see the picture", "--input", "photo=in/gauge.png"], folder);
     expect(tried.out).toContain("photo:\n  │ [a picture: image/png, 900 x 300 points,");
     expect(tried.out).toContain('"value":5.6');
+  });
+});
+
+describe("bytes that stand in a database", () => {
+  it.each([
+    ["SQLite", sqliteDatabase, (hex: string) => `x'${hex}'`, "BLOB"],
+    ["PostgreSQL", postgresDatabase, (hex: string) => `'\\x${hex}'::bytea`, "BYTEA"],
+    ["MariaDB", mariadbDatabase, (hex: string) => `x'${hex}'`, "LONGBLOB"],
+  ] as const)("are read as pictures and documents: %s", async (_, open, literal, type) => {
+    const db: TestDatabase | undefined = await open();
+    if (!db) return;
+    const sent: { type: string; text?: string; image_url?: { url: string } }[] = [];
+    const model = await oddHost((body) => {
+      sent.push(...(JSON.parse(body) as { messages: { content: typeof sent }[] }).messages[1]!.content);
+      return completion({}, JSON.stringify({ pull: { value: 40, quote: "Winch brake slips at 40 kN" } }));
+    });
+    try {
+      const png = await sharp({ create: { width: 60, height: 40, channels: 3, background: "#a00" } })
+        .png()
+        .toBuffer();
+      const sheet = readFileSync(path.join(FIXTURES, "sheet.pdf"));
+      await db.run(`CREATE TABLE papers (id VARCHAR(20) PRIMARY KEY, photo ${type}, sheet ${type}, pull NUMERIC(6,2))`);
+      await db.run(
+        `INSERT INTO papers (id, photo, sheet) VALUES ('one', ${literal(png.toString("hex"))}, ${literal(sheet.toString("hex"))})`,
+      );
+      await db.run(
+        `INSERT INTO papers (id, photo, sheet) VALUES ('odd', ${literal("89504e470d0a1a0a0000000d49484452")}, ${literal(sheet.toString("hex"))})`,
+      );
+      const folder = project({
+        "yoroshi.yaml": JSON.stringify({
+          yoroshi: "project/1",
+          models: { quick: { endpoint: model.endpoint, id: "m", can: ["images"] } },
+          databases: { deck: db.place },
+          folders: "file" in db.place ? [path.dirname(db.place.file)] : [],
+        }),
+        "templates/sheet.yaml": `yoroshi: template/1
+name: sheet
+inputs: { photo: { kind: image }, sheet: { kind: document } }
+task: "At what pull does the brake slip? {{ photo }} {{ sheet }}"
+answer: { pull: { kind: number, unit: kN, about: The pull in kN, evidence: { in: [sheet] } } }
+`,
+        "plans/papers.yaml":
+          "yoroshi: plan/1\nname: papers\ntable: { database: deck, table: papers, key: id }\nsteps:\n  read: { template: sheet, fill: { pull: pull } }\n",
+      });
+      await run(["fill", "papers", "--no-probe"], folder);
+      expect((await db.run("SELECT id, pull FROM papers ORDER BY id")).map(({ id, pull }) => [id, pull && Number(pull)])).toEqual([
+        ["odd", null],
+        ["one", 40],
+      ]);
+      expect(sent.map(({ text }) => text).join("")).toContain("Winch brake");
+      const [picture] = sent.filter((part) => part.image_url).map((part) => Buffer.from(part.image_url!.url.split(",")[1]!, "base64"));
+      expect(await sharp(picture).metadata()).toMatchObject({ width: 60, height: 40 });
+      expect((await emptyCells(folder, "papers"))["odd"]).toMatch(/^photo is .*(broken|damaged|cut|end)/);
+    } finally {
+      await model.close();
+      await db.close();
+    }
   });
 });
 
