@@ -1,19 +1,10 @@
 import * as z from "zod/mini";
 import type { Kind } from "./kind.js";
-import {
-  handleFromCell,
-  handleSchema,
-  handleType,
-  many,
-  sourceCell,
-  type NamedOrFound,
-  type SourceSpec,
-  type SourceValue,
-} from "./source-handle.js";
+import { many, namedInCell, type SourceKindValue, type SourceSpec } from "./source-handle.js";
 
 declare module "./value-of.js" {
   interface KindValues<Spec> {
-    document: Spec extends { readonly many: true } ? SourceValue : NamedOrFound;
+    document: SourceKindValue<Spec>;
   }
   interface KindSpecs {
     document: DocumentSpec;
@@ -46,6 +37,7 @@ export function pageRanges(pages: string | undefined): { readonly from: number; 
 }
 
 export const document: Kind<DocumentSpec, never> = {
+  ...namedInCell,
   kind: "document",
   summary: "A document: PDF, DOCX, ODT, HTML, e-mail, Markdown or text, by path, address or bytes. As an input only.",
   keys: {
@@ -56,17 +48,11 @@ export const document: Kind<DocumentSpec, never> = {
     maxChars: z.optional(z.int().check(z.positive())),
     longestSide: z.optional(z.int().check(z.gte(64)).check(z.lte(8192))),
   },
-  inputOnly: true,
   source: "document",
   isProse: true,
-  control: "line",
   faults: ({ pages }) =>
     (pageRanges(pages) ?? []).some(({ from, to }) => from < 1 || to < from)
       ? ["Pages are counted from 1, and a range goes upwards: `1-5`."]
       : [],
-  value: (spec) => handleSchema(spec) as never,
   tell: () => "a document",
-  fromCell: (spec, cell) => handleFromCell(spec, cell) as never,
-  toCell: (_spec, value) => sourceCell(value),
-  typescript: handleType,
 };

@@ -1,19 +1,10 @@
 import * as z from "zod/mini";
 import type { Kind } from "./kind.js";
-import {
-  handleFromCell,
-  handleSchema,
-  handleType,
-  many,
-  sourceCell,
-  type NamedOrFound,
-  type SourceSpec,
-  type SourceValue,
-} from "./source-handle.js";
+import { many, namedInCell, type SourceKindValue, type SourceSpec } from "./source-handle.js";
 
 declare module "./value-of.js" {
   interface KindValues<Spec> {
-    image: Spec extends { readonly many: true } ? SourceValue : NamedOrFound;
+    image: SourceKindValue<Spec>;
   }
   interface KindSpecs {
     image: ImageSpec;
@@ -29,15 +20,10 @@ export interface ImageSpec extends SourceSpec {
 export const DEFAULT_LONGEST_SIDE = 1536;
 
 export const image: Kind<ImageSpec, never> = {
+  ...namedInCell,
   kind: "image",
   summary: "A picture: a file's path, an address, bytes of a database. As an input only.",
   keys: { many, longestSide: z.optional(z.int().check(z.gte(64)).check(z.lte(8192))) },
-  inputOnly: true,
   source: "image",
-  control: "line",
-  value: (spec) => handleSchema(spec) as never,
   tell: () => "a picture",
-  fromCell: (spec, cell) => handleFromCell(spec, cell) as never,
-  toCell: (_spec, value) => sourceCell(value),
-  typescript: handleType,
 };

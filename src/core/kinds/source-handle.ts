@@ -1,5 +1,5 @@
 import * as z from "zod/mini";
-import { fits, misfit, type AnySpec, type Reading } from "./kind.js";
+import { fits, misfit, type AnySpec, type Kind, type Reading } from "./kind.js";
 
 /** Stands for what a row names and does not hold: a picture, a document, a page. Its content travels apart from it. */
 export interface SourceHandle {
@@ -16,8 +16,11 @@ export type NamedOrFound = SourceHandle | string;
 /** One source, or several of them where one cell names several. */
 export type SourceValue = NamedOrFound | NamedOrFound[];
 
+/** The value of an input that a cell names, as its spec has it. */
+export type SourceKindValue<Spec> = Spec extends { readonly many: true } ? SourceValue : NamedOrFound;
+
 /** The text that stands for a source in a cell. */
-export const sourceCell = (value: SourceValue): string =>
+const sourceCell = (value: SourceValue): string =>
   typeof value === "string"
     ? value
     : Array.isArray(value) && value.some((one) => typeof one === "string")
@@ -68,7 +71,17 @@ export function namesIn({ many: several }: SourceSpec, cell: string): string[] {
 }
 
 /** The TypeScript type of handles, as source. */
-export const handleType = ({ many: several }: SourceSpec): string => {
+const handleType = ({ many: several }: SourceSpec): string => {
   const one = "string | { hash: string; type: string; bytes: number }";
   return several ? `(${one})[] | string` : one;
 };
+
+/** What the kinds `image`, `document` and `page` do alike. */
+export const namedInCell = {
+  inputOnly: true,
+  control: "line",
+  value: (spec) => handleSchema(spec) as never,
+  fromCell: (spec, cell) => handleFromCell(spec, cell) as never,
+  toCell: (_spec, value) => sourceCell(value),
+  typescript: handleType,
+} satisfies Partial<Kind<SourceSpec, never>>;
