@@ -1,5 +1,5 @@
 /** One function for each thing that a user can ask for; all that a face needs. */
-export { conclusion, rowsForHalfWidth, STATE_MARKS } from "../core/index.js";
+export { barrenLegwork, conclusion, rowsForHalfWidth, STATE_MARKS } from "../core/index.js";
 export { openProject, type Project } from "../project/index.js";
 export * from "./all.js";
 export { defineJob, readGiven, runJob, type Job, type JobContext, type JobInput, type JobReport } from "./job.js";

@@ -297,6 +297,22 @@ describe("research before answering", () => {
     );
   });
 
+  it("warns in a trial of research that finds nothing, and grades the other rows", async () => {
+    const folder = project({
+      ...RESEARCH,
+      "templates/hours.yaml": RESEARCH["templates/hours.yaml"].replace("{{ supplier }} opening hours", "{{ supplier }}"),
+      "known.csv":
+        "id,supplier,hours\n1,Ostrum Safety,every day 6:00 to 20:00\n2,Quaxtrel Zzyzzyva,at night\n3,Lanternhouse Electrics,whenever\n",
+    });
+    const { out } = await run(["trial", "hours", "--samples", "known.csv", "--report", "page.html"], folder);
+    expect(out).toContain("hours");
+    expect(out.replace(/\s+/g, " ")).toContain(
+      "`legwork` found nothing for 1 of 3 rows, which is not graded. Look at one with `yoroshi try`",
+    );
+    expect(out).toMatch(/legwork +found nothing: search Quaxtrel/);
+    expect(readFileSync(path.join(folder, "page.html"), "utf8")).toContain("found nothing for 1 of 3 rows");
+  });
+
   it("asks a web that another process serves, which tells of each request; a further run asks nothing of it", async () => {
     const { child, done } = start(["standin", "--web"], ".");
     const address = await new Promise<string>((resolve) => child.stdout!.once("data", (chunk: Buffer) => resolve(chunk.toString().trim())));

@@ -1,5 +1,5 @@
 /** The sections of a report that go into rows: slices, confidence, steadiness, what disagrees, what to do about it. */
-import type { TrialReport } from "../../core/index.js";
+import { barrenLegwork, type TrialReport } from "../../core/index.js";
 import { intervalChart, reliabilityChart } from "./charts.js";
 import { html, type Html } from "./html.js";
 import { table } from "./page.js";
@@ -135,9 +135,11 @@ export function advice({ advice: { confused, labels } }: TrialReport): Html | un
     }`;
 }
 
-export function leftOut({ unfit }: TrialReport): Html | undefined {
+export function leftOut({ unfit, samples }: TrialReport): Html | undefined {
   if (unfit.length === 0) return undefined;
+  const barren = barrenLegwork(samples, unfit);
   return html`<h2>Left out</h2>
+    ${barren !== undefined && html`<p>${barren}</p>`}
     ${table(
       ["row", "what", "why"],
       unfit.map((one) => [one.id, one.what, one.near ? `${one.problem} (is ${one.near} meant?)` : one.problem]),

@@ -1,5 +1,5 @@
 import { joinWords, plural } from "../../core/ground/index.js";
-import { conclusion, rowsForHalfWidth, type TrialContestant, type TrialTemplateReport } from "../../jobs/index.js";
+import { barrenLegwork, conclusion, rowsForHalfWidth, type TrialContestant, type TrialTemplateReport } from "../../jobs/index.js";
 import { bad, cut, duration, good, heading, money, out, percent, quiet, table, warn } from "./print.js";
 
 type PartGrade = TrialTemplateReport["parts"][number];
@@ -47,6 +47,8 @@ export function printTrial(report: TrialTemplateReport, look: TrialLook): void {
   printSecondLook(report);
   printDisagreements(report, look.all);
   printAdvice(report);
+  const barren = barrenLegwork(report.samples, report.unfit);
+  if (barren !== undefined) out(`\n${warn(barren)}`);
   if (report.unfit.length > 0) {
     out(`\n${warn(`${plural(report.unfit.length, "label or row", "labels or rows")} left out:`)}`);
     out(

@@ -5,6 +5,7 @@ export type { GradeOptions, KindFigures } from "./figures.js";
 export { drawRows, drawSealed, type Drawable, type DrawWay } from "./draw.js";
 export { grade, valueAt, type Disagreement, type Graded, type PartGrade } from "./grade.js";
 export {
+  barrenLegwork,
   inputsMark,
   MARK_COLUMN,
   readSamples,

@@ -1,4 +1,4 @@
-import { canonicalJson, nearest, sentenceOf, sha256Hex, YoroshiError, type Json } from "../ground/index.js";
+import { canonicalJson, nearest, plural, sentenceOf, sha256Hex, YoroshiError, type Json, type Remark } from "../ground/index.js";
 import { fleissKappa, majority } from "../statistics/index.js";
 import {
   partAt,
@@ -32,6 +32,23 @@ export interface UnfitSample {
   readonly what: string;
   readonly problem: string;
   readonly near?: string | undefined;
+}
+
+/** What research that found nothing is told under. */
+const LEGWORK = "legwork";
+
+function whyUnasked(reason: Remark): { readonly what: string; readonly problem: string } {
+  return reason.code === "inputUnfit" && reason.input === LEGWORK
+    ? { what: LEGWORK, problem: reason.problem }
+    : { what: "row", problem: sentenceOf(reason) };
+}
+
+/** What to do where research found nothing for some of the samples; `undefined` where it found something for all. */
+export function barrenLegwork(samples: number, unfit: readonly UnfitSample[]): string | undefined {
+  const rows = unfit.filter(({ what }) => what === LEGWORK).length;
+  return rows === 0
+    ? undefined
+    : `\`${LEGWORK}\` found nothing for ${rows} of ${plural(samples + rows, "row")}, which ${rows === 1 ? "is" : "are"} not graded. Look at one with \`yoroshi try\`; then change the searches, the hosts or the engine.`;
 }
 
 /** How far the people agree who labelled a part. */
@@ -178,7 +195,7 @@ export function readSamples(
     }
     const reading = readInputs(prepared, cells, options.found);
     if (reading.state !== "ready") {
-      unfit.push({ id, place, what: "row", problem: sentenceOf(reading.reason) });
+      unfit.push({ id, place, ...whyUnasked(reading.reason) });
       continue;
     }
     const truth: Record<string, Json> = {};
