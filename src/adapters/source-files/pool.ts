@@ -76,7 +76,7 @@ export function fileReader({ child, processes = Math.min(4, availableParallelism
         stdio: ["ignore", "ignore", "ignore", "ipc"],
         execArgv: ["--max-old-space-size=512"],
         // Native code that decodes pictures in several threads would keep a heap for each.
-        env: { ...process.env, MALLOC_ARENA_MAX: "2" },
+        env: { ...surroundings(), MALLOC_ARENA_MAX: "2" },
       }),
       job: undefined,
     };
@@ -149,6 +149,14 @@ export function fileReader({ child, processes = Math.min(4, availableParallelism
     },
   };
 }
+
+/** What a process needs to run, and none of the keys that stand in ours: it reads files of strangers. */
+const surroundings = (): NodeJS.ProcessEnv =>
+  Object.fromEntries(
+    ["PATH", "HOME", "USERPROFILE", "TMPDIR", "TEMP", "TMP", "LANG", "SystemRoot", "LD_LIBRARY_PATH"].flatMap((name) =>
+      process.env[name] === undefined ? [] : [[name, process.env[name]]],
+    ),
+  );
 
 const PAGE = 4096;
 

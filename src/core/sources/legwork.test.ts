@@ -95,6 +95,39 @@ describe("legwork", () => {
     expect(await steps(errand(["nothing"]), {})).toBe("found nothing: search nothing");
   });
 
+  it("takes an address for the host that a fetch would reach, and reads nothing that has moved to one that is ruled out", async () => {
+    const written = [
+      "http://good.example@bad.example/",
+      "http://bad.example\\.good.example/",
+      "http://bad.example./",
+      "http://BAD.example:80/",
+      "http://bad\t.example/",
+      "http://sub.bad.example/",
+    ];
+    const reached = written.map((address) => new URL(address).hostname.replace(/\.$/, ""));
+    expect(reached.every((host) => host === "bad.example" || host === "sub.bad.example")).toBe(true);
+    const { sources } = world(
+      { any: [...written, "http://moved.good.example/", "http://good.example/"] },
+      {
+        ...Object.fromEntries(written.map((address) => [address, page("Bad.")])),
+        "http://moved.good.example/": { ...page("Bad, too."), address: "http://bad.example/there" },
+        "http://good.example/": page("Good."),
+      },
+    );
+    for (const hosts of [{ not: ["bad.example"] }, { only: ["good.example"] }]) {
+      const found = await findLegwork(sources, errand(["any"]), spec({ results: 10, readPages: 10, hosts }), MAY);
+      if (!found || isProblem(found)) throw new Error("nothing found");
+      const opened = await openLegwork(sources, found);
+      expect("pages" in opened && opened.pages.map(({ text }) => text)).toEqual(["Good."]);
+      expect("steps" in opened && opened.steps).toContainEqual(
+        expect.objectContaining({
+          what: "http://moved.good.example/",
+          problem: expect.stringContaining("moved to http://bad.example/there"),
+        }),
+      );
+    }
+  });
+
   it("is done once while it is young enough; the same findings are the same handle", async () => {
     const { sources, searched, later } = one();
     const first = await findLegwork(sources, errand(["ropes"]), spec(), MAY);

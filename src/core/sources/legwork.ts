@@ -145,6 +145,11 @@ async function doErrand(sources: Sources, errand: Errand, spec: LegworkSpec, opt
       continue;
     }
     const own = page.address ?? address;
+    // It may have moved to a host that is ruled out.
+    if (!wish.isFile && !isAllowed(own, spec.hosts)) {
+      steps.push({ did, what: address, chars: 0, problem: `moved to ${own}, whose host is not allowed` });
+      continue;
+    }
     if (read.some((one) => sameAddress(one.address, own))) continue;
     steps.push({ did, what: own, chars: page.pages.reduce((sum, { text }) => sum + text.length, 0) });
     read.push({ ...page, address: own });
@@ -187,9 +192,21 @@ async function openedFile(files: Files, handle: SourceHandle): Promise<Opened | 
 const defined = (spec: LegworkSpec): Partial<typeof LEGWORK_DEFAULTS> =>
   Object.fromEntries(Object.entries(spec).filter(([name, value]) => name in LEGWORK_DEFAULTS && value !== undefined));
 
-/** The host of an address, in small letters; an address is a URL, or a host by itself. */
+/**
+ * The host of an address, in small letters; an address is a URL, or a host by itself. As whoever fetches it will read it (WHATWG URL): a
+ * name before `@` is no host, a backslash is a slash, tabs and line breaks are nothing, and a dot at the end changes nothing.
+ */
 const hostOf = (address: string): string =>
-  (/^(?:[a-z][a-z0-9+.-]*:\/\/)?([^/?#]*)/i.exec(address)?.[1] ?? "").toLowerCase().replace(/:\d+$/, "");
+  (
+    /^(?:[a-z][a-z0-9+.-]*:\/\/)?(?:[^/?#]*@)?([^/?#]*)/i.exec(
+      address
+        .replace(/[\t\r\n]/g, "")
+        .trim()
+        .replaceAll("\\", "/"),
+    )?.[1] ?? ""
+  )
+    .toLowerCase()
+    .replace(/\.?(?::\d*)?$/, "");
 
 function isAllowed(address: string, hosts: LegworkSpec["hosts"]): boolean {
   const host = hostOf(address);
