@@ -1,5 +1,16 @@
 import { createRequire } from "node:module";
-import { copyFileSync, mkdirSync, mkdtempSync, readFileSync, rmSync, symlinkSync, utimesSync, writeFileSync } from "node:fs";
+import {
+  copyFileSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  symlinkSync,
+  utimesSync,
+  writeFileSync,
+} from "node:fs";
 import { tmpdir } from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
@@ -50,6 +61,9 @@ const readAs = async (spec: SourceSpec, name: string, from = files): Promise<Ope
 };
 /** Said in a word, since a reader that fails to be ended has hundreds of pages to print. */
 const pagesOrProblem = (opened: Opened | string): number | string => (typeof opened === "string" ? opened : opened.pages.length);
+/** The processes that another one has begun. */
+const childrenOf = (pid: number): string[] =>
+  readdirSync(`/proc/${pid}/task`).flatMap((task) => readFileSync(`/proc/${pid}/task/${task}/children`, "utf8").split(" ").filter(Boolean));
 const textOf = async (name: string, spec = DOCUMENT): Promise<string> => {
   const opened = await readAs(spec, name);
   return typeof opened === "string" ? `! ${opened}` : opened.pages.map(({ text }) => text).join("\f");
@@ -243,6 +257,24 @@ describe("what cannot be read", () => {
     } finally {
       slow.close();
       greedy.close();
+    }
+  });
+});
+
+describe("a process that reads files of strangers", () => {
+  it.runIf(existsSync("/proc/self/environ"))("has none of the keys that stand in our surroundings", async () => {
+    process.env["YOROSHI_TEST_KEY"] = "sk-never-there";
+    const own = fileReader({ child: CHILD, processes: 1 });
+    const before = new Set(childrenOf(process.pid));
+    try {
+      expect(pagesOrProblem(await readAs(DOCUMENT, "latin.txt", filesOf(own)))).toBe(1);
+      const [child] = childrenOf(process.pid).filter((pid) => !before.has(pid));
+      const surroundings = readFileSync(`/proc/${child}/environ`, "utf8");
+      expect(surroundings).toContain("PATH=");
+      expect(surroundings).not.toContain("sk-never-there");
+    } finally {
+      own.close();
+      delete process.env["YOROSHI_TEST_KEY"];
     }
   });
 });
