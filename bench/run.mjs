@@ -11,6 +11,9 @@ const here = path.dirname(fileURLToPath(import.meta.url));
 const root = mkdtempSync(path.join(tmpdir(), "yoroshi-bench-"));
 process.on("exit", () => rmSync(root, { recursive: true, force: true }));
 
+/** The database that benches of many workers use. */
+const address = () => process.env.DATABASE_URL ?? "postgresql://postgres@127.0.0.1:5432/postgres";
+
 const NOTES = [
   "smoke in the galley and a burning smell behind the dryer",
   "oil on the water astern, a thin film, source not known",
@@ -163,6 +166,26 @@ const BENCHES = {
     await new Promise((resolve) => child.on("close", resolve));
     const { peakMb, wallMs } = JSON.parse(/\{"wallMs.*\}/.exec(out)?.[0] ?? "{}");
     report("start", firstMs / 1_000, "<= 5", { peakMb, wallMs, targetMb: 300 });
+  },
+  /** Answers recorded a second, with cells and charges, in PostgreSQL. */
+  async ledgers() {
+    const made = await json(["bench/ledgers.mjs", mkdtempSync(path.join(root, "ledgers-")), address(), "50000"]);
+    report("ledger in PostgreSQL", made.postgres, ">= 5000", made);
+  },
+  /** Two workers over one, 50 at once each; processor time of a spread fill over that of one process; and with nothing to wait for. */
+  async spread() {
+    const made = await json(["bench/spread.mjs", mkdtempSync(path.join(root, "spread-")), address(), "6000", "200", "50"]);
+    report("two workers", made.ratio, ">= 1.9", made);
+    report("spread processor time", made.cpuRatio, "<= 1.3", {});
+    // Nothing to wait for: what the processors give.
+    const bound = await json(["bench/spread.mjs", mkdtempSync(path.join(root, "bound-")), address(), "10000", "0", "50"]);
+    report("spread, processor-bound", bound.one.asking / bound.two.asking, ">= 0", bound);
+  },
+  /** Four workers on one limit of requests a minute. */
+  async sharedLimit() {
+    const made = await json(["bench/shared-limit.mjs", mkdtempSync(path.join(root, "limit-")), address(), "1200"]);
+    report("shared limit used", made.used, ">= 0.95", made);
+    report("shared limit refused", made.refused, "<= 0.01", {});
   },
   /** 100,000 rows of three columns written back to PostgreSQL, against bare batched UPDATEs of the same values. */
   async postgres() {

@@ -19,6 +19,7 @@ const { output } = await build({
     "linkedom",
     "pg",
     "mysql2",
+    "bullmq",
     "pino",
     "tesseract.js",
     "sharp",

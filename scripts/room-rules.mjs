@@ -15,6 +15,7 @@ const CORE_ROOMS = [
   "review",
   "cells",
   "fill",
+  "spread",
   "deciding",
   "derive",
   "afterwards",
@@ -128,7 +129,7 @@ export const BRANCHES = new RegExp(`(?:\\bkind|\\.kind)\\s*[!=]==\\s*"(?:${KINDS
 
 /**
  * Who may: the kinds themselves; the stand-in, which reads its own words for them; what drafts a template from a model's words; SQL has
- * kinds of columns; one of the things that `start` fills is called like a kind.
+ * kinds of columns, and OpenDocument types of values; one of the things that `start` fills is called like a kind.
  */
 export const MAY_BRANCH =
-  /^(core\/(kinds|standin)\/|core\/template\/draft\.ts|adapters\/sql\/|jobs\/start-files\.ts|cli\/commands\/start\.ts)/;
+  /^(core\/(kinds|standin)\/|core\/template\/draft\.ts|adapters\/(ods|sql)\/|jobs\/start-files\.ts|cli\/commands\/start\.ts)/;

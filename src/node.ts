@@ -6,6 +6,13 @@
 export { viaUndici } from "./adapters/chat-completions/send-undici.js";
 export { csvRows, csvTable, type CsvTableOptions } from "./adapters/csv/index.js";
 export { jsonlTable, type JsonlTableOptions } from "./adapters/jsonl/index.js";
+export {
+  postgresLedger,
+  type LedgerDatabase,
+  type LedgerOwner,
+  type PostgresLedgerOptions,
+  type Statements,
+} from "./adapters/postgres-ledger/index.js";
 export { sqliteLedger } from "./adapters/sqlite-ledger/index.js";
 export {
   openDatabase,
@@ -15,9 +22,13 @@ export {
   type DatabaseOptions,
   type SqlSource,
   type SqlTableOptions,
+  plainSql,
+  type PlainDatabase,
+  type PlainSql,
 } from "./adapters/sql/index.js";
 export { runLog, type RunLog } from "./adapters/run-log/index.js";
 export { telemetry } from "./adapters/telemetry/index.js";
+export { odsRows, odsTable, type OdsTableOptions } from "./adapters/ods/index.js";
 export { xlsxRows, xlsxTable, type SheetChoice, type XlsxTableOptions } from "./adapters/xlsx/index.js";
 export { sqliteLookup } from "./adapters/sqlite-lookup/index.js";
 export {

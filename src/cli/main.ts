@@ -31,7 +31,7 @@ const collect = (value: string, before: string[] | undefined): string[] => [...(
 program
   .command("start")
   .description("make a project around a table of your own, and see its first rows answered")
-  .argument("[table]", "a CSV file, a workbook (.xlsx), or JSON Lines")
+  .argument("[table]", "a CSV file, a workbook (.xlsx, .ods), or JSON Lines")
   .option("--database <variable>", "a database instead: the environment variable with its address")
   .option("--table <name>", "with --database: the table")
   .option("--sheet <name>", "of a workbook: the sheet")
@@ -183,10 +183,21 @@ program
   .option("--ignore-gate", "fill although no trial shows what the plan's gate wants")
   .option("--undo <run>", "put back what stood before a run: its id, or last; asks nothing")
   .option("--in-place", "write into the table's own file, after a backup")
+  .option("--spread", "workers ask about the rows, on however many machines: `yoroshi work` there")
+  .option("--workers <number>", "with --spread: so many workers on this machine, which end with the fill", whole)
+  .option("--chunk <rows>", "with --spread: rows that are handed out at a time; 200 when not given", whole)
   .option("--no-probe", "do not ask a model that is new to the project for a word before the first row")
   .option("--create-columns", "add the columns that a database's table lacks; the statements are shown first")
   .addOption(json())
   .action(async (name, options) => finish((await import("./commands/fill.js")).fillCommand(name, { ...options, ...program.opts() })));
+program
+  .command("work")
+  .description("ask about rows that spread fills hand out, here or on another machine with the same project")
+  .argument("[plans...]", "only these plans; all when none is named")
+  .option("--at-once <number>", "most requests at once; what the plan says when not given", whole)
+  .option("--until-done", "end once nothing is left to do")
+  .addOption(json())
+  .action(async (plans, options) => finish((await import("./commands/work.js")).work(plans, { ...options, ...program.opts() })));
 program
   .command("status")
   .description("tell how every cell of a plan stands, and why cells are empty")
@@ -307,6 +318,13 @@ ledger
   .option("--of <name>", "only what this plan's fills or this template's trials recorded")
   .addOption(json())
   .action(async (options) => finish((await import("./commands/ledger.js")).prune({ ...options, ...program.opts() })));
+ledger
+  .command("move")
+  .description("carry the ledger from its file into a PostgreSQL database of yoroshi.yaml, or back; every row is checked")
+  .requiredOption("--to <where>", "a database of yoroshi.yaml, or file")
+  .option("--schema <name>", "the schema in the database (default: yoroshi)")
+  .addOption(json())
+  .action(async (options) => finish((await import("./commands/ledger.js")).move({ ...options, ...program.opts() })));
 program
   .command("types")
   .description("write TypeScript types of the project's templates")

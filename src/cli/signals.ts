@@ -7,13 +7,13 @@ interface Interruptible {
 
 const NAMES = ["SIGINT", "SIGTERM", "SIGHUP"] as const;
 
-/** Ctrl-C finishes what is in flight, a second one drops it. */
-export function interruptible(): Interruptible {
+/** Ctrl-C finishes what is in flight, a second one drops it. @param isQuiet nothing is said of it: another process ends this one. */
+export function interruptible(isQuiet = false): Interruptible {
   const stop = new AbortController();
   const drop = new AbortController();
   const onInterrupt = (): void => {
     if (stop.signal.aborted) drop.abort();
-    else note("\nFinishing what is in flight; press Ctrl-C again to drop it.");
+    else if (!isQuiet) note("\nFinishing what is in flight; press Ctrl-C again to drop it.");
     stop.abort();
   };
   for (const name of NAMES) process.on(name, onInterrupt);

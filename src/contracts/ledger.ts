@@ -114,6 +114,19 @@ const CASES: Readonly<Record<string, (ledger: Ledger) => Promise<void>>> = {
     expectSame("what a holder let run out", await ask("three", 490, 490, 101), 490);
   },
 
+  async "keeps the cap of one run apart from what others spend"(ledger) {
+    const ask = (holder: string, needs: number, run?: string): Promise<number | undefined> =>
+      ledger.charges.reserve({ holder, needs, wants: needs, cap: 1_000, since: 0, until: 100, now: 0, run });
+    await ledger.record({ charges: [charge({ spent: 300 }), charge({ run: "run2", spent: 900 })] });
+    expectSame("what its own charges leave", await ask("one", 700, "run1"), 700);
+    expectSame("beside another of the same run", await ask("two", 1, "run1"), undefined);
+    expectSame("of another run", await ask("three", 100, "run2"), 100);
+    expectSame("of all runs", await ask("four", 1), undefined);
+    expectSame("what one run was charged", await ledger.charges.since(0, "run2"), 900);
+    await ledger.charges.release("one");
+    expectSame("what was let go", await ask("two", 700, "run1"), 700);
+  },
+
   async "sets a fact only where it is what the caller knows of it"(ledger) {
     expectSame("a fact that is not there", await ledger.facts.swap("f", { a: 1 }, 2), false);
     expectSame("a first fact", await ledger.facts.swap("f", undefined, { a: 1, b: [null] }), true);
@@ -136,6 +149,9 @@ const CASES: Readonly<Record<string, (ledger: Ledger) => Promise<void>>> = {
         ["n:2", 2],
       ],
     );
+    await ledger.facts.remove(["n:1", "n:3", "nobody's"]);
+    expectSame("what is left of them", [...(await ledger.facts.find("n:"))], [["n:2", 2]]);
+    expectSame("a fact that was removed", await ledger.facts.swap("n:1", undefined, 4), true);
   },
 
   async "adds up what requests cost by model and step, and tells it by subject and by day"(ledger) {

@@ -6,6 +6,7 @@ export * from "./cells/index.js";
 export * from "./deciding/index.js";
 export * from "./derive/index.js";
 export * from "./fill/index.js";
+export * from "./spread/index.js";
 export * from "./ground/index.js";
 export * from "./kinds/index.js";
 export * from "./ledger/index.js";

@@ -48,6 +48,8 @@ export interface FileChanges {
   readonly brought: readonly string[];
   /** Whether rows may go and come, and cells of the source change. */
   readonly carries: boolean;
+  /** The file holds rows that Yoroshi makes: new ones may stand in rows that are blank, or become so. `added` knows all once `of` saw all. */
+  readonly grows: boolean;
   /** For rows of the base, in order. */
   of(rows: readonly FileRow[]): Promise<readonly RowChange[]>;
   /** Rows that come last; asked for once `of` saw all rows. */

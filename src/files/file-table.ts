@@ -177,6 +177,7 @@ function changesOf({ columns, cellsOf, growth, statesOf, twice, carrying }: Want
     columns,
     brought: carrying?.columns ?? [],
     carries: carrying !== undefined,
+    grows: growth !== undefined,
     statesOf,
     async of(rows: readonly FileRow[]) {
       const cells = await cellsOf(rows.map((row) => row.key));

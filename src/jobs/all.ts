@@ -29,6 +29,8 @@ export { drawSamples, sealSamples } from "./draw-samples.js";
 export { explainRow } from "./explain-row.js";
 export { fillPlan } from "./fill-plan.js";
 export { exportLedger, pruneLedger } from "./keep-ledger.js";
+export { workOn } from "./work-on.js";
+export { moveLedger } from "./move-ledger.js";
 export { labelRow, readLabels, settleSamples } from "./label-samples.js";
 export { listKinds } from "./list-kinds.js";
 export { listFiles } from "./list-files.js";

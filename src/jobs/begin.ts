@@ -10,7 +10,7 @@ import { addStep } from "./plan-files.js";
 import { count } from "./schemas.js";
 import { numberedCopy, startReport, startShape, writeStart } from "./start-project.js";
 
-const TABLES = /\.(csv|tsv|xlsx|xlsm|jsonl|ndjson)$/i;
+const TABLES = /\.(csv|tsv|xlsx|xlsm|ods|jsonl|ndjson)$/i;
 const RESULTS = /\.filled\.[^.]+$/i;
 const SHOWN_ROWS = 12;
 

@@ -81,7 +81,7 @@ export async function unpackFiles(project: Project, file: string, overwrite: rea
 }
 
 /** Kinds of files that templates read. */
-const READ_BY_TEMPLATES = /\.(csv|tsv|jsonl|ndjson|xlsx|xlsm|md|txt)$/i;
+const READ_BY_TEMPLATES = /\.(csv|tsv|jsonl|ndjson|xlsx|xlsm|ods|md|txt)$/i;
 
 /** The first file of a bundle that no template of it needs and that has no place of its own. */
 function strayFile(files: readonly { readonly path: string; readonly bytes: Uint8Array }[]): string | undefined {

@@ -69,3 +69,21 @@ export function withEntry(text: string, map: string, name: string, entry: object
     throw new YoroshiError("badOption", { option: name, problem: `${file} has this name under \`${map}\` already. Choose another.` });
   return behindLast(text, found as YAMLMap, { [name]: entry });
 }
+
+/** The text with another value of a key at its top, or without it; everything else stays as it is. */
+export function withTopValue(text: string, key: string, value: object | undefined): string {
+  const { contents } = parseDocument(text);
+  const pair = isMap(contents) ? contents.items.find((one) => isScalar(one.key) && one.key.value === key) : undefined;
+  const line =
+    value === undefined
+      ? ""
+      : `${key}: ${JSON.stringify(value)
+          .replaceAll(/"(\w+)":/g, " $1: ")
+          .replaceAll("}", " }")
+          .replaceAll('"', "")}\n`;
+  if (!pair) return `${text}${text === "" || text.endsWith("\n") ? "" : "\n"}${line}`;
+  const start = (pair.key as Scalar).range![0];
+  const end = text.slice(0, endOf(pair.value as YAMLMap | Scalar | null, start)).trimEnd().length;
+  const lineEnd = text.indexOf("\n", end);
+  return `${text.slice(0, start)}${line}${lineEnd < 0 ? "" : text.slice(lineEnd + 1)}`;
+}

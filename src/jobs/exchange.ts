@@ -25,6 +25,7 @@ const TYPES: Readonly<Record<string, string>> = {
   ".csv": "text/csv; charset=utf-8",
   ".jsonl": "application/x-ndjson",
   ".ndjson": "application/x-ndjson",
+  ".ods": "application/vnd.oasis.opendocument.spreadsheet",
   ".xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
   ".xlsm": "application/vnd.ms-excel.sheet.macroEnabled.12",
 };

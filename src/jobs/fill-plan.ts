@@ -23,7 +23,9 @@ import { choiceShape, modelIds, optionsFor, type Choice } from "./choose-rows.js
 import { defineJob, type JobContext } from "./job.js";
 import { knownError, modelError } from "./known-error.js";
 import { count, hostChangeShape, money, tally, tallyShape, toldNote } from "./schemas.js";
+import { spreadFill } from "./spread-fill.js";
 import { toldNotes } from "./told.js";
+import { workersOf } from "./workers-seen.js";
 
 const input = z.strictObject({
   ...choiceShape,
@@ -41,6 +43,10 @@ const input = z.strictObject({
   orGone: z.boolean().optional(),
   /** A run that finds nothing to do leaves no trace in the list of runs. */
   quiet: z.boolean().optional(),
+  /** Workers ask about the rows (`workOn`), on however many machines; what they leave is asked here. */
+  spread: z.boolean().optional(),
+  /** Rows that are handed out at a time. Default 200. */
+  rowsPerChunk: z.int().min(1).max(10_000).optional(),
 });
 
 const filled = z.object({
@@ -105,6 +111,20 @@ const event = z.discriminatedUnion("type", [
       spent: money,
     }),
   }),
+  /** How far the workers are. */
+  z.object({
+    type: z.literal("spread"),
+    progress: z.object({
+      planned: count,
+      isPlanned: z.boolean(),
+      done: count,
+      asked: count,
+      /** Chunks that were taken more than once. */
+      again: count,
+      /** Processes that work at this moment. */
+      workers: count,
+    }),
+  }),
   /** A model's host keeps failing, so that the run waits for it, or answers again. */
   z.object({ type: z.literal("host"), host: z.string(), state: z.enum(["open", "closed"]), problem: z.string().optional() }),
   /** A plan is filled, as far as it could be. */
@@ -149,6 +169,8 @@ export function exitOf({ end, inVain, refused, error, afterwards }: FilledPlan):
 }
 
 type OneChoice = Choice & {
+  readonly spread?: boolean | undefined;
+  readonly rowsPerChunk?: number | undefined;
   readonly inPlace?: boolean | undefined;
   readonly ignoreGate?: boolean | undefined;
   readonly probe?: boolean | undefined;
@@ -178,7 +200,7 @@ async function fillOne(
   await beginRules(setup);
   const totals = await totalsOf(project, setup, options.columns);
   const run = async (columns: readonly string[] | undefined): Promise<FilledPlan> =>
-    runFill(project, setup, isStandin, columns ? { ...options, columns } : options, context);
+    runFill(project, setup, isStandin, columns ? { ...options, columns } : options, context, choice.spread ? choice : undefined);
   let first = await run(totals && totals.before);
   if (totals && first.end !== "interrupted" && exitOf(first) <= 1) {
     const { probe, createColumns, spend } = choice;
@@ -294,12 +316,28 @@ async function runFill(
   isStandin: boolean,
   options: FillOptions,
   { signal, stop, on }: JobContext<FillPlanEvent>,
+  spread?: Pick<OneChoice, "rowsPerChunk">,
 ): Promise<FilledPlan> {
+  const handedOut =
+    spread &&
+    spreadFill(project, setup, options, {
+      rowsPerChunk: spread.rowsPerChunk,
+      stop: stop ?? signal,
+      // A database that is away for the moment is told of by whoever waits for it.
+      onProgress: (progress) =>
+        void workersOf(project).then(
+          ({ size }) => on?.({ type: "spread", progress: { ...progress, workers: size } }),
+          () => undefined,
+        ),
+      onHost: (host, problem) =>
+        on?.({ type: "host", host, ...(problem === undefined ? { state: "closed" } : { state: "open", problem }) }),
+    });
   const log = await project.runLog(setup.plan.name);
   try {
     const report = await fill(setup, {
       ...options,
       observed: log.observed,
+      spread: handedOut,
       stop,
       signal,
       on: {

@@ -38,6 +38,7 @@ export type { SourceShown } from "./source-files.js";
 export type { TablePage } from "./read-table.js";
 export { onceOnly } from "./once-only.js";
 export { packageFolder } from "../files/index.js";
+export type { WorkEvent } from "./work-on.js";
 export type { WatchEvent } from "./watch/plan-watch.js";
 export type { WatchRound, WatchState } from "./watch/watch-state.js";
 export { watchedPlans } from "./watch/watch-plans.js";

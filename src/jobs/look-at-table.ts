@@ -1,6 +1,15 @@
 import path from "node:path";
 import * as z from "zod";
-import { guessHeader, KeyFinder, nearest, profileColumns, YoroshiError, type ColumnProfile, type RowSource } from "../core/index.js";
+import {
+  guessHeader,
+  isWorkbook,
+  KeyFinder,
+  nearest,
+  profileColumns,
+  YoroshiError,
+  type ColumnProfile,
+  type RowSource,
+} from "../core/index.js";
 import { looseTables, sheetsOf, type DatabaseEntry } from "../project/index.js";
 import { defineFreeJob, type JobContext } from "./job.js";
 import { count } from "./schemas.js";
@@ -148,7 +157,7 @@ const chosen = ({ sheet, headerRow }: Partial<Chosen>): Partial<Chosen> => ({
 
 /** The sheet that is meant, or looks most like a table, and its header, also below a title. */
 async function chooseSheet(folder: string, { file, sheet, headerRow }: Extract<TablePlace, { file: string }>): Promise<Chosen> {
-  if (!/\.xls[xm]$/i.test(file)) {
+  if (!isWorkbook(file)) {
     await checkFirstRow(folder, file);
     return { sheets: [], otherHeaders: [] };
   }

@@ -2,8 +2,9 @@ import path from "node:path";
 import * as z from "zod";
 import { monthStart } from "../core/index.js";
 import { defineJob } from "./job.js";
-import { money } from "./schemas.js";
+import { count, money } from "./schemas.js";
 import { VERSION } from "./version.js";
+import { workersOf } from "./workers-seen.js";
 
 const report = z.object({
   /** The folder's own name. */
@@ -26,6 +27,8 @@ const report = z.object({
   databases: z.array(z.string()),
   /** What all runs spent in this month (UTC), and the project's cap on it; null where there is none. */
   month: z.object({ spent: money, cap: money.nullable() }),
+  /** Processes that work for spread fills at this moment, with their rows a minute; left out where the ledger is in a file. */
+  workers: z.array(z.object({ name: z.string(), asked: count, pace: count })).optional(),
 });
 
 export type ProjectShown = z.output<typeof report>;
@@ -56,6 +59,7 @@ export const showProject = defineJob({
         spent: (await project.ledger().charges.since(monthStart(clock.now()))) / 1e6,
         cap: monthlyCap === undefined ? null : monthlyCap / 1e6,
       },
+      ...(settings.ledger ? { workers: [...(await workersOf(project))].map(([name, { asked, pace }]) => ({ name, asked, pace })) } : {}),
     };
   },
 });

@@ -4,6 +4,7 @@ import type { Project } from "../project/index.js";
 import { defineJob } from "./job.js";
 import { cellState, count, hostChangeShape, money, toldNote } from "./schemas.js";
 import { toldNotes } from "./told.js";
+import { spreadState } from "./workers-seen.js";
 import { watchedOf, watchedShape } from "./watch/read-watched.js";
 
 const input = z.strictObject({
@@ -40,6 +41,10 @@ const report = z.object({
   /** Models whose hosts have said something of themselves that they had not said before, with the cells recorded since then. */
   hosts: z.array(hostChangeShape.extend({ since: z.iso.datetime(), cells: count })),
   month: z.object({ spent: money, cap: money }).optional(),
+  /** Processes that work for spread fills, where the ledger is in a database. */
+  workers: z.array(z.object({ name: z.string(), chunks: count, asked: count, pace: count, refuses: z.string().optional() })).optional(),
+  /** Of a fill of the plan that is spread at this moment: chunks that wait, are in hand, and were taken more than once. */
+  spread: z.object({ run: z.string(), waiting: count, taken: count, again: count }).optional(),
 });
 
 export type SurveyReport = z.output<typeof report>;
@@ -109,6 +114,7 @@ export const surveyPlan = defineJob({
       spend: spend.map((line) => ({ ...line, spent: line.spent / 1e6, unsure: line.unsure / 1e6 })),
       ...(watched ? { watched } : {}),
       hosts: await hostChanges(setup),
+      ...(project.settings.ledger ? await spreadState(project, setup.plan.name) : {}),
       ...(cap === undefined
         ? {}
         : { month: { spent: (await ledger.charges.since(monthStart(project.clock.now()))) / 1e6, cap: cap / 1e6 } }),

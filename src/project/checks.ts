@@ -1,4 +1,3 @@
-import { existsSync } from "node:fs";
 import path from "node:path";
 import { scheduleProblem } from "../adapters/schedule/index.js";
 import {
@@ -25,6 +24,7 @@ import {
   type Warning,
 } from "../core/index.js";
 import { tokenizer } from "../files/index.js";
+import { mayHaveLedger } from "./ledgers.js";
 import { checkAgainst, withKeyCandidates } from "./check-table.js";
 import { findFile, readText } from "./files.js";
 import type { Project } from "./project-port.js";
@@ -230,7 +230,7 @@ export async function planWarnings(project: Checked, nameOrPath: string, text?: 
 
 async function hasFilled(project: Checked, { name }: Plan): Promise<boolean> {
   // Looking makes no ledger.
-  return existsSync(path.join(project.root, ".yoroshi", "ledger.sqlite")) && (await project.ledger().runs.find("fill", name, 1)).length > 0;
+  return mayHaveLedger(project.root, project.settings) && (await project.ledger().runs.find("fill", name, 1)).length > 0;
 }
 
 /** What works in a template and is yet likely to give worse answers; none while it has mistakes. */

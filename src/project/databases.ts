@@ -9,6 +9,10 @@ export interface Databases {
   readonly names: readonly string[];
   /** @throws YoroshiError `notFound`, `secretMissing`, `databaseUnusable`. */
   open(name: string): Promise<Database>;
+  /** The same with connections of its own, which whoever asks for it closes. */
+  apart(name: string): Promise<Database>;
+  /** Where it is. @throws YoroshiError `notFound`, `secretMissing`. */
+  address(name: string): string;
   close(): Promise<void>;
 }
 
@@ -27,16 +31,22 @@ export function projectDatabases(
       entry.file === undefined ? { url: addressOf(name, entry, environment) } : { file: insideProject(root, entry.file, project.folders) };
     return openDatabase({ name, ...place, timeZone: project.timeZone, clock, onNotice });
   };
+  const entryOf = (name: string): DatabaseEntry => {
+    const names = Object.keys(project.databases);
+    const entry = project.databases[name];
+    if (!entry) throw new YoroshiError("notFound", { what: "database", name, known: names, near: nearest(name, names) });
+    return entry;
+  };
   return {
     names: Object.keys(project.databases),
     open: (name) => {
-      const names = Object.keys(project.databases);
-      const entry = project.databases[name];
-      if (!entry) throw new YoroshiError("notFound", { what: "database", name, known: names, near: nearest(name, names) });
+      const entry = entryOf(name);
       let database = opened.get(name);
       if (!database) opened.set(name, (database = make(name, entry)));
       return database;
     },
+    apart: async (name) => make(name, entryOf(name)),
+    address: (name) => addressOf(name, entryOf(name), environment),
     close: async () => {
       for (const database of opened.values()) await (await database.catch(() => undefined))?.close();
     },

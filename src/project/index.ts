@@ -9,6 +9,7 @@ export { openAskedTable } from "./asked-table.js";
 export { confirmCommand, isConfirmed } from "./confirmed.js";
 export { ENV_FILE, readEnvironment } from "./environment.js";
 export { projectKeys } from "./keys.js";
+export { LEDGER_FILE } from "./ledgers.js";
 export { looseTables, sheetsOf, type LooseSheet, type LooseTables } from "./loose-tables.js";
 export { readProjectFile, type DatabaseEntry } from "./project-file.js";
 export type { CommandSource } from "./tables.js";

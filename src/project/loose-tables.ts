@@ -37,6 +37,8 @@ export interface LooseSheet {
 
 /** The sheets of a workbook. Throws `fileUnreadable`. */
 export async function sheetsOf(cwd: string, file: string): Promise<readonly LooseSheet[]> {
-  const { workbookOverview } = await import("../adapters/xlsx/index.js");
-  return workbookOverview(path.resolve(cwd, file), file);
+  const at = path.resolve(cwd, file);
+  return /\.ods$/i.test(file)
+    ? (await import("../adapters/ods/index.js")).documentOverview(at, file)
+    : (await import("../adapters/xlsx/index.js")).workbookOverview(at, file);
 }

@@ -98,6 +98,18 @@ const projectFile = z.strictObject({
     })
     .default({}),
   databases: z.record(z.string(), database).default({}),
+  /** Where answers, cells and runs are kept. Default: `.yoroshi/ledger.sqlite`. */
+  ledger: z
+    .strictObject({
+      /** A PostgreSQL database by its name above; several machines can share it. */
+      database: z.string().min(1),
+      /** The schema that is the ledger's own; made where there is none. */
+      schema: z
+        .string()
+        .regex(/^[a-z_][a-z0-9_]{0,39}$/, "Expected a name of small letters, digits and _, at most 40 of them.")
+        .default("yoroshi"),
+    })
+    .optional(),
   /** How CSV files are written that Yoroshi makes; a result is written as its source. */
   csv: z
     .strictObject({

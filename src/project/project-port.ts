@@ -6,6 +6,7 @@ import type {
   FillSetup,
   Json,
   Ledger,
+  LedgerCarrier,
   Micros,
   Plan,
   Prepared,
@@ -17,6 +18,7 @@ import type {
   TemplateStep,
   VersionRecord,
   Warning,
+  WorkQueue,
 } from "../core/index.js";
 import type { Database } from "../adapters/sql/index.js";
 import type { RunLog } from "../adapters/run-log/index.js";
@@ -60,6 +62,10 @@ export interface Project {
   readonly asking: ProjectAsking;
   /** The record of all answers, cells and runs; opened when first asked for. */
   ledger(): Ledger;
+  /** The queue of spread fills, beside a ledger that is in a database. Whoever asks for one closes it. */
+  queue(): WorkQueue;
+  /** A ledger in a place that yoroshi.yaml may name, to be carried to another. */
+  ledgerCarrier(ledger: ProjectFile["ledger"]): LedgerCarrier;
   /** The templates in `templates/`, by name. */
   listTemplates(): Promise<NamedFile[]>;
   /** The plans in `plans/`, by name. */

@@ -2,7 +2,6 @@ import * as crypto from "node:crypto";
 import { existsSync } from "node:fs";
 import path from "node:path";
 import type { Database } from "../adapters/sql/index.js";
-import { sqliteLedger } from "../adapters/sqlite-ledger/index.js";
 import { systemClock } from "../adapters/system-clock/index.js";
 import {
   declined,
@@ -37,6 +36,7 @@ import {
   type FillSetup,
   type Json,
   type Ledger,
+  type LedgerCarrier,
   type Micros,
   type Plan,
   type Prepared,
@@ -47,10 +47,12 @@ import {
   type Template,
   type TemplateStep,
   type VersionRecord,
+  type WorkQueue,
   type Wanted,
   type Warning,
   inquireTemplate,
 } from "../core/index.js";
+import { ledgerCarrier, openLedger, openQueue } from "./ledgers.js";
 import { AskedWorkings } from "./asked-table.js";
 import { ProjectAsking, type AskedOptions } from "./asking.js";
 import type { Project, ProjectOptions } from "./project-port.js";
@@ -167,7 +169,17 @@ class OpenProject implements Project {
 
   ledger(): Ledger {
     if (this.#isClosed) throw new YoroshiError("projectClosed", {});
-    return (this.#ledger ??= this.#observed(sqliteLedger(insideProject(this.root, path.join(".yoroshi", "ledger.sqlite")))));
+    const { root, settings, clock, onNotice } = this;
+    const plans = async (): Promise<string[]> => (await this.listPlans()).map(({ name }) => name);
+    return (this.#ledger ??= this.#observed(openLedger({ root, settings, clock, onNotice, plans }, this.#databases)));
+  }
+
+  queue(): WorkQueue {
+    return openQueue(this.settings, this.#databases, this.onNotice);
+  }
+
+  ledgerCarrier(ledger: ProjectFile["ledger"]): LedgerCarrier {
+    return ledgerCarrier(this.root, this.#databases, ledger);
   }
 
   /** A ledger that tells who listens which cells were recorded. */
@@ -494,12 +506,17 @@ class OpenProject implements Project {
   }
 
   async #close(): Promise<void> {
-    await this.asking.close();
-    this.#isClosed = true;
-    await this.#sources.close();
-    await this.models.close();
-    await this.#databases.close();
-    await this.#related.close();
-    await this.#ledger?.close();
+    try {
+      await this.asking.close();
+      this.#isClosed = true;
+      await this.#sources.close();
+      await this.models.close();
+      await this.#databases.close();
+      await this.#related.close();
+    } finally {
+      // Whatever cannot be closed: a ledger's connections would keep the process.
+      this.#isClosed = true;
+      await this.#ledger?.close();
+    }
   }
 }

@@ -3,6 +3,7 @@ import * as z from "zod/mini";
 import type { FileReader, KnownFile, TakenMail } from "../adapters/source-files/index.js";
 import type { KeptAddress, Web, WebSend } from "../adapters/web/index.js";
 import {
+  claim,
   keep,
   readKept,
   shownText,
@@ -109,7 +110,8 @@ export class ProjectSources implements Sources {
     const { root, settings, clock } = this.project;
     const reader = (this.#reader = fileReader({ child: packageFolder(path.join("dist", "adapters", "source-files", "child.js")) }));
     const keptFolder = path.join(root, ".yoroshi", "kept");
-    const { facts } = this.project.ledger();
+    const ledger = this.project.ledger();
+    const { facts } = ledger;
     const ofPage = (hash: string): string => `page-text:${hash}`;
     const ofFile = (place: string): string => `file-known:${path.relative(root, place)}`;
     const ways = web({
@@ -122,6 +124,7 @@ export class ProjectSources implements Sources {
         keepAddress: (of, kept) => facts.set(`address:${of}`, keep(ADDRESS, kept)),
         page: async (hash) => readKept(PAGE, await facts.get(ofPage(hash))),
         keepPage: (hash, page) => facts.set(ofPage(hash), keep(PAGE, page)),
+        alone: (of) => claim(ledger, clock, `fetch:${of}`),
       },
       extract: (file, handle, { address, charset }) => reader.read(file, handle, pageHow(address, charset)),
       typeOf: (bytes, name) => typeOf(bytes.subarray(0, HEAD_BYTES), bytes.subarray(-TAIL_BYTES), name),

@@ -3,8 +3,8 @@ import { csvRows, csvTable, readSmallCsv, type MadeCsv } from "../adapters/csv/i
 import {
   inDatabase,
   isReadOnly,
+  isWorkbook,
   sourceName,
-  YoroshiError,
   type RowSource,
   type RowsSource,
   type Table,
@@ -15,7 +15,7 @@ import type { Databases } from "./databases.js";
 import { insideProject } from "./files.js";
 import { readSmallJsonl } from "./small-jsonl.js";
 
-const isWorkbook = (file: string): boolean => /\.xls[xm]$/i.test(file);
+const isOpenDocument = (file: string): boolean => /\.ods$/i.test(file);
 const isJsonLines = (file: string): boolean => /\.(jsonl|ndjson)$/i.test(file);
 
 /** Rows whole, each with its place for messages. */
@@ -56,6 +56,7 @@ export function projectTables({ root, cwd, folders, made, confined, onNotice }: 
     if (inDatabase(source)) return (await sqlAdapter()).sqlRows(await databases.open(source.database), source);
     const file = placeOf(source);
     if (isReadOnly(file)) return (await parquetAdapter()).parquetRows(file, source.file);
+    if (isOpenDocument(file)) return (await odsAdapter()).odsRows(file, source.file, source);
     if (isWorkbook(file)) return (await xlsxAdapter()).xlsxRows(file, source.file, source);
     return isJsonLines(file) ? (await jsonlAdapter()).jsonlRows(file, source.file) : csvRows(file, source.file);
   };
@@ -80,19 +81,12 @@ export function projectTables({ root, cwd, folders, made, confined, onNotice }: 
         onNotice,
       };
       if (!inPlace && !grows) insideProject(root, filledName(source.file), folders);
-      if (grows && isWorkbook(source.file))
-        throw new YoroshiError("tableBroken", {
-          table: source.file,
-          place: "table",
-          problem:
-            "rows that are made of another plan's are kept in a CSV or JSON Lines file, or in a database, not in a workbook. Name a `.csv` file; a spreadsheet opens it.",
-        });
+      const choice = { sheet: source.sheet, table: source.table, headerRow: source.headerRow };
+      if (isOpenDocument(source.file)) return (await odsAdapter()).odsTable({ ...options, ...choice });
       if (isWorkbook(source.file))
         return (await xlsxAdapter()).xlsxTable({
           ...options,
-          sheet: source.sheet,
-          table: source.table,
-          headerRow: source.headerRow,
+          ...choice,
           showsStates: source.states === "sheet",
         });
       return isJsonLines(source.file) ? (await jsonlAdapter()).jsonlTable(options) : csvTable({ ...options, made });
@@ -113,6 +107,7 @@ export function projectTables({ root, cwd, folders, made, confined, onNotice }: 
 
 // Loaded when first needed: most projects have CSV files only.
 const jsonlAdapter = () => import("../adapters/jsonl/index.js");
+const odsAdapter = () => import("../adapters/ods/index.js");
 const xlsxAdapter = () => import("../adapters/xlsx/index.js");
 const parquetAdapter = () => import("../adapters/parquet/index.js");
 const sqlAdapter = () => import("../adapters/sql/index.js");

@@ -181,7 +181,8 @@ export class UnderWays {
   }
 
   #hear(entry: Entry, event: Event): void {
-    if (event.type === "progress")
+    if (event.type === "spread") this.#set(entry, { progress: event["progress"] as never });
+    else if (event.type === "progress")
       this.#set(entry, { progress: (event["progress"] ?? { done: event["done"], total: event["total"] }) as never });
     else if (event.type === "notice") this.#set(entry, { notices: [...entry.told.notices, String(event["text"])] });
     else if (event.type === "host")

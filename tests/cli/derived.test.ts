@@ -3,6 +3,7 @@ import path from "node:path";
 import { parse } from "csv-parse/sync";
 import { afterAll, expect, it } from "vitest";
 import { postgresDatabase } from "../helpers/databases.js";
+import { resave, SOFFICE } from "../helpers/other-programs.js";
 import { demoProject, removeTempFolders, run } from "../helpers/cli.js";
 
 afterAll(removeTempFolders);
@@ -112,15 +113,51 @@ it("rows are kept in a database, its table created on request", async () => {
   }
 });
 
+it.each(["xlsx", "ods"])("rows are kept in a sheet (.%s): they come, change and go, and a person's column stays", async (ending) => {
+  const folder = demoProject();
+  const file = `seen.${ending}`;
+  edit(folder, "plans/seen.yaml", (text) => text.replace("file: seen.csv", `file: ${file}`));
+  expect(await run(["fill", "details", "--derived", "--json"], folder)).toMatchObject({ code: 0 });
+  const csv = demoProject();
+  await run(["fill", "details", "--derived", "--json"], csv);
+  const sheet = async (): Promise<Record<string, string>[]> => {
+    const { odsRows } = await import("../../src/adapters/ods/index.js");
+    const { xlsxRows } = await import("../../src/adapters/xlsx/index.js");
+    const found: Record<string, string>[] = [];
+    const rows = (ending === "ods" ? odsRows : xlsxRows)(path.join(folder, file), file);
+    for await (const some of rows.rows()) found.push(...(some as Record<string, string>[]));
+    return found;
+  };
+  const plain = (rows: Record<string, string>[]): unknown[] =>
+    rows.map((row) => [row["seenId"], row["vessel"], row["what"]!.replace(/^'(?=[=@+-])/, ""), Number(row["how"]), row["line"]]);
+  const made = await sheet();
+  expect(plain(made)).toEqual(plain(rowsOf(csv, "seen.csv")));
+  if (SOFFICE) {
+    resave(path.join(folder, file), "csv", folder);
+    expect(readFileSync(path.join(folder, "seen.csv"), "utf8").split("\n")[0]).toBe("seenId,reportId,vessel,loggedOn,what,how,line");
+    rmSync(path.join(folder, "seen.csv"));
+  }
+  // Two reports go, one comes back: blank rows are taken again, and no more rows stand there than before.
+  const before = readFileSync(path.join(folder, "deck-log.csv"), "utf8");
+  const without = before.replace(/^R-002,.*\n/m, "").replace(/^R-003,.*\n/m, "");
+  expect(without).not.toBe(before);
+  writeFileSync(path.join(folder, "deck-log.csv"), without);
+  await run(["fill", "details", "--derived", "--json"], folder);
+  const fewer = await sheet();
+  expect(fewer.length).toBeLessThan(made.length);
+  expect(fewer.some((row) => row["reportId"] === "R-002")).toBe(false);
+  writeFileSync(path.join(folder, "deck-log.csv"), before);
+  expect((await run(["fill", "details", "--derived", "--json"], folder)).json()).toMatchObject({ failed: 0 });
+  const again = await sheet();
+  expect(new Set(plain(again).map((row) => JSON.stringify(row)))).toEqual(new Set(plain(made).map((row) => JSON.stringify(row))));
+  await run(["fill", "seen", "--json"], folder);
+  expect((await run(["fill", "seen", "--json"], folder)).json()).toMatchObject({ written: false });
+});
+
 it.each<[string, string, RegExp]>([
   ["of a plan that is not there", "items: { of: detials, column: seen }, file: x.csv, key: k", /detials/],
   ["of a column that no step fills", "items: { of: details, column: sene }, file: x.csv, key: k", /Did you mean `seen`/],
   ["of itself", "items: { of: seen, column: what }, file: x.csv, key: k", /made of themselves: seen of seen/],
-  [
-    "in a workbook",
-    "items: { of: details, column: seen }, file: x.xlsx, key: k",
-    /CSV or JSON Lines file, or in a database, not in a workbook/,
-  ],
   ["of groups without figures", "groups: { of: rounds, by: vessel }, file: x.csv", /figures/],
   ["of a figure that is none", "groups: { of: rounds, figures: { n: { cuont: all } } }, file: x.csv", /cuont/],
   [

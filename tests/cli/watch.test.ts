@@ -1,12 +1,12 @@
 import type { ChildProcess } from "node:child_process";
-import { appendFileSync, copyFileSync, existsSync, readFileSync, renameSync, truncateSync, writeFileSync } from "node:fs";
+import { appendFileSync, copyFileSync, cpSync, existsSync, readFileSync, renameSync, truncateSync, writeFileSync } from "node:fs";
 import path from "node:path";
 import { setTimeout as sleep } from "node:timers/promises";
 import { parse } from "csv-parse/sync";
 import { afterAll, afterEach, describe, expect, it } from "vitest";
 import type { WatchEvent, WatchRound } from "../../src/jobs/index.js";
 import { standinServer } from "../../src/services/standin-server/index.js";
-import { notesCsv, removeTempFolders, run, smallProject, start } from "../helpers/cli.js";
+import { notesCsv, removeTempFolders, run, smallProject, start, tempFolder } from "../helpers/cli.js";
 import { mariadbDatabase, postgresDatabase, sqliteDatabase, type TestDatabase } from "../helpers/databases.js";
 import { closeServed, serve } from "../helpers/served.js";
 
@@ -50,6 +50,7 @@ function watchIn(folder: string): Watcher {
   });
   const stop = async (): Promise<void> => {
     if (child.exitCode !== null || child.signalCode !== null) return;
+    child.kill("SIGCONT");
     child.kill("SIGINT");
     await done;
   };
@@ -57,9 +58,9 @@ function watchIn(folder: string): Watcher {
   return { child, rounds, notices, state: () => state, stop };
 }
 
-async function until(what: string, is: () => boolean | Promise<boolean>): Promise<void> {
+async function until(what: string, is: () => boolean | Promise<boolean>, mostMs = 20_000): Promise<void> {
   for (const began = Date.now(); !(await is());) {
-    if (Date.now() - began > 20_000) throw new Error(`not in twenty seconds: ${what}`);
+    if (Date.now() - began > mostMs) throw new Error(`not in ${mostMs / 1000} seconds: ${what}`);
     await sleep(20);
   }
 }
@@ -141,8 +142,8 @@ describe("a file that is watched", () => {
 });
 
 /** The small project over a table of a database. */
-async function inDatabase(database: TestDatabase, watch: string, rows = 12): Promise<string> {
-  const folder = smallProject("id,note\n", { more: `watch: ${watch}\n` });
+async function inDatabase(database: TestDatabase, watch: string, rows = 12, endpoint = "standin"): Promise<string> {
+  const folder = smallProject("id,note\n", { endpoint, more: `watch: ${watch}\n` });
   const place = "url" in database.place ? `url: "${database.place.url}"` : `file: deck.sqlite`;
   edit(folder, "yoroshi.yaml", (text) => `${text}databases: { main: { ${place} } }\n`);
   edit(folder, "plans/log.yaml", (text) => text.replace(/^table: .*$/m, "table: { database: main, table: log, key: id }"));
@@ -238,6 +239,44 @@ describe("a table of PostgreSQL", () => {
     expect(code).toBe(2);
     expect(err).toMatch(/reads no table of a PostgreSQL database/);
   });
+
+  it("is watched by one of several machines; another takes over when that is cut off, which then stands by; nothing is asked twice", async () => {
+    const server = await standinServer({ latencyMs: 20 });
+    const database = await postgresDatabase();
+    ends.push(
+      () => database.close(),
+      () => server.close(),
+    );
+    const folder = await inDatabase(database, "{ changes: true, lookSeconds: 1 }", 12, server.endpoint);
+    edit(folder, "yoroshi.yaml", (text) => `${text}ledger: { database: main }\n`);
+    const elsewhere = path.join(tempFolder(), "copy");
+    cpSync(folder, elsewhere, { recursive: true });
+    const add = (id: string): Promise<unknown> =>
+      database.run(`INSERT INTO log (id, note) VALUES ('${id}', 'Note ${id}: smoke in the galley')`);
+    const isAsked = async (id: string): Promise<boolean> =>
+      (await database.run(`SELECT level FROM log WHERE id = '${id}'`))[0]?.["level"] !== null;
+    const one = watchIn(folder);
+    await until("the first round", () => one.rounds.length === 1);
+    const two = watchIn(elsewhere);
+    await until("standing by", () => two.state() === "standby");
+    await add("first");
+    await until("the first row", () => isAsked("first"));
+    expect(two.rounds).toEqual([]);
+    one.child.kill("SIGSTOP");
+    await add("second");
+    await until("the other takes over", () => isAsked("second"), 30_000);
+    await until("its round", () => two.rounds.length > 0);
+    one.child.kill("SIGCONT");
+    await until("it hears of it", () => one.notices.some((text) => /another watches the plan now/.test(text)));
+    await until("it stands by", () => one.state() === "standby");
+    expect((await run(["status", "log"], folder)).out).toMatch(/watch +watched; on changes/);
+    const before = one.rounds.length;
+    await add("third");
+    await until("the third row", () => isAsked("third"));
+    await rest(two);
+    expect(one.rounds.length).toBe(before);
+    expect(server.counts.requests).toBe(12 + 3);
+  }, 120_000);
 });
 
 describe.each([

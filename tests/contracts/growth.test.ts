@@ -5,7 +5,9 @@ import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { csvTable } from "../../src/adapters/csv/index.js";
 import { jsonlTable } from "../../src/adapters/jsonl/index.js";
 import { openDatabase, sqlTable } from "../../src/adapters/sql/index.js";
+import { odsTable } from "../../src/adapters/ods/index.js";
 import { systemClock } from "../../src/adapters/system-clock/index.js";
+import { xlsxTable } from "../../src/adapters/xlsx/index.js";
 import { memoryTable, type CellOut, type Growth, type StandingRow, type Table } from "../../src/core/index.js";
 import { mariadbDatabase, postgresDatabase, sqliteDatabase, type TestDatabase } from "../helpers/databases.js";
 
@@ -61,6 +63,8 @@ describe.each<[string, () => Promise<Table | undefined>]>([
   ["memory", async () => memoryTable([], { key: ["ship", "no"] })],
   ["csv", async () => csvTable({ file: fresh("csv"), key: ["ship", "no"], grows: true })],
   ["json lines", async () => jsonlTable({ file: fresh("jsonl"), key: ["ship", "no"], grows: true })],
+  ["workbook", async () => xlsxTable({ file: fresh("xlsx"), key: ["ship", "no"], grows: true })],
+  ["OpenDocument", async () => odsTable({ file: fresh("ods"), key: ["ship", "no"], grows: true })],
   ["sqlite", () => inDatabase("sqlite")],
   ["postgres", () => inDatabase("postgres")],
   ["mariadb", () => inDatabase("mariadb")],

@@ -3,15 +3,44 @@ import { mkdirSync, mkdtempSync, rmSync, statSync, writeFileSync } from "node:fs
 import { tmpdir } from "node:os";
 import path from "node:path";
 import Database from "better-sqlite3";
-import { afterAll, describe, expect, it } from "vitest";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { MIGRATIONS } from "../../src/adapters/sqlite-ledger/migrations.js";
+import { postgresLedger } from "../../src/adapters/postgres-ledger/index.js";
+import { openDatabase, plainSql, type Database as SqlDatabase } from "../../src/adapters/sql/index.js";
 import { sqliteLedger } from "../../src/adapters/sqlite-ledger/index.js";
 import { claim, memoryLedger, remark, type AnswerRecord, type CellRecord, type Ledger } from "../../src/core/index.js";
 import { ledgerContract } from "../../src/contracts/index.js";
+import { systemClock } from "../../src/adapters/system-clock/index.js";
 import { fakeClock } from "../helpers/clock.js";
+import { postgresDatabase, type TestDatabase } from "../helpers/databases.js";
 
 const folder = mkdtempSync(path.join(tmpdir(), "yoroshi-ledger-"));
-afterAll(() => rmSync(folder, { recursive: true, force: true }));
+let postgres: TestDatabase;
+/** Connections that a ledger of a test opened. */
+const opened: Promise<SqlDatabase>[] = [];
+beforeAll(async () => {
+  postgres = await postgresDatabase();
+});
+afterAll(async () => {
+  for (const database of opened) await (await database).close();
+  await postgres.close();
+  rmSync(folder, { recursive: true, force: true });
+});
+let schemas = 0;
+/** A ledger in a schema of the test's database; the connections are made when they are first used. */
+const inPostgres = (schema = `l${++schemas}`, onNotice: (text: string) => void = () => undefined): Ledger => {
+  const clock = systemClock();
+  const database = openDatabase({ name: "main", ...postgres.place, clock });
+  opened.push(database);
+  return postgresLedger(
+    {
+      name: "main",
+      patiently: async (work) => plainSql(await database).patiently(work),
+      close: async () => (await database).close(),
+    },
+    { schema, clock, onNotice },
+  );
+};
 let files = 0;
 const freshFile = (): string => path.join(folder, `l${++files}`, "ledger.sqlite");
 
@@ -51,6 +80,7 @@ const cell = (key: string, more: Partial<CellRecord> = {}): CellRecord => ({
 describe.each([
   ["memory", () => memoryLedger()],
   ["sqlite", () => sqliteLedger(freshFile())],
+  ["postgres", () => inPostgres()],
 ])("ledger contract: %s", (_, make) => {
   it.each(ledgerContract(make).map(({ name, run }) => [name, run] as const))("%s", (_name, run) => run());
 
@@ -99,7 +129,7 @@ describe("the SQLite ledger's file", () => {
     const child = spawnSync(process.execPath, ["-e", ""]);
     const dead = new Database(file);
     dead.prepare("INSERT INTO leases VALUES ('fill:p', 'gone', ?, 9e15)").run(child.pid);
-    dead.prepare("INSERT INTO reservations VALUES ('gone', ?, 1000, 9e15)").run(child.pid);
+    dead.prepare("INSERT INTO reservations (holder, process, amount, until) VALUES ('gone', ?, 1000, 9e15)").run(child.pid);
     dead.close();
     expect(await claim(ledger, fakeClock(), "fill:p")).toBeTypeOf("function");
     expect(await ledger.charges.reserve({ holder: "new", needs: 1_000, wants: 1_000, cap: 1_000, since: 0, until: 9, now: 0 })).toBe(1_000);

@@ -104,6 +104,28 @@ describe("documents of other programs", () => {
     expect(await textOf("sjis.txt")).toContain("冷却水温度が高いです。");
   });
 
+  it("are the same in long HTML, which is read piece by piece, as in short", async () => {
+    const part = (n: number): string => `<h2>Watch ${n}</h2>
+      <p>Smoke in the <b>galley</b>, seen at <a href="/log?n=${n}&amp;all">${n} o'clock</a>; 2 * 3 = 6, a < b &amp; c.<br>Nobody hurt.</p>
+      <script>if (a < b) document.write("<p>not this ${n}</p>");</script>
+      loose words ${n} <i>and more</i>
+      <ul><li>hose ${n}</li><li>pump<ol><li>port</li><li>starboard</li></ol></li></ul>
+      <table><tr><th>Item</th><th>State</th></tr><tr><td>Winch ${n}</td><td>slips</td></tr></table>
+      <blockquote><p>Signed ${n}</p></blockquote><pre><code>line ${n}
+        two</code></pre><div>a box ${n}</div>`;
+    const parts = Array.from({ length: 150 }, (_, n) => part(n));
+    const texts = await Promise.all(parts.slice(0, 12).map((one, n) => textOf(put(`short${n}.html`, `<html><body>${one}</body></html>`))));
+    expect(texts[3]).toMatch(/^## Watch 3\n\nSmoke in the \*\*galley\*\*/);
+    const nested = `<div><nav>x</nav><section>${parts.slice(0, 75).join("\n")}</section><article><div>${parts.slice(75).join("")}</div></article></div>`;
+    for (const long of [`<!doctype html><html><head><title>t</title></head><body>${nested}</body></html>`, nested]) {
+      expect(long.length).toBeGreaterThan(60_000);
+      const text = await textOf(put("long.html", long));
+      expect(text.startsWith(`x\n\n${texts.join("\n\n")}\n\n## Watch 12\n`)).toBe(true);
+      expect([...text.matchAll(/^## Watch (\d+)$/gm)].map(([, n]) => Number(n))).toEqual(parts.map((_, n) => n));
+      expect([text.endsWith("a box 149"), text.includes("not this")]).toEqual([true, false]);
+    }
+  });
+
   it("may be e-mails, with what is attached to them", async () => {
     const opened = (await readAs(DOCUMENT, "receipts.eml")) as Opened;
     expect(opened.pages.map(({ title, page }) => [title, page])).toEqual([

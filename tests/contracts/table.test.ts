@@ -4,11 +4,12 @@ import path from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { csvTable } from "../../src/adapters/csv/index.js";
 import { jsonlTable } from "../../src/adapters/jsonl/index.js";
+import { odsTable } from "../../src/adapters/ods/index.js";
 import { openDatabase, sqlTable } from "../../src/adapters/sql/index.js";
 import { systemClock } from "../../src/adapters/system-clock/index.js";
 import { xlsxTable } from "../../src/adapters/xlsx/index.js";
 import { mariadbDatabase, postgresDatabase, sqliteDatabase, type TestDatabase } from "../helpers/databases.js";
-import { workbook } from "../helpers/workbook.js";
+import { document, workbook } from "../helpers/workbook.js";
 import { CONTRACT_ROWS, tableContract } from "../../src/contracts/index.js";
 import { memoryTable, type CellOut, type Row, type Table } from "../../src/core/index.js";
 
@@ -67,6 +68,8 @@ const inDatabase = async (base: TestDatabase | undefined): Promise<Table | undef
   closing.push(() => database.close());
   return sqlTable(database, { table, key: "id" });
 };
+/** The same rows as an OpenDocument spreadsheet. */
+const asDocument = (): Buffer => document([["id", "text", "old"], ...ROWS.map((row) => [row.id, row.text, row.old])]);
 const asSheet = (): Buffer => workbook([["id", "text", "old"], ...ROWS.map((row) => [row.id, row.text, row.old])]);
 
 describe.each<[string, () => Table | Promise<Table | undefined>]>([
@@ -79,6 +82,8 @@ describe.each<[string, () => Table | Promise<Table | undefined>]>([
   ],
   ["workbook", () => xlsxTable({ file: freshFile(asSheet(), "t.xlsx"), key: "id" })],
   ["workbook in place", () => xlsxTable({ file: freshFile(asSheet(), "t.xlsx"), key: "id", inPlace: true })],
+  ["OpenDocument", () => odsTable({ file: freshFile(asDocument(), "t.ods"), key: "id" })],
+  ["OpenDocument in place", () => odsTable({ file: freshFile(asDocument(), "t.ods"), key: "id", inPlace: true })],
   ["sqlite", () => inDatabase(bases.sqlite)],
   ["postgres", () => inDatabase(bases.postgres)],
   ["mariadb", () => inDatabase(bases.mariadb)],
@@ -177,6 +182,16 @@ describe("a CSV file", () => {
     expect(readFileSync(filled(file), "utf8")).toMatch(/^\ufeffid,text,note\n.*a,café,日本\n/s);
     expect(notices.at(-1)).toMatch(/t\.filled\.csv is written as UTF-8: it has characters that Windows-1252/);
     expect((await standing(one, ["note"]))["a"]).toEqual({ note: "日本" });
+  });
+
+  it.each([
+    ["emptied", ""],
+    ["replaced", "other,columns\n1,2\n"],
+  ])("a file that is %s once its header is read is no table without rows", async (_, then) => {
+    const file = freshFile(Buffer.from("id,text\na,caf\xe9\n", "latin1"));
+    // The notice of the encoding comes between the header and the rows.
+    const one = csvTable({ file, name: "t.csv", key: "id", onNotice: () => writeFileSync(file, then) });
+    await expect(readAll(one)).rejects.toThrow(/t\.csv, row 1: another program changed the file while it was read/);
   });
 
   it("tells of a file that is not there or may not be written", async () => {

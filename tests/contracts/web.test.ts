@@ -17,7 +17,8 @@ import {
   type Web,
   type WebSend,
 } from "../../src/adapters/web/index.js";
-import { isProblem, type Opened, type SourceHandle } from "../../src/core/index.js";
+import { systemClock } from "../../src/adapters/system-clock/index.js";
+import { claim, isProblem, memoryLedger, type Clock, type Opened, type SourceHandle } from "../../src/core/index.js";
 import { standinWeb, type StandinWeb } from "../../src/services/standin-web/index.js";
 import { fakeClock } from "../helpers/clock.js";
 
@@ -50,7 +51,13 @@ afterAll(async () => {
 });
 
 /** A web over the stand-in's sites, or over the test's own server, with a memory of its own. */
-const webOf = (send: WebSend, clock = fakeClock(), addresses = new Map<string, KeptAddress>(), pages = new Map<string, Opened>()): Web =>
+const webOf = (
+  send: WebSend,
+  clock: Clock = fakeClock(),
+  addresses = new Map<string, KeptAddress>(),
+  pages = new Map<string, Opened>(),
+  ledger = memoryLedger(),
+): Web =>
   web({
     send,
     clock,
@@ -61,6 +68,7 @@ const webOf = (send: WebSend, clock = fakeClock(), addresses = new Map<string, K
       keepAddress: async (of, one) => void addresses.set(of, one),
       page: async (hash) => pages.get(hash),
       keepPage: async (hash, page) => void pages.set(hash, page),
+      alone: (of) => claim(ledger, clock, of),
     },
     extract: (file, found, { address, charset }) => reader.read(file, found, pageHow(address, charset)),
     typeOf: (bytes, name) => typeOf(bytes.subarray(0, 8192), bytes.subarray(-65536), name),
@@ -116,6 +124,27 @@ describe("a page of the web", () => {
     expect(await second.find(address, YEAR)).toEqual(both[0]);
     expect(fetches()).toBe(2);
     expect(await webOf(sendTo(sites.port)).find(address, { ...YEAR, mayFetch: false })).toBeUndefined();
+  });
+
+  it("is fetched by one of two processes that want it in the same moment; one that cannot be had, too", async () => {
+    const [addresses, pages, ledger] = [new Map<string, KeptAddress>(), new Map<string, Opened>(), memoryLedger()];
+    let asked = 0;
+    handle = (request, response) => {
+      asked++;
+      setTimeout(() => {
+        if (request.url === "/gone") response.writeHead(500).end();
+        else response.writeHead(200, { "content-type": "text/html" }).end(`<title>T</title><p>${"The office is open. ".repeat(20)}</p>`);
+      }, 300);
+    };
+    const processes = [1, 2, 3].map(() => webOf(sendTo(port), systemClock(), addresses, pages, ledger));
+    const found = await Promise.all(processes.map((one) => one.find("http://office.example/hours", YEAR)));
+    expect(asked).toBe(1);
+    expect(new Set(found.map((one) => JSON.stringify(one))).size).toBe(1);
+    asked = 0;
+    const gone = await Promise.all(processes.map((one) => one.find("http://office.example/gone", YEAR)));
+    expect(gone.map((one) => one && isProblem(one) && one.problem)).toEqual(Array(3).fill("could not be had: its host failed (500)"));
+    // Each of them would have asked three times: a host that fails is asked again.
+    expect(asked).toBeLessThanOrEqual(4);
   });
 
   it("has another hash when its words change, and the earlier words are kept", async () => {

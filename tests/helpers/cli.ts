@@ -1,5 +1,6 @@
 import { spawn, type ChildProcess } from "node:child_process";
-import { cpSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { createHash } from "node:crypto";
+import { cpSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
@@ -25,6 +26,7 @@ export function start(
   env: Record<string, string> = {},
   input: "ignore" | "pipe" = "ignore",
 ): { child: ChildProcess; done: Promise<Ran> } {
+  keepLedgerThere(cwd);
   const child = spawn(process.execPath, [MAIN, ...args], {
     cwd,
     env: { ...process.env, NO_COLOR: "1", FORCE_COLOR: "0", ...env },
@@ -52,6 +54,26 @@ export function tempFolder(): string {
 
 export function removeTempFolders(): void {
   for (const folder of made.splice(0)) rmSync(folder, { recursive: true, force: true });
+}
+
+/**
+ * Where `YOROSHI_TEST_LEDGER` names a PostgreSQL database by its address, the projects of tests keep their ledgers there, each in a schema of its
+ * own; what is measured of the file itself is left out.
+ */
+export const LEDGER_DATABASE = process.env["YOROSHI_TEST_LEDGER"];
+function keepLedgerThere(folder: string): void {
+  const file = path.join(folder, "yoroshi.yaml");
+  if (LEDGER_DATABASE === undefined || !existsSync(file)) return;
+  const text = readFileSync(file, "utf8");
+  if (/^ledger:/m.test(text) || !text.startsWith("yoroshi: project/1")) return;
+  const entry = `ledgers: { url: "${LEDGER_DATABASE}" }`;
+  const schema = `t${createHash("sha256").update(folder).digest("hex").slice(0, 20)}`;
+  const there = /^databases:\s*\n(?=\s)/m.test(text)
+    ? text.replace(/^databases:\s*\n(\s+)/m, `databases:\n$1${entry}\n$1`)
+    : /^databases: \{/m.test(text)
+      ? text.replace(/^databases: \{/m, `databases: { ${entry},`)
+      : `${text.trimEnd()}\ndatabases: { ${entry} }\n`;
+  writeFileSync(file, `${there.trimEnd()}\nledger: { database: ledgers, schema: ${schema} }\n`);
 }
 
 /** A copy of the demo project. */

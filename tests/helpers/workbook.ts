@@ -37,3 +37,20 @@ function sheetOf(rows: readonly (readonly string[])[]): string {
       .join(""),
   );
 }
+
+const ODF = "urn:oasis:names:tc:opendocument:xmlns";
+
+/** A small OpenDocument spreadsheet with one sheet of texts. */
+export function document(rows: readonly (readonly string[])[], name = "Log"): Buffer {
+  const paragraph = (line: string): string =>
+    `<text:p>${escape(line).replace(/^ +| {2,}| +$/g, (blanks) => `<text:s text:c="${blanks.length}"/>`)}</text:p>`;
+  const cell = (text: string): string =>
+    `<table:table-cell office:value-type="string">${text.split("\n").map(paragraph).join("")}</table:table-cell>`;
+  const lines = rows.map(
+    (cells) => `<table:table-row>${cells.map((text) => (text === "" ? "<table:table-cell/>" : cell(text))).join("")}</table:table-row>`,
+  );
+  const content = `<office:document-content xmlns:office="${ODF}:office:1.0" xmlns:table="${ODF}:table:1.0" xmlns:text="${ODF}:text:1.0"><office:body><office:spreadsheet><table:table table:name="${name}">${lines.join("")}</table:table></office:spreadsheet></office:body></office:document-content>`;
+  return Buffer.from(
+    zipSync({ mimetype: [strToU8("application/vnd.oasis.opendocument.spreadsheet"), { level: 0 }], "content.xml": strToU8(content) }),
+  );
+}

@@ -5,12 +5,15 @@ import path from "node:path";
 import { fileURLToPath, pathToFileURL } from "node:url";
 import Database from "better-sqlite3";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { workbook } from "../helpers/workbook.js";
+import { postgresDatabase, type TestDatabase } from "../helpers/databases.js";
+import { document, workbook } from "../helpers/workbook.js";
 
 const root = fileURLToPath(new URL("../..", import.meta.url));
 const folder = path.join(root, "node_modules", ".examples");
 const work = mkdtempSync(path.join(tmpdir(), "yoroshi-examples-"));
-afterAll(() => {
+let base: TestDatabase | undefined;
+afterAll(async () => {
+  await base?.close();
   for (const one of [folder, work]) rmSync(one, { recursive: true, force: true });
 });
 
@@ -50,7 +53,7 @@ function program(name: string, code: string): string {
 }
 
 const results: Record<string, string> = {};
-beforeAll(() => {
+beforeAll(async () => {
   mkdirSync(folder, { recursive: true });
   const put = (file: string, text: string): void => writeFileSync(path.join(folder, file), text);
   put(
@@ -89,10 +92,22 @@ beforeAll(() => {
       { name: "Notes" },
     ),
   );
+  writeFileSync(
+    path.join(work, "notes.ods"),
+    document(
+      [
+        ["id", "text"],
+        ["1", "Late again."],
+      ],
+      "Notes",
+    ),
+  );
   const db = new Database(path.join(work, "log.sqlite"));
   db.exec("CREATE TABLE log (id TEXT PRIMARY KEY, note TEXT); INSERT INTO log VALUES ('1', 'Late again.')");
   db.close();
-  const run = spawnSync(process.execPath, [path.join(folder, "out", "all.js")], { cwd: work, encoding: "utf8" });
+  base = await postgresDatabase();
+  const env = { ...process.env, DATABASE_URL: (base.place as { url: string }).url };
+  const run = spawnSync(process.execPath, [path.join(folder, "out", "all.js")], { cwd: work, encoding: "utf8", env });
   expect([run.status, run.stderr]).toEqual([0, ""]);
   Object.assign(results, JSON.parse(run.stdout));
 });

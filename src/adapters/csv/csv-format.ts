@@ -10,7 +10,7 @@ import {
   type NamedFile,
   type RowChange,
 } from "../../files/index.js";
-import { FEW_BYTES, readRawRecords, readRecords } from "./records.js";
+import { FEW_BYTES, readRawRecords, readRecords, type Records } from "./records.js";
 import { quotedCell, readStyle, type CsvStyle } from "./style.js";
 import { toWindows1252 } from "./windows-1252.js";
 
@@ -35,7 +35,12 @@ export function csvFormat(keyColumns: KeyColumns, onNotice: (text: string) => vo
         onNotice(`${from.name} is not UTF-8; it is read as Windows-1252.`);
       }
       const identify = identifier(header, key, from.name);
-      for await (const { records, firstRow, share } of readRecords(from.file, from.name, header.style)) {
+      for await (const { records, firstRow, share } of withHeader(
+        header,
+        from.name,
+        readRecords(from.file, from.name, header.style),
+        (record) => record,
+      )) {
         const rows: FileRow[] = [];
         records.forEach((record, index) => {
           const row = firstRow + index;
@@ -107,6 +112,33 @@ async function readHeader({ file, name }: NamedFile): Promise<Header> {
   throw new YoroshiError("tableBroken", { table: name, place: "row 1", problem: "the file has no first row with the columns' names." });
 }
 
+/**
+ * The file as it was when its first row was read: another program may have emptied or replaced it since, and a table that is just being
+ * written is not one without rows.
+ */
+async function* withHeader<R>(
+  { columns }: Header,
+  name: string,
+  pieces: AsyncIterable<Records<R>>,
+  recordOf: (record: R) => readonly string[],
+): AsyncGenerator<Records<R>> {
+  let isSame = false;
+  for await (const piece of pieces) {
+    if (piece.firstRow === 1) {
+      const begins = recordOf(piece.records[0]!).map((column) => column.trim());
+      isSame = begins.length === columns.length && begins.every((column, index) => column === columns[index]);
+    }
+    if (!isSame) break;
+    yield piece;
+  }
+  if (!isSame)
+    throw new YoroshiError("tableBroken", {
+      table: name,
+      place: "row 1",
+      problem: "another program changed the file while it was read. Begin again once it is written.",
+    });
+}
+
 type Identity = Pick<FileRow, "key" | "problem" | "unnamed" | "ownKey">;
 
 /** Gives rows their keys, and what keeps a row from being used; rows without a usable key are named by their place. */
@@ -164,7 +196,8 @@ async function writeRows(
   if (!base) await write(header.map((name) => cell(name)).join(style.delimiter) + style.newline);
   let endsOpen = false;
   const identify = base && identifier(from, key, base.name);
-  for await (const { records, firstRow } of base ? readRawRecords(base.file, base.name, from.style) : []) {
+  const asItStands = base ? withHeader(from, base.name, readRawRecords(base.file, base.name, from.style), ({ record }) => record) : [];
+  for await (const { records, firstRow } of asItStands) {
     const isData = records.map(({ record }, index) => firstRow + index !== 1 && !isEmptyLine(record, columns));
     const rows = records.flatMap(({ record }, index) =>
       isData[index] ? [rowOf(record, firstRow + index, columns, identify!(record, firstRow + index))] : [],

@@ -2,7 +2,7 @@ import { Readability } from "@mozilla/readability";
 import { parseHTML } from "linkedom";
 import type { Opened } from "../../core/index.js";
 import { decodeText } from "./decode.js";
-import { charsetIn, checkDepth, htmlText } from "./html.js";
+import { charsetIn, checkDepth, elementText, htmlText, type HtmlNode } from "./html.js";
 
 /** Fewer words than this are hardly the main text of a page that has many more. */
 const LEAST = 140;
@@ -23,8 +23,8 @@ export function mainText(bytes: Uint8Array, charset: string | undefined, address
   const day = date !== undefined && !Number.isNaN(Date.parse(date)) ? date.slice(0, 10) : undefined;
   const links = linksOf(document, address);
   // The library changes what it reads.
-  const article = new Readability(document as never, { charThreshold: LEAST }).parse();
-  const main = article?.content ? htmlText(article.content) : "";
+  const article = new Readability<HtmlNode>(document as never, { charThreshold: LEAST, serializer: (node) => node as never }).parse();
+  const main = article?.content ? elementText(article.content) : "";
   // A page of few words is taken whole: what is left out may be all that it says.
   const text = main.length >= LEAST ? main : htmlText(html);
   const title = (article?.title || document.querySelector("title")?.textContent || "").trim();

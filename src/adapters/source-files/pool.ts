@@ -43,7 +43,7 @@ const DEFAULTS = { timeoutMs: 60_000, memory: 700 * 1024 * 1024 };
 const START_MS = 30_000;
 const LOOK_MS = 50;
 /** A process that has grown is replaced between two files: libraries give little back. */
-const GROWN = 0.6;
+const GROWN = 0.4;
 
 /** Files are read in the order in which they were asked for, one at a time in each process. */
 export function fileReader({ child, processes = Math.min(4, availableParallelism()), ...given }: ReaderOptions): FileReader {

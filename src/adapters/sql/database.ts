@@ -1,9 +1,11 @@
+import { callbackify } from "node:util";
 import type { Database as SqliteDatabase } from "better-sqlite3";
 import type { Pool } from "pg";
 import { Kysely, MysqlDialect, PostgresDialect, SqliteDialect } from "kysely";
 import { isYoroshiError, YoroshiError, type Clock } from "../../core/index.js";
 import type { Db, Dialect, SqlFault } from "./dialect.js";
 import { mysql } from "./mysql.js";
+import { setUp } from "./pooler.js";
 import { postgres } from "./postgres.js";
 import { openSqlite } from "../../files/index.js";
 import { sqlite } from "./sqlite.js";
@@ -158,12 +160,14 @@ async function postgresPool({ name, timeZone = "UTC" }: DatabaseOptions, url: st
   const { default: pg } = await driver(name, "pg", import("pg"));
   const asText = (text: string): string => text;
   const asTrueFalse = (text: string): string => (text === "t" ? "true" : "false");
+  const another = () => new pg.Client({ connectionString: url, application_name: APPLICATION, connectionTimeoutMillis: CONNECT_MS });
   const pool = new pg.Pool({
     connectionString: url,
     max: MOST_CONNECTIONS,
     connectionTimeoutMillis: CONNECT_MS,
     application_name: APPLICATION,
-    options: `-c timezone=${timeZone} -c datestyle=ISO -c intervalstyle=iso_8601`,
+    // The library asks by a function that is called back, with nothing where all is well.
+    verify: (client, done) => callbackify(() => setUp(client, name, timeZone, another))(done as (error: Error) => void),
     // Everything as the database writes it: no number loses digits, no time its zone.
     types: { getTypeParser: ((oid: number) => (oid === PG_BOOLEAN ? asTrueFalse : asText)) as never },
   });

@@ -10,3 +10,4 @@ export {
   type ChangingTable,
   type Reached,
 } from "./changes.js";
+export { plainSql, type PlainDatabase, type PlainSql } from "./plain-sql.js";

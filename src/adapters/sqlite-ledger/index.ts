@@ -1,1 +1,2 @@
+export { sqliteCarrier } from "./carrier.js";
 export { sqliteLedger } from "./sqlite-ledger.js";

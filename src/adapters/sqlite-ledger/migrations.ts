@@ -137,4 +137,5 @@ export const MIGRATIONS: readonly string[] = [
   ALTER TABLE runs ADD COLUMN cells INTEGER;
   CREATE INDEX replaced_run ON replaced (run, place, key);
   `,
+  "ALTER TABLE reservations ADD COLUMN run TEXT",
 ];

@@ -1,54 +1,51 @@
 import type Database from "better-sqlite3";
 import {
-  keptRemark,
+  answerRecord as toAnswer,
+  answerRow,
+  cellRecord as toCell,
+  cellRow,
   type AfterRecord,
-  type Answer,
   type AnswerRecord,
+  type AnswerRow as KeptAnswerRow,
   type CellRecord,
-  type CellState,
+  type CellRow as KeptCellRow,
   type DecisionRecord,
   type Json,
   type NoticeRecord,
-  type Remark,
   type RunRecord,
 } from "../../core/index.js";
 
-export interface AnswerRow {
-  fingerprint: Buffer;
-  template: string;
-  version: number;
-  model: string;
-  run: string;
-  at: number;
-  basis: string | null;
-  answer: string;
+/** Fingerprints are bytes here, half as long as their letters. */
+export type AnswerRow = Omit<KeptAnswerRow, "fingerprint"> & { readonly fingerprint: Buffer };
+export type CellRow = [...Head<KeptCellRow>, Buffer | null, ...Tail<KeptCellRow>];
+type Head<T extends unknown[]> = T extends [infer A, infer B, infer C, ...unknown[]] ? [A, B, C] : never;
+type Tail<T extends unknown[]> = T extends [unknown, unknown, unknown, unknown, ...infer Rest] ? Rest : never;
+
+export function putAnswer(statement: Database.Statement, record: AnswerRecord): void {
+  const { fingerprint, template, version, model, run, at, basis, answer } = answerRow(record);
+  statement.run(Buffer.from(fingerprint, "hex"), template, version, model, run, at, record.answer.spent, basis, answer);
 }
 
-/**
- * The columns of a cell in the order of `CellRow`: rows as arrays are read faster than as objects.
- */
-export const CELL_COLUMNS = "key, state, reason, fingerprint, given, edited, was, notes, run, at, edited_on, past, form, held, marks";
+export function putCell(statement: Database.Statement, place: number, record: CellRecord): void {
+  const [key, state, reason, fingerprint, ...rest] = cellRow(record);
+  statement.run(
+    place,
+    key,
+    state,
+    reason,
+    fingerprint === null ? null : Buffer.from(fingerprint, "hex"),
+    ...rest,
+    record.held?.like ?? null,
+  );
+}
 
-export type CellRow = [
-  key: string,
-  state: CellState,
-  reason: string | null,
-  fingerprint: Buffer | null,
-  given: string,
-  edited: string | null,
-  was: string | null,
-  notes: string | null,
-  run: string,
-  at: number,
-  editedOn: string | null,
-  past: string | null,
-  form: number | null,
-  held: string | null,
-  marks: string | null,
-];
+export const answerRecord = ({ fingerprint, ...row }: AnswerRow): AnswerRecord =>
+  toAnswer({ ...row, fingerprint: fingerprint.toString("hex") });
 
-/** What is seldom there, kept together. */
-type Marks = Pick<CellRecord, "decided" | "again" | "letStand">;
+export function cellRecord(plan: string, step: string, row: CellRow): CellRecord {
+  const [key, state, reason, fingerprint, ...rest] = row;
+  return toCell(plan, step, [key, state, reason, fingerprint?.toString("hex") ?? null, ...rest]);
+}
 
 export interface DecisionRow {
   id: number;
@@ -70,122 +67,6 @@ export interface RunRow {
   outcome: string | null;
   tally: string | null;
   cells: number | null;
-}
-
-export function putAnswer(
-  statement: Database.Statement,
-  { fingerprint, template, version, model, run, at, basis, answer }: AnswerRecord,
-): void {
-  statement.run(
-    Buffer.from(fingerprint, "hex"),
-    template,
-    version,
-    model,
-    run,
-    at,
-    answer.spent,
-    basis ? JSON.stringify(basis) : null,
-    JSON.stringify(answer),
-  );
-}
-
-export function putCell(
-  statement: Database.Statement,
-  place: number,
-  {
-    key,
-    state,
-    reason,
-    fingerprint,
-    values,
-    edited,
-    was,
-    notes,
-    run,
-    at,
-    editedOn,
-    past,
-    form,
-    held,
-    decided,
-    again,
-    letStand,
-  }: CellRecord,
-): void {
-  const marks: Marks = { decided, again, letStand };
-  statement.run(
-    place,
-    key,
-    state,
-    reason ? JSON.stringify(reason) : null,
-    fingerprint ? Buffer.from(fingerprint, "hex") : null,
-    JSON.stringify(values),
-    edited ? JSON.stringify(edited) : null,
-    was ? JSON.stringify(was) : null,
-    notes ? JSON.stringify(notes) : null,
-    run,
-    at,
-    editedOn ?? null,
-    past ? JSON.stringify(past) : null,
-    form ?? null,
-    held ? JSON.stringify(held) : null,
-    decided || again || letStand ? JSON.stringify(marks) : null,
-    held?.like ?? null,
-  );
-}
-
-export function answerRecord({ fingerprint, template, version, model, run, at, basis, answer }: AnswerRow): AnswerRecord {
-  return {
-    fingerprint: fingerprint.toString("hex"),
-    template,
-    version,
-    model,
-    run,
-    at,
-    ...(basis === null ? {} : { basis: JSON.parse(basis) as AnswerRecord["basis"] }),
-    answer: keptAnswer(JSON.parse(answer) as KeptAnswer),
-  };
-}
-
-/** An answer as it is kept; the first versions kept sentences. */
-type KeptAnswer = Omit<Answer, "reason" | "notes"> & { readonly reason?: Json; readonly notes: Json[] };
-
-function keptAnswer(kept: KeptAnswer): Answer {
-  const isEarlier = typeof kept.reason === "string" || typeof kept.notes[0] === "string";
-  const { reason, notes } = kept;
-  const answer = isEarlier
-    ? { ...kept, notes: notes.map(keptRemark), ...(reason === undefined ? {} : { reason: keptRemark(reason) }) }
-    : kept;
-  return answer as Answer;
-}
-
-/** Why a cell has no value: a remark; the first versions kept a sentence. */
-const cellRemark = (kept: string): Remark => (kept.startsWith('{"code":') ? (JSON.parse(kept) as Remark) : keptRemark(kept));
-
-export function cellRecord(
-  plan: string,
-  step: string,
-  [key, state, reason, fingerprint, given, edited, was, notes, run, at, editedOn, past, form, held, marks]: CellRow,
-): CellRecord {
-  return {
-    plan,
-    step,
-    key,
-    state,
-    reason: reason === null ? undefined : cellRemark(reason),
-    fingerprint: fingerprint?.toString("hex"),
-    values: JSON.parse(given) as CellRecord["values"],
-    edited: edited === null ? undefined : (JSON.parse(edited) as CellRecord["edited"]),
-    was: was === null ? undefined : (JSON.parse(was) as CellRecord["was"]),
-    notes: notes === null ? undefined : (JSON.parse(notes) as Json[]).map(keptRemark),
-    editedOn: editedOn ?? undefined,
-    past: past === null ? undefined : (JSON.parse(past) as CellRecord["past"]),
-    form: form ?? undefined,
-    ...(held === null ? {} : { held: JSON.parse(held) as CellRecord["held"] }),
-    ...(marks === null ? {} : (JSON.parse(marks) as Marks)),
-    run,
-    at,
-  };
 }
 
 export function runRecord(row: RunRow): RunRecord {

@@ -2,7 +2,9 @@ import type Database from "better-sqlite3";
 import {
   addCharge,
   canonicalJson,
+  CELL_COLUMNS,
   grantOf,
+  runHolder,
   type Charge,
   type CheckRecord,
   type Json,
@@ -18,7 +20,6 @@ import { openLedgerFile } from "./open-file.js";
 import {
   afterRecord,
   answerRecord,
-  CELL_COLUMNS,
   cellRecord,
   decisionRecord,
   noticeRecord,
@@ -103,11 +104,17 @@ export function sqliteLedger(file: string): Ledger {
       return true;
     });
   });
+  const chargedSince = (day: number, run: string | undefined): number =>
+    (sql.chargedSince.get({ day, run: run ?? null }) as { spent: number }).spent;
   const reserve = db.transaction((about: Reservation) => {
-    const rows = sql.reservations.all(about.holder) as { process: number; amount: number; until: number }[];
+    const rows = sql.reservations.all({ holder: about.holder, run: about.run ?? null }) as {
+      process: number;
+      amount: number;
+      until: number;
+    }[];
     const others = rows.reduce((sum, row) => sum + (isHeld(row, about.now) ? row.amount : 0), 0);
-    const amount = grantOf(about, (sql.chargedSince.get(about.since) as { spent: number }).spent + others);
-    if (amount !== undefined) sql.setReservation.run(about.holder, process.pid, amount, about.until);
+    const amount = grantOf(about, chargedSince(about.since, about.run) + others);
+    if (amount !== undefined) sql.setReservation.run(about.holder, process.pid, amount, about.until, about.run ?? null);
     return amount;
   });
   const swap = db.transaction((name: string, expected: Json | undefined, value: Json) => {
@@ -291,7 +298,7 @@ export function sqliteLedger(file: string): Ledger {
         group.settle();
         return sql.chargesByDay.all(since) as DaySpendRecord[];
       },
-      since: async (day) => (sql.chargedSince.get(day) as { spent: number }).spent,
+      since: async (day, run) => chargedSince(day, run),
       async reserve(about) {
         // What is on its way to be charged is no longer in its holder's reservation.
         group.settle();
@@ -341,6 +348,7 @@ export function sqliteLedger(file: string): Ledger {
         return row && (JSON.parse(row.value) as Json);
       },
       set: (name, value) => group.write(() => sql.setFact.run(name, JSON.stringify(value))),
+      remove: (names) => group.write(() => sql.dropFacts.run(JSON.stringify(names))),
       find: async (beginning) => {
         group.settle();
         const rows = sql.facts.all(beginning, `${beginning}\u{10ffff}`) as { name: string; value: string }[];
@@ -372,7 +380,8 @@ export function sqliteLedger(file: string): Ledger {
       group.write(() => {
         for (const charge of more) {
           addCharge(charges, charge);
-          if (holder !== undefined && reservers.has(holder)) sql.lowerReservation.run(charge.spent + charge.unsure, holder);
+          for (const one of holder === undefined ? [] : [holder, runHolder(holder)])
+            if (reservers.has(one)) sql.lowerReservation.run(charge.spent + charge.unsure, one);
         }
         for (const record of answers) putAnswer(replace ? sql.replaceAnswer : sql.addAnswer, record);
         for (const record of cells) {
@@ -506,7 +515,9 @@ function statements(db: Database.Database) {
     chargesByDay:
       db.prepare(`SELECT day, kind, subject, model, step, sum(requests) AS requests, sum(tokens_in) AS tokensIn, sum(tokens_out) AS tokensOut, sum(spent) AS spent, sum(unsure) AS unsure
       FROM charges JOIN runs ON runs.id = charges.run WHERE day >= ? GROUP BY day, kind, subject, model, step ORDER BY day DESC, kind, subject, model, step`),
-    chargedSince: db.prepare("SELECT coalesce(sum(spent + unsure), 0) AS spent FROM charges WHERE day >= ?"),
+    chargedSince: db.prepare(
+      "SELECT coalesce(sum(spent + unsure), 0) AS spent FROM charges WHERE day >= @day AND (@run IS NULL OR run = @run)",
+    ),
     someAnswers: db.prepare(
       "SELECT id, fingerprint, template, version, model, run, at, basis, answer FROM answers WHERE id > ? ORDER BY id LIMIT ?",
     ),
@@ -518,14 +529,15 @@ function statements(db: Database.Database) {
     fact: db.prepare("SELECT value FROM notes WHERE name = ?"),
     facts: db.prepare("SELECT name, value FROM notes WHERE name >= ? AND name < ? AND value <> 'null' ORDER BY name"),
     setFact: db.prepare("INSERT OR REPLACE INTO notes (name, value) VALUES (?, ?)"),
+    dropFacts: db.prepare("DELETE FROM notes WHERE name IN (SELECT value FROM json_each(?))"),
     takeLeases: db.prepare(
       "INSERT INTO leases (name, holder, process, until) SELECT value, ?, ?, ? FROM json_each(?) WHERE true ON CONFLICT DO NOTHING",
     ),
     lease: db.prepare("SELECT holder, process, until FROM leases WHERE name = ?"),
     setLease: db.prepare("UPDATE leases SET holder = ?, process = ?, until = ? WHERE name = ?"),
     dropLeases: db.prepare("DELETE FROM leases WHERE holder = ? AND name IN (SELECT value FROM json_each(?))"),
-    reservations: db.prepare("SELECT process, amount, until FROM reservations WHERE holder <> ?"),
-    setReservation: db.prepare("INSERT OR REPLACE INTO reservations (holder, process, amount, until) VALUES (?, ?, ?, ?)"),
+    reservations: db.prepare("SELECT process, amount, until FROM reservations WHERE holder <> @holder AND run IS @run"),
+    setReservation: db.prepare("INSERT OR REPLACE INTO reservations (holder, process, amount, until, run) VALUES (?, ?, ?, ?, ?)"),
     lowerReservation: db.prepare("UPDATE reservations SET amount = max(0, amount - ?) WHERE holder = ?"),
     dropReservation: db.prepare("DELETE FROM reservations WHERE holder = ?"),
   };

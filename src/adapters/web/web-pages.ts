@@ -34,6 +34,8 @@ export interface WebKept {
   /** The text of a page as it was once, by its hash. */
   page(hash: string): Promise<Opened | undefined>;
   keepPage(hash: string, page: Opened): Promise<void>;
+  /** Takes an address to fetch, over processes; gives the way to let go of it, and nothing while another has it. */
+  alone(of: string): Promise<(() => Promise<void>) | undefined>;
 }
 
 export interface WebOptions {
@@ -58,6 +60,8 @@ const DAY_MS = 86_400_000;
 /** What could not be had is not asked for again for a while. */
 const PROBLEM_MS = 3_600_000;
 const DEFAULT_PAUSE_MS = 1_000;
+/** How long it takes until it is looked again whether another process has fetched a page. */
+const OTHER_FETCHES_MS = 100;
 const DEFAULT_FILE_AGE_DAYS = 30;
 
 /** Pages and files of the web: each fetched once while it is young enough, over rows, runs and crashes. */
@@ -126,14 +130,30 @@ export function web({ send, clock, kept, keptFolder, extract, typeOf, pauseMs = 
     make: (fetched: Fetched) => Promise<SourceHandle | SourceProblem>,
   ): Promise<SourceHandle | SourceProblem | undefined> => {
     const was = await kept.address(name);
+    const isYoung = (one: KeptAddress): boolean => clock.now() - one.at < (one.problem === undefined ? maxAgeMs : PROBLEM_MS);
     const handle = (one: KeptAddress): SourceHandle | SourceProblem =>
       one.problem === undefined ? { hash: one.hash, type: one.type, bytes: one.bytes } : { problem: one.problem, mayPass: true };
-    if (was && clock.now() - was.at < (was.problem === undefined ? maxAgeMs : PROBLEM_MS)) return handle(was);
+    if (was && isYoung(was)) return handle(was);
     // What is too old still is what was seen, as long as nobody fetches.
     if (!mayFetch) return was ? handle(was) : undefined;
     let fetching = under.get(name);
     if (!fetching) {
-      fetching = renew(name, address, limits, was, signal, make).finally(() => under.delete(name));
+      const fetchAlone = async (): Promise<SourceHandle | SourceProblem> => {
+        for (;;) {
+          const letGo = await kept.alone(name);
+          try {
+            // Another process may have fetched it in the meantime.
+            const now = await kept.address(name);
+            if (now && isYoung(now)) return handle(now);
+            if (letGo) return await renew(name, address, limits, was, signal, make);
+          } finally {
+            await letGo?.();
+          }
+          if (signal?.aborted) return { problem: "was not waited for", mayPass: true };
+          await clock.sleep(OTHER_FETCHES_MS);
+        }
+      };
+      fetching = fetchAlone().finally(() => under.delete(name));
       under.set(name, fetching);
     }
     const got = await fetching;

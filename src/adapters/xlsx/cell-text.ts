@@ -1,36 +1,3 @@
-/** `A` is 1, `AA` 27. */
-export function columnNumber(reference: string): number {
-  let number = 0;
-  for (let i = 0; i < reference.length; i++) {
-    const code = reference.charCodeAt(i);
-    if (code < 65 || code > 90) break;
-    number = number * 26 + code - 64;
-  }
-  return number;
-}
-
-export function columnLetters(number: number): string {
-  let letters = "";
-  for (let rest = number; rest > 0; rest = Math.floor((rest - 1) / 26)) letters = String.fromCharCode(65 + ((rest - 1) % 26)) + letters;
-  return letters;
-}
-
-/** An area such as `A4:F20`, from 1. */
-export interface Area {
-  readonly left: number;
-  readonly top: number;
-  readonly right: number;
-  readonly bottom: number;
-}
-
-export function areaOf(reference: string): Area {
-  const [from = "", to = from] = reference.replaceAll("$", "").split(":");
-  const rowOf = (cell: string): number => Number(/\d+$/.exec(cell)?.[0] ?? 0);
-  return { left: columnNumber(from), top: rowOf(from), right: columnNumber(to), bottom: rowOf(to) };
-}
-
-export const areaText = ({ left, top, right, bottom }: Area): string => `${columnLetters(left)}${top}:${columnLetters(right)}${bottom}`;
-
 /**
  * Characters that XML cannot hold stand as `_xHHHH_` (ECMA-376 part 1, 22.9.2.19); what looks like that gets its own underscore escaped.
  */

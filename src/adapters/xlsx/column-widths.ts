@@ -1,5 +1,5 @@
+import { attribute, prefixOf, type Tag, withAttribute } from "../../files/parts/index.js";
 import type { Place } from "./survey-sheet.js";
-import { attribute, prefixOf, withAttribute, type Tag } from "./xml.js";
 
 const WIDE = 48;
 const NARROW = 18;

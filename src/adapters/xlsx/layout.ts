@@ -1,7 +1,7 @@
 import { headerAdvice, nearest, YoroshiError, type TopRow } from "../../core/index.js";
 import { TOP_ROWS } from "../../files/index.js";
-import { serialText, unescapeCell, type DateSystem } from "./cell-text.js";
-import type { PackageFile } from "./package-file.js";
+import type { PackageFile } from "../../files/parts/index.js";
+import { type DateSystem, serialText, unescapeCell } from "./cell-text.js";
 import { readSharedStrings, type SharedStrings } from "./shared-strings.js";
 import { sheetPieces, type CellPiece, type RowPiece } from "./sheet-pieces.js";
 import { dateStyles, definedTables, readWorkbook, type DefinedTable, type Sheet, type Workbook } from "./workbook.js";

@@ -1,6 +1,6 @@
 import { zipSync, type Zippable } from "fflate";
-import { columnLetters, escapeCell } from "./cell-text.js";
-import { escapeAttribute } from "./xml.js";
+import { columnLetters, escapeAttribute } from "../../files/parts/index.js";
+import { escapeCell } from "./cell-text.js";
 
 /** A column of a new sheet. */
 export interface NewColumn {
@@ -31,20 +31,20 @@ const STYLE = { plain: 0, header: 1, wrapped: 2, open: 3 } as const;
 export function newWorkbook(sheet: string, columns: readonly NewColumn[], rows: readonly (readonly string[])[]): Uint8Array {
   const lists = columns.filter((column) => column.options && column.options.length > 0);
   const parts: Record<string, string> = {
-    "[Content_Types].xml": contentTypes(),
+    "[Content_Types].xml": contentTypes(lists.length > 0),
     "_rels/.rels": `${HEAD}<Relationships xmlns="${PACKAGE}/relationships"><Relationship Id="rId1" Type="${RELATIONS}/officeDocument" Target="xl/workbook.xml"/></Relationships>`,
-    "xl/workbook.xml": `${HEAD}<workbook xmlns="${MAIN}" xmlns:r="${RELATIONS}"><sheets><sheet name="${escapeAttribute(sheet)}" sheetId="1" r:id="rId1"/><sheet name="options" sheetId="2" state="hidden" r:id="rId2"/></sheets></workbook>`,
-    "xl/_rels/workbook.xml.rels": `${HEAD}<Relationships xmlns="${PACKAGE}/relationships"><Relationship Id="rId1" Type="${RELATIONS}/worksheet" Target="worksheets/sheet1.xml"/><Relationship Id="rId2" Type="${RELATIONS}/worksheet" Target="worksheets/sheet2.xml"/><Relationship Id="rId3" Type="${RELATIONS}/styles" Target="styles.xml"/></Relationships>`,
+    "xl/workbook.xml": `${HEAD}<workbook xmlns="${MAIN}" xmlns:r="${RELATIONS}"><sheets><sheet name="${escapeAttribute(sheet)}" sheetId="1" r:id="rId1"/>${lists.length > 0 ? '<sheet name="options" sheetId="2" state="hidden" r:id="rId2"/>' : ""}</sheets></workbook>`,
+    "xl/_rels/workbook.xml.rels": `${HEAD}<Relationships xmlns="${PACKAGE}/relationships"><Relationship Id="rId1" Type="${RELATIONS}/worksheet" Target="worksheets/sheet1.xml"/>${lists.length > 0 ? `<Relationship Id="rId2" Type="${RELATIONS}/worksheet" Target="worksheets/sheet2.xml"/>` : ""}<Relationship Id="rId3" Type="${RELATIONS}/styles" Target="styles.xml"/></Relationships>`,
     "xl/styles.xml": STYLES,
     "xl/worksheets/sheet1.xml": mainSheet(columns, rows, lists),
-    "xl/worksheets/sheet2.xml": optionsSheet(lists),
+    ...(lists.length > 0 ? { "xl/worksheets/sheet2.xml": optionsSheet(lists) } : {}),
   };
   const files: Zippable = Object.fromEntries(Object.entries(parts).map(([name, text]) => [name, encoder.encode(text)]));
   return zipSync(files);
 }
 
-const contentTypes = (): string =>
-  `${HEAD}<Types xmlns="${PACKAGE}/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/><Override PartName="/xl/workbook.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/><Override PartName="/xl/worksheets/sheet1.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/><Override PartName="/xl/worksheets/sheet2.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/><Override PartName="/xl/styles.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.styles+xml"/></Types>`;
+const contentTypes = (hasOptions: boolean): string =>
+  `${HEAD}<Types xmlns="${PACKAGE}/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/><Override PartName="/xl/workbook.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/><Override PartName="/xl/worksheets/sheet1.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/>${hasOptions ? '<Override PartName="/xl/worksheets/sheet2.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/>' : ""}<Override PartName="/xl/styles.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.styles+xml"/></Types>`;
 
 const STYLES = `${HEAD}<styleSheet xmlns="${MAIN}"><fonts count="2"><font><sz val="11"/><name val="Calibri"/></font><font><b/><sz val="11"/><name val="Calibri"/></font></fonts><fills count="3"><fill><patternFill patternType="none"/></fill><fill><patternFill patternType="gray125"/></fill><fill><patternFill patternType="solid"><fgColor rgb="FFFBF3DC"/><bgColor indexed="64"/></patternFill></fill></fills><borders count="1"><border><left/><right/><top/><bottom/><diagonal/></border></borders><cellStyleXfs count="1"><xf numFmtId="0" fontId="0" fillId="0" borderId="0"/></cellStyleXfs><cellXfs count="4"><xf numFmtId="0" fontId="0" fillId="0" borderId="0" xfId="0"/><xf numFmtId="0" fontId="1" fillId="0" borderId="0" xfId="0" applyFont="1"/><xf numFmtId="0" fontId="0" fillId="0" borderId="0" xfId="0" applyAlignment="1"><alignment vertical="top" wrapText="1"/></xf><xf numFmtId="49" fontId="0" fillId="2" borderId="0" xfId="0" applyNumberFormat="1" applyFill="1" applyAlignment="1"><alignment vertical="top" wrapText="1"/></xf></cellXfs><cellStyles count="1"><cellStyle name="Normal" xfId="0" builtinId="0"/></cellStyles></styleSheet>`;
 

@@ -1,6 +1,6 @@
 import type { TopRow } from "../../core/index.js";
+import { openPackage, orUnreadable } from "../../files/parts/index.js";
 import { topRows } from "./layout.js";
-import { openPackage, orUnreadable } from "./package-file.js";
 import { readSharedStrings } from "./shared-strings.js";
 import { dateStyles, definedTables, readWorkbook } from "./workbook.js";
 

@@ -1,6 +1,5 @@
+import { type PackageFile, XmlScanner } from "../../files/parts/index.js";
 import { unescapeCell } from "./cell-text.js";
-import type { PackageFile } from "./package-file.js";
-import { XmlScanner } from "./xml.js";
 
 const BLOCK_BYTES = 1 << 20;
 

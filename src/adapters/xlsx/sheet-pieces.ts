@@ -1,6 +1,4 @@
-import { columnNumber } from "./cell-text.js";
-import type { PackageFile } from "./package-file.js";
-import { attribute, XmlScanner, type Tag } from "./xml.js";
+import { attribute, columnNumber, type PackageFile, type Tag, XmlScanner } from "../../files/parts/index.js";
 
 /** A cell and where it stands in its row's source. */
 export interface CellPiece {

@@ -1,7 +1,17 @@
-import { areaOf, areaText, escapeCell } from "./cell-text.js";
+import {
+  areaOf,
+  areaText,
+  attribute,
+  edited,
+  escapeAttribute,
+  type PackageFile,
+  prefixOf,
+  type Tag,
+  tagsOf,
+  withAttribute,
+} from "../../files/parts/index.js";
+import { escapeCell } from "./cell-text.js";
 import { relationshipsPart, type Workbook } from "./workbook.js";
-import { attribute, edited, escapeAttribute, prefixOf, tagsOf, withAttribute, type Tag } from "./xml.js";
-import type { PackageFile } from "./package-file.js";
 
 /**
  * A defined table's part with further columns at its right and rows at its bottom, its filter with it. The names must be those of the

@@ -1,9 +1,9 @@
 import path from "node:path";
 import { STATE_MARKS, type CellState, type ShownState, type TargetColumn } from "../../core/index.js";
 import { KeySet, type FileChanges, type FileRow } from "../../files/index.js";
-import { columnLetters, escapeCell } from "./cell-text.js";
+import { columnLetters, escapeText } from "../../files/parts/index.js";
+import { escapeCell } from "./cell-text.js";
 import { broken, dataRows, readLayout, rowValues, type Layout } from "./layout.js";
-import { escapeText } from "./xml.js";
 import { sheetRow } from "./row-key.js";
 
 /** The sheet that tells how cells stand. */

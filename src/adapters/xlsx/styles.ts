@@ -1,4 +1,4 @@
-import { attribute, edited, prefixOf, tagsOf, withAttribute } from "./xml.js";
+import { attribute, edited, prefixOf, tagsOf, withAttribute } from "../../files/parts/index.js";
 import { cellFormats } from "./workbook.js";
 
 /** How a number is shown. */

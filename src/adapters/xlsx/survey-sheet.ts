@@ -1,10 +1,9 @@
 import type { TargetColumn } from "../../core/index.js";
-import { columnLetters } from "./cell-text.js";
+import { attribute, columnLetters, firstFree, type Tag } from "../../files/parts/index.js";
 import { broken, type Layout } from "./layout.js";
 import { sheetPieces } from "./sheet-pieces.js";
 import type { StyleEditor } from "./styles.js";
 import { formatOf } from "./written-value.js";
-import { attribute, type Tag } from "./xml.js";
 
 const MOST_COLUMNS = 16_384;
 
@@ -110,7 +109,7 @@ export async function surveySheet(layout: Layout, targets: readonly TargetColumn
       `the table ${table.name} has no room for ${growing} new rows below it. Insert ${growing} empty rows there (above its row of totals), or move the file away: then it is made anew from the source.`,
     );
   }
-  const first = firstFree(taken === undefined ? after + 1 : widest + 1, added.length, table ? [] : hidden);
+  const first = firstFree(taken === undefined ? after + 1 : widest + 1, added.length, table ? [] : hidden, MOST_COLUMNS);
   if (first + added.length - 1 > MOST_COLUMNS) throw broken(file, sheet, `row ${headerRow}`, "the sheet has no room for further columns.");
   for (const [target, styled] of bases) for (const base of styled) styles.like(base, formatOf(target.type));
   const places = targets.map((target) => ({
@@ -134,14 +133,4 @@ function hiddenColumns(tags: readonly Tag[]): (readonly [number, number])[] {
   return tags
     .filter((tag) => tag.name === "col" && /^(1|true)$/.test(attribute(tag, "hidden") ?? ""))
     .map((tag) => [Number(attribute(tag, "min")), Number(attribute(tag, "max"))] as const);
-}
-
-/**
- * The first column from which on so many stand side by side, none of them hidden. All to the right being hidden, that is how the sheet was
- * cut off; then they are shown.
- */
-function firstFree(from: number, count: number, hidden: readonly (readonly [number, number])[]): number {
-  let first = from;
-  for (const [min, max] of hidden) if (min <= first + count - 1 && max >= first && max < MOST_COLUMNS) first = max + 1;
-  return first;
 }

@@ -1,8 +1,7 @@
 import path from "node:path";
 import { YoroshiError } from "../../core/index.js";
-import { areaOf, unescapeCell, type Area, type DateSystem } from "./cell-text.js";
-import type { PackageFile } from "./package-file.js";
-import { attribute, tagsOf, type Tag } from "./xml.js";
+import { type Area, areaOf, attribute, type PackageFile, type Tag, tagsOf } from "../../files/parts/index.js";
+import { type DateSystem, unescapeCell } from "./cell-text.js";
 
 export interface Sheet {
   readonly name: string;

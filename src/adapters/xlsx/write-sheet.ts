@@ -1,6 +1,6 @@
 import type { CellOut } from "../../core/index.js";
-import { KeySet, type FileChanges, type NewRow, type RowChange } from "../../files/index.js";
-import { areaOf, areaText } from "./cell-text.js";
+import { KeySet, newRows, type FileChanges, type NewRow, type RowChange } from "../../files/index.js";
+import { areaOf, areaText, attribute, edited, prefixOf, type Tag, withAttribute } from "../../files/parts/index.js";
 import { columnTags } from "./column-widths.js";
 import { cellText, rowValues, type Layout } from "./layout.js";
 import { sheetRow } from "./row-key.js";
@@ -8,7 +8,6 @@ import { sheetPieces, type RowPiece, type SheetPiece } from "./sheet-pieces.js";
 import type { StyleEditor } from "./styles.js";
 import type { Place, Survey } from "./survey-sheet.js";
 import { broughtValue, cellSource, formatOf, shownText, valueOf, type WrittenValue } from "./written-value.js";
-import { attribute, edited, prefixOf, withAttribute, type Tag } from "./xml.js";
 
 const BATCH_ROWS = 500;
 
@@ -22,41 +21,38 @@ export async function* writtenSheet(
 ): AsyncGenerator<string> {
   const { lastData } = survey;
   const seen = new KeySet();
+  const added = newRows(changes);
   let batch: SheetPiece[] = [];
   let rows = 0;
   let prefix = "";
   const isData = ({ number }: RowPiece): boolean => number > layout.headerRow && number <= Math.min(layout.lastRow, lastData);
   const flush = async (): Promise<string> => {
     const named = batch.flatMap((piece) => {
-      const values = "row" in piece && isData(piece.row) ? rowValues(layout, piece.row) : undefined;
-      return values && "row" in piece ? [{ row: piece.row, file: sheetRow(layout, piece.row, values, key, seen) }] : [];
+      if (!("row" in piece) || !isData(piece.row)) return [];
+      const values = rowValues(layout, piece.row);
+      return values || changes.grows ? [{ row: piece.row, file: values && sheetRow(layout, piece.row, values, key, seen) }] : [];
     });
-    const found = await changes.of(named.map((one) => one.file));
-    const byRow = new Map(named.map(({ row }, index) => [row, found[index]!]));
+    const found = await changes.of(named.flatMap(({ file }) => file ?? []));
+    const byRow = new Map<RowPiece, RowDone>();
+    let at = 0;
+    for (const { row, file } of named) {
+      const change = file && found[at++]!;
+      const comes = changes.grows && (!file || change!.goes) ? await added.take() : undefined;
+      if (file || comes) byRow.set(row, { ...change, comes });
+    }
     const text = batch.map((piece) => sourceOf(piece, layout, survey, styles, byRow)).join("");
     batch = [];
     rows = 0;
     return text;
   };
   // New rows come below the last one, into rows that are blank or not there yet.
-  let number = lastData;
-  const added = flatRows(changes);
-  let next: NewRow | undefined;
-  let begun = false;
-  const pull = async (): Promise<void> => {
-    next = (await added.next()).value as NewRow | undefined;
-    number++;
-  };
+  let number = lastData + 1;
   const addedUpTo = async function* (limit: number): AsyncGenerator<string> {
-    if (!begun) {
-      begun = true;
-      await pull();
+    for (; number < limit && (await added.next()); number++) {
+      const cells = newCells((await added.take())!, number, prefix, layout, survey, styles);
+      const inOrder = [...cells].sort(([a], [b]) => a - b).map(([, cell]) => cell);
+      yield `<${prefix}row r="${number}">${inOrder.join("")}</${prefix}row>`;
     }
-    for (; next && number < limit; await pull())
-      yield `<${prefix}row r="${number}">${[...newCells(next, number, prefix, layout, survey, styles)]
-        .sort(([a], [b]) => a - b)
-        .map(([, cell]) => cell)
-        .join("")}</${prefix}row>`;
   };
   for await (const pieces of sheetPieces(layout.file, layout.sheet.part)) {
     for (const piece of pieces) {
@@ -64,10 +60,8 @@ export async function* writtenSheet(
       if ("row" in piece && piece.row.number > lastData) {
         yield await flush();
         yield* addedUpTo(piece.row.number);
-        if (next && number === piece.row.number) {
-          yield withCells(piece.row, newCells(next, number, prefix, layout, survey, styles));
-          await pull();
-        } else yield piece.row.source;
+        const comes = number === piece.row.number ? await added.take() : undefined;
+        yield comes ? withCells(piece.row, newCells(comes, number++, prefix, layout, survey, styles)) : piece.row.source;
         continue;
       }
       const end = "raw" in piece ? /<\/(?:\w+:)?sheetData>/.exec(piece.raw) : null;
@@ -86,23 +80,22 @@ export async function* writtenSheet(
   yield await flush();
 }
 
-async function* flatRows(changes: FileChanges): AsyncGenerator<NewRow> {
-  for await (const rows of changes.added()) yield* rows;
+/** What is done with a row: a change of its own, or another one that comes in its place. */
+interface RowDone extends RowChange {
+  readonly comes: NewRow | undefined;
 }
 
-function sourceOf(
-  piece: SheetPiece,
-  layout: Layout,
-  survey: Survey,
-  styles: StyleEditor,
-  changes: ReadonlyMap<RowPiece, RowChange>,
-): string {
+function sourceOf(piece: SheetPiece, layout: Layout, survey: Survey, styles: StyleEditor, changes: ReadonlyMap<RowPiece, RowDone>): string {
   if ("head" in piece) return headSource(piece.head, piece.tags, layout, survey);
   if ("raw" in piece) return piece.raw;
   const { row } = piece;
   if (row.number === layout.headerRow) return withCells(row, headerCells(row, survey.places));
   const change = changes.get(row);
   if (!change) return row.source;
+  if (change.comes) {
+    const cells = newCells(change.comes, row.number, prefixOf(row.qualified), layout, survey, styles);
+    return withCells(row, new Map([...blankCells(row, layout), ...cells]));
+  }
   return withCells(row, change.goes ? blankCells(row, layout) : dataCells(row, layout, survey, styles, change));
 }
 

@@ -1,8 +1,8 @@
 import type { CellOut, CellType, TargetColumn } from "../../core/index.js";
-import type { BroughtCell } from "../../files/index.js";
-import { columnLetters, escapeCell, serialOf, serialText, type DateSystem } from "./cell-text.js";
+import { typedValue, type BroughtCell } from "../../files/index.js";
+import { columnLetters, escapeText } from "../../files/parts/index.js";
+import { type DateSystem, escapeCell, serialOf, serialText } from "./cell-text.js";
 import type { NumberFormat } from "./styles.js";
-import { escapeText } from "./xml.js";
 
 /** The most characters of a cell, by the file format. */
 const MOST_CHARS = 32_767;
@@ -11,16 +11,12 @@ const MOST_CHARS = 32_767;
 export type WrittenValue =
   { readonly text: string } | { readonly number: number } | { readonly serial: number } | { readonly yes: boolean };
 
-export function valueOf({ type = "text" }: TargetColumn, cell: CellOut, dates: DateSystem): WrittenValue {
-  if (typeof cell === "number") return { number: cell };
-  if (typeof cell === "boolean") return { yes: cell };
-  const text = typeof cell === "object" ? cell.asIs : cell;
-  const isDate = type === "date" || type === "dateTime";
-  const serial = isDate ? serialOf(text, dates) : undefined;
+export function valueOf(target: TargetColumn, cell: CellOut, dates: DateSystem): WrittenValue {
+  const value = typedValue(target, cell);
+  const serial = "day" in value ? serialOf(value.day, dates) : undefined;
   if (serial !== undefined) return { serial };
-  // A person's own number is a number.
-  if (!isDate && type !== "text" && type !== "yesNo" && text.trim() !== "" && String(Number(text)) === text)
-    return { number: Number(text) };
+  if (!("day" in value || "text" in value)) return value;
+  const text = "day" in value ? value.day : value.text;
   return { text: text.length > MOST_CHARS ? `${text.slice(0, MOST_CHARS - 1)}…` : text };
 }
 

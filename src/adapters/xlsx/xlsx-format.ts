@@ -1,8 +1,9 @@
 import { keyColumnsOf, plural, YoroshiError, type CellType, type KeyColumns } from "../../core/index.js";
 import { KeySet, type FileChanges, type FileFormat, type FileRow, type NamedFile } from "../../files/index.js";
+import { asFile, openPackage, orUnreadable, sheetNameFor } from "../../files/parts/index.js";
 import type { DateSystem } from "./cell-text.js";
 import { dataRows, readLayout, rowSources, rowValues, topRows, type Layout, type SheetChoice } from "./layout.js";
-import { openPackage, orUnreadable } from "./package-file.js";
+import { newWorkbook } from "./new-workbook.js";
 import { recalculated, resizedTable, withoutCalculationChain, withSheet } from "./small-parts.js";
 import { statesSheet, STATES_SHEET } from "./states-sheet.js";
 import { styleEditor } from "./styles.js";
@@ -48,19 +49,26 @@ export function xlsxFormat({ key: keyColumns, showsStates, onNotice, ...choice }
           `${from.name}: ${plural(cells, "formula")} in \`${column}\` ${cells === 1 ? "has" : "have"} no calculated value and ${cells === 1 ? "counts" : "count"} as blank. Open the workbook in a spreadsheet program and save it.`,
         );
     },
-    write: (base, target, begin, write) =>
-      withLayout(base!, choice, async (layout) => {
-        requireKey(layout, key);
-        dates = layout.book.dates;
-        const changes = begin();
-        const growing = changes.carries ? await countAdded(layout, key, begin()) : 0;
-        const { changed, fresh } = await changedParts(layout, key, changes, begin, growing, (text) =>
-          onNotice?.(`${target.name}: ${text}`),
-        );
-        await layout.file.copy(changed, fresh, write);
-      }),
+    async write(base, target, begin, write) {
+      if (base) return writeAll(base, target, begin, write);
+      const header = key.map((name) => ({ name }));
+      const bytes = newWorkbook(choice.sheet ?? sheetNameFor(target.name), header, []);
+      return asFile(bytes, target.name, (fresh) => writeAll(fresh, target, begin, write));
+    },
     asWritten: (column, value) => writtenText(column, value, dates),
   };
+
+  function writeAll(base: NamedFile, target: NamedFile, begin: () => FileChanges, write: (bytes: Buffer) => Promise<void>): Promise<void> {
+    return withLayout(base, choice, async (layout) => {
+      requireKey(layout, key);
+      dates = layout.book.dates;
+      const changes = begin();
+      const growing = changes.carries || changes.grows ? await countAdded(layout, key, begin()) : 0;
+      const tell = (text: string): void => onNotice?.(`${target.name}: ${text}`);
+      const { changed, fresh } = await changedParts(layout, key, changes, begin, growing, tell);
+      await layout.file.copy(changed, fresh, write);
+    });
+  }
 }
 
 type Parts = Map<string, string | AsyncIterable<string> | null>;
@@ -90,8 +98,9 @@ async function changedParts(
   if (table && (added.length > 0 || survey.bottom > table.area.bottom))
     changed.set(table.part, resizedTable((await parts.text(table.part))!, added, survey.bottom));
   const partText = async (part: string): Promise<string> => (changed.get(part) as string | undefined) ?? (await parts.text(part))!;
-  if (changes.carries || added.length < survey.places.length) changed.set(book.part, recalculated((await parts.text(book.part))!));
-  if (changes.carries || survey.replacesFormulas)
+  if (changes.carries || changes.grows || added.length < survey.places.length)
+    changed.set(book.part, recalculated((await parts.text(book.part))!));
+  if (changes.carries || changes.grows || survey.replacesFormulas)
     for (const [part, text] of await withoutCalculationChain(parts, book)) changed.set(part, text);
   if (changes.statesOf) {
     const states = await statesSheet(layout, key, changes.columns, begin());
@@ -111,20 +120,22 @@ const isDay = (type: CellType | undefined): boolean => type === "date" || type =
 const NO_STYLES =
   '<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><cellXfs count="1"><xf numFmtId="0"/></cellXfs></styleSheet>';
 
-/** How many rows the source brings; a sheet says at its beginning how far it reaches. */
+/** How many rows come that need room below the last one; a sheet says at its beginning how far it reaches. */
 async function countAdded(layout: Layout, key: readonly string[], changes: FileChanges): Promise<number> {
   const seen = new KeySet();
+  let gone = 0;
   for await (const rows of dataRows(layout)) {
-    await changes.of(
+    const found = await changes.of(
       rows.flatMap((row) => {
         const values = rowValues(layout, row);
         return values ? [sheetRow(layout, row, values, key, seen)] : [];
       }),
     );
+    gone += found.filter((change) => change.goes).length;
   }
   let added = 0;
   for await (const rows of changes.added()) added += rows.length;
-  return added;
+  return changes.grows ? Math.max(0, added - gone) : added;
 }
 
 export async function withLayout<T>({ file, name }: NamedFile, choice: SheetChoice, use: (layout: Layout) => Promise<T>): Promise<T> {

@@ -1,10 +1,10 @@
 import type { RowSource, Table } from "../../core/index.js";
 import { fileHash, fileTable, type FileTableOptions } from "../../files/index.js";
+import { openPackage, orUnreadable } from "../../files/parts/index.js";
 import { dataRows, readLayout, rowValues, type SheetChoice } from "./layout.js";
-import { openPackage, orUnreadable } from "./package-file.js";
 import { withLayout, xlsxFormat } from "./xlsx-format.js";
 
-export interface XlsxTableOptions extends SheetChoice, Omit<FileTableOptions, "grows"> {
+export interface XlsxTableOptions extends SheetChoice, FileTableOptions {
   /** Whether a second sheet tells of every filled cell how it stands. */
   readonly showsStates?: boolean | undefined;
 }

@@ -16,10 +16,11 @@ import {
 import { bad, duration, good, heading, note, out, outJson, quiet, standinNote, table, warn } from "../print/print.js";
 import { afterwardsLines, wouldActLines } from "../print/afterwards.js";
 import { hostLine } from "../print/hosts.js";
-import { fillProgress } from "../print/progress.js";
+import { fillProgress, spreadProgress } from "../print/progress.js";
 import { reportError, tellError } from "../report-error.js";
 import { interruptible } from "../signals.js";
 import { withProject, type CommonOptions } from "../with-project.js";
+import { withWorkers } from "../with-workers.js";
 
 interface FillCommandOptions extends CommonOptions {
   readonly dryRun?: boolean | undefined;
@@ -40,6 +41,9 @@ interface FillCommandOptions extends CommonOptions {
   readonly derived?: boolean | undefined;
   readonly fromStart?: boolean | undefined;
   readonly undo?: string | undefined;
+  readonly spread?: boolean | undefined;
+  readonly workers?: number | undefined;
+  readonly chunk?: number | undefined;
 }
 
 /** `yoroshi fill`: exit 0 when every row is as it should be, 1 when some failed or a limit stopped it, 3, 130. */
@@ -65,7 +69,20 @@ export async function fillCommand(name: string, options: FillCommandOptions): Pr
   return withProject(options, (project) =>
     options.dryRun
       ? dryRun(project, choice, options)
-      : fillAndShow(project, { ...choice, inPlace: options.inPlace, ignoreGate: options.ignoreGate, probe: options.probe }, options),
+      : withWorkers(options, project.root, () =>
+          fillAndShow(
+            project,
+            {
+              ...choice,
+              inPlace: options.inPlace,
+              ignoreGate: options.ignoreGate,
+              probe: options.probe,
+              spread: options.spread,
+              rowsPerChunk: options.chunk,
+            },
+            options,
+          ),
+        ),
   );
 }
 
@@ -92,12 +109,13 @@ type FillChoice = z.input<(typeof fillPlan)["input"]>;
 export async function fillAndShow(
   project: Project,
   choice: FillChoice,
-  options: CommonOptions & { readonly isDemo?: boolean },
+  options: CommonOptions & { readonly isDemo?: boolean; readonly workers?: number | undefined },
 ): Promise<number> {
   const { currency } = project.settings;
   const isJson = options.json === true;
   const done: FilledPlan[] = [];
   let progress: ReturnType<typeof fillProgress> | undefined;
+  let spreading: ReturnType<typeof spreadProgress> | undefined;
   const on = (event: FillPlanEvent): void => {
     switch (event.type) {
       case "begin":
@@ -111,7 +129,10 @@ export async function fillAndShow(
             ? warn(`\n${event.host} keeps failing (${event.problem ?? "no reply"}); waiting for it, with one request at a time.`)
             : `\n${event.host} answers again.`,
         );
+      case "spread":
+        return (spreading ??= spreadProgress(!isJson, options.workers === undefined)).update(event.progress);
       case "progress":
+        if (spreading && !event.progress.inFlight) return;
         return (progress ??= fillProgress(currency, !isJson)).update(event.progress);
       case "end":
         progress?.stop();

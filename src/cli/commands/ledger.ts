@@ -1,5 +1,5 @@
 import { plural, YoroshiError } from "../../core/ground/index.js";
-import { exportLedger, pruneLedger, runJob } from "../../jobs/index.js";
+import { exportLedger, moveLedger, pruneLedger, runJob } from "../../jobs/index.js";
 import { good, out, outJson } from "../print/print.js";
 import { withProject, type CommonOptions } from "../with-project.js";
 
@@ -42,6 +42,27 @@ export async function prune(options: PruneOptions): Promise<number> {
     const report = await runJob(pruneLedger, project, { olderThanDays: options.olderThan, of: options.of });
     if (options.json) outJson(report);
     else out(`${good("forgotten")}  ${plural(report.forgotten, "answer")}. Every cell's own answer is kept.`);
+    return 0;
+  });
+}
+
+interface MoveOptions extends CommonOptions {
+  readonly to: string;
+  readonly schema?: string | undefined;
+}
+
+/** `yoroshi ledger move`: carries the ledger into a database, or back into its file. */
+export async function move(options: MoveOptions): Promise<number> {
+  return withProject(options, async (project) => {
+    const report = await runJob(moveLedger, project, { to: options.to, schema: options.schema });
+    if (options.json) outJson(report);
+    else {
+      const { rows } = report;
+      out(
+        `${good("moved")}  ${plural(rows["answers"] ?? 0, "answer")}, ${plural(rows["cells"] ?? 0, "row's cells", "rows' cells")}, ${plural(rows["runs"] ?? 0, "run")}; every row was read back and is the same.`,
+      );
+      out(`The ledger is ${report.to} now, and yoroshi.yaml says so. As it was it still stands in ${report.kept}.`);
+    }
     return 0;
   });
 }

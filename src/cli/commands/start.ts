@@ -102,7 +102,8 @@ async function placeOf(file: string | undefined, options: StartOptions, chooser:
     return { database, table: name };
   }
   const here = options.project ?? ".";
-  const tables = (): string[] => readdirSync(here).filter((one) => /\.(csv|xlsx|xlsm|jsonl|ndjson)$/i.test(one) && !/\.filled\./.test(one));
+  const tables = (): string[] =>
+    readdirSync(here).filter((one) => /\.(csv|xlsx|xlsm|ods|jsonl|ndjson)$/i.test(one) && !/\.filled\./.test(one));
   const taken =
     file ??
     (await chooser.one(

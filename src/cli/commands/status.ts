@@ -95,6 +95,7 @@ function printReport(report: SurveyReport, currency: string): void {
   if (report.watched) printWatched(report.watched, money);
   for (const host of report.hosts)
     out(warn(`${hostLine(host)} Since ${host.since.slice(0, 16).replace("T", " ")} UTC: ${plural(host.cells, "cell")} of this plan.`));
+  printWorkers(report);
   printSpend(report.spend, money);
   if (month) out(quiet(`This month ${money(month.spent)} of ${money(month.cap)} spent by all plans and trials.`));
 }
@@ -242,6 +243,23 @@ function explainStep(found: StepExplanation, currency: string): void {
     for (const { role, content } of prompt) out(`${quiet(role)}\n${block(content)}`);
   }
   if (answer) out(`\n${heading("Reply")}\n${block(answer.answer.raw)}`);
+}
+
+/** Who works for fills that are spread, and how far the plan's is. */
+function printWorkers({ workers = [], spread }: SurveyReport): void {
+  if (spread)
+    out(
+      `\nA fill is spread: ${plural(spread.taken, "chunk")} in hand, ${spread.waiting} waiting${spread.again > 0 ? `, ${spread.again} taken again` : ""}.`,
+    );
+  if (workers.length === 0) return;
+  out(`\n${heading("Workers")}`);
+  out(
+    table(
+      ["worker", "chunks", "rows asked", "rows a minute", ""],
+      workers.map(({ name, chunks, asked, pace, refuses }) => [name, chunks, asked, pace, refuses ? `takes nothing: ${refuses}` : ""]),
+      { right: [1, 2, 3], width: { 4: 60 } },
+    ),
+  );
 }
 
 /** What all fills of the plan were charged, at the prices of their days. */

@@ -60,3 +60,32 @@ export function fillProgress(currency: string, shown: boolean): { update(progres
     stop: () => bar.stop(),
   };
 }
+
+type Spread = Extract<FillPlanEvent, { type: "spread" }>["progress"];
+
+/** Nobody works: after so long it is said what to do. */
+const NOBODY_MS = 3_000;
+
+/** Shows how far workers are with a spread fill: a line now and then. */
+export function spreadProgress(shown: boolean, isOpen: boolean): { update(progress: Spread): void } {
+  if (!shown) return { update: () => undefined };
+  const began = Date.now();
+  let [last, toldNobody] = [0, false];
+  return {
+    update: ({ planned, isPlanned, done, asked, again, workers }) => {
+      const now = Date.now();
+      if (workers === 0 && done < planned && !toldNobody && now - began > NOBODY_MS && isOpen) {
+        toldNobody = true;
+        note(
+          "Nobody works yet. Start `yoroshi work` here or on another machine with the same project; Ctrl-C ends the fill, and keeps what is answered.",
+        );
+      }
+      const isLast = isPlanned && done === planned;
+      if (now - last < PLAIN_EVERY_MS && !isLast) return;
+      last = now;
+      note(
+        `${groupDigits(done)} of ${groupDigits(planned)}${isPlanned ? "" : " or more"} chunks done · ${groupDigits(asked)} rows asked · ${workers === 1 ? "1 worker" : `${workers} workers`}${again > 0 ? ` · ${again} taken again` : ""}`,
+      );
+    },
+  };
+}

@@ -151,6 +151,29 @@ describe("asking", () => {
     expect(charge!.unsure).toBeGreaterThan(100);
   });
 
+  it("counts a charge once, also where the ledger reads an entry a while after it was given", async () => {
+    const clock = virtualClock();
+    const inner = memoryLedger();
+    // As a ledger does that commits what comes together.
+    const ledger: Ledger = {
+      ...inner,
+      record: async (entry) => {
+        await clock.sleep(7);
+        await inner.record(entry);
+      },
+    };
+    let n = 0;
+    const model = scriptedModel(async (request) => {
+      await clock.sleep(5 + (n++ % 4));
+      return answer(request);
+    });
+    await clock.run(all(ledger, clock, model, Array.from({ length: 40 }, (_, index) => `note ${index}`).map(asks(model)), { atOnce: 6 }));
+    const day = await inner.charges.since(0);
+    const answers: number[] = [];
+    for await (const some of inner.answers.all()) answers.push(...some.map(({ answer: given }) => given.spent));
+    expect(day).toBe(answers.reduce((sum, spent) => sum + spent, 0));
+  });
+
   it("charges the dearer model that is asked in doubt under its own name", async () => {
     const clock = virtualClock();
     const ledger = memoryLedger();

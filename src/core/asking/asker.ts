@@ -1,6 +1,6 @@
 import { askPrepared, askTogether, type Answer, type AskOptions } from "../answer/index.js";
 import { atOnce, type AtOnce, type CancelSignal, type Clock, type Micros } from "../ground/index.js";
-import { dayOf, holderName, recallFrom, type AnswerRecord, type CellRecord, type Charge, type Ledger } from "../ledger/index.js";
+import { dayOf, holderName, recallFrom, runHolder, type AnswerRecord, type CellRecord, type Charge, type Ledger } from "../ledger/index.js";
 import { withAsk, type AskedModel, type Model } from "../model/index.js";
 import { basisOf } from "../template/index.js";
 import type { Answered, Question, ReadyAsking } from "./asking.js";
@@ -25,6 +25,10 @@ export interface AskerSetup {
   readonly atOnce?: number | undefined;
   /** Most to spend, in millionths. */
   readonly spendCap?: Micros | undefined;
+  /** Most that the run may spend in all processes that fill it together. */
+  readonly runCap?: Micros | undefined;
+  /** Places that several askers of this process share. */
+  readonly places?: AtOnce | undefined;
   /** Most that all runs on this ledger may spend in a calendar month (UTC), in millionths. */
   readonly monthlyCap?: Micros | undefined;
   /** Aborted: nothing is tried again, and what failed meanwhile counts as not asked. */
@@ -32,6 +36,7 @@ export interface AskerSetup {
   /** Aborted: requests in flight are dropped, too. */
   readonly drop?: CancelSignal | undefined;
   readonly onBreaker?: LayerOptions["onBreaker"];
+  readonly outages?: LayerOptions["outages"];
   /** A model's host says something of itself that it never said before. */
   readonly onHostChange?: ((change: HostChange) => void) | undefined;
   readonly observed?: LayerOptions["observed"];
@@ -82,12 +87,13 @@ export class Asker<Q extends Question = Question> {
   ) {
     const { ledger, clock, models, spendCap, monthlyCap } = setup;
     this.#holder = holderName(clock);
-    if (spendCap !== undefined || monthlyCap !== undefined) checkPrices(models);
-    this.budget = new Budget(
-      spendCap,
-      monthlyCap === undefined ? undefined : new SharedCap(ledger.charges, clock, this.#holder, monthlyCap),
-    );
-    this.#places = atOnce(placesFor(setup));
+    if (spendCap !== undefined || monthlyCap !== undefined || setup.runCap !== undefined) checkPrices(models);
+    const { runCap } = setup;
+    this.budget = new Budget(spendCap, [
+      ...(monthlyCap === undefined ? [] : [new SharedCap(ledger.charges, clock, this.#holder, monthlyCap)]),
+      ...(runCap === undefined ? [] : [new SharedCap(ledger.charges, clock, runHolder(this.#holder), runCap, setup.run)]),
+    ]);
+    this.#places = setup.places ?? atOnce(placesFor(setup));
     this.#ear = new HostEar(ledger.facts, clock, (change) => setup.onHostChange?.(change));
     this.#elsewhere = new Elsewhere(ledger, clock, this.#holder, () => this.#isOver);
   }
@@ -200,7 +206,7 @@ export class Asker<Q extends Question = Question> {
     await this.#record({});
     await this.#ear.idle();
     await this.#elsewhere.close();
-    await this.budget.shared?.release();
+    for (const cap of this.budget.shared) await cap.release();
   }
 
   /** Another process asks it: its answer is waited for; if none comes, it is asked here. */
@@ -235,6 +241,7 @@ export class Asker<Q extends Question = Question> {
 
   async #askOne(question: Q): Promise<void> {
     if (this.#isOver) return this.#end([question]);
+    if (await this.#isTakenOver(question)) return this.#flight.end();
     let answer: Answer;
     try {
       const { prepared, working } = question.asking;
@@ -248,17 +255,37 @@ export class Asker<Q extends Question = Question> {
     this.#flight.end();
   }
 
+  /** Whether another has asked it since it was ours, or is asking: where this process was not seen for a while. */
+  async #isTakenOver(question: Q): Promise<boolean> {
+    if (!this.#elsewhere.mayHaveLost(question.fingerprint)) return false;
+    const isOurs = await this.#elsewhere.claimAgain(question.fingerprint);
+    const [record] = await this.setup.ledger.answers.find([question.fingerprint]);
+    if (record && !question.fresh)
+      await this.#settle(
+        [question, ...this.#followers.take(question.fingerprint)].map((one) => ({
+          question: one,
+          answer: record.answer,
+          came: "reused" as const,
+        })),
+      );
+    else if (isOurs) return false;
+    else this.#await(question);
+    return true;
+  }
+
   /** Questions of one asking in one request. */
-  async #askSeveral(questions: readonly Q[]): Promise<void> {
-    const open = new Set(questions);
-    const [first] = questions;
+  async #askSeveral(wanted: readonly Q[]): Promise<void> {
+    const open = new Set(wanted);
     let failure: unknown;
     try {
-      if (!this.#isOver) {
+      for (const one of wanted) if (!this.#isOver && (await this.#isTakenOver(one))) open.delete(one);
+      const questions = [...open];
+      const [first] = questions;
+      if (!this.#isOver && first) {
         for await (const { row, answer } of askTogether(
-          first!.asking.prepared,
+          first.asking.prepared,
           questions.map(({ inputs }) => inputs),
-          this.#optionsOf(first!),
+          this.#optionsOf(first),
         )) {
           await this.#keep(questions[row]!, answer);
           open.delete(questions[row]!);
@@ -336,16 +363,18 @@ export class Asker<Q extends Question = Question> {
     release?: readonly string[];
   }): Promise<void> {
     const charges = this.#charges;
-    if (charges.length > 0) this.#charges = [];
+    // Also an empty one: the ledger may read the entry a moment later, and what comes until then is another entry's.
+    this.#charges = [];
     const ours = this.#elsewhere.forget(release);
     if (answers.length === 0 && cells.length === 0 && charges.length === 0 && ours.length === 0) return;
     await this.setup.ledger.record({ answers, cells, charges, replace, holder: this.#holder, release: ours });
-    this.budget.shared?.recorded(charges.reduce((sum, { spent, unsure }) => sum + spent + unsure, 0));
+    const charged = charges.reduce((sum, { spent, unsure }) => sum + spent + unsure, 0);
+    for (const cap of this.budget.shared) cap.recorded(charged);
   }
 
   #rest(): void {
     // What cannot be given back now is when the process ends.
-    this.budget.shared?.release().catch(() => undefined);
+    for (const cap of this.budget.shared) cap.release().catch(() => undefined);
   }
 
   #giveUp(questions: readonly Q[], error?: unknown): void {
@@ -384,12 +413,13 @@ export class Asker<Q extends Question = Question> {
   #layersOf(model: Model): AskedModel {
     let layers = this.#layered.get(model);
     if (!layers) {
-      const { clock, stop, onBreaker, observed } = this.setup;
+      const { clock, stop, onBreaker, outages, observed } = this.setup;
       const pacing = layered(model, clock, {
         budget: this.budget,
         onCharge: (charged) => this.#charge(charged),
         giveUp: stop,
         onBreaker,
+        outages,
         observed,
       });
       layers = withAsk(pacing, async (request, signal) => {

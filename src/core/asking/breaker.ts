@@ -14,6 +14,16 @@ export interface BreakerPolicy {
 
 export const DEFAULT_BREAKER: BreakerPolicy = { failures: 8, firstWaitMs: 1_000, longestWaitMs: 30_000, patienceMs: 300_000 };
 
+/** What all who ask know of hosts that are down, so that one looks whether a host is back, and the others wait for its word. */
+export interface Outages {
+  /** Since when the host has been down, where somebody has found it so and looks after it. */
+  downSince(host: string): number | undefined;
+  /** Resolves when what is known has changed. */
+  changed(signal: CancelSignal | undefined): Promise<void>;
+  /** We found a host down, or still down; without a reason, it is back. */
+  tell(host: string, why: string | undefined): void;
+}
+
 /** What a host does when it is down, not when it is busy or rejects a request. */
 const DOWN: ReadonlySet<ModelFailure["kind"]> = new Set(["server", "network", "timeout", "garbled"]);
 
@@ -25,6 +35,7 @@ export function breaking(
   clock: Clock,
   policy: Partial<BreakerPolicy> = {},
   onChange?: (state: "open" | "closed", failure?: ModelFailure) => void,
+  outages?: Outages,
 ): ModelLayer {
   const { failures, firstWaitMs, longestWaitMs, patienceMs } = { ...DEFAULT_BREAKER, ...policy };
   return (model: Model): Model => {
@@ -45,15 +56,18 @@ export function breaking(
       if (openSince === undefined) return;
       openSince = undefined;
       probes = 0;
+      outages?.tell(model.host, undefined);
       onChange?.("closed");
       wakeAll();
     };
     const fail = (failure: ModelFailure): void => {
       failed++;
-      if (openSince === undefined && failed >= failures) {
+      // Who looks after a host that another knows to be down would only add to its burden.
+      if (openSince === undefined && failed >= failures && outages?.downSince(model.host) === undefined) {
         openSince = clock.now();
         onChange?.("open", failure);
       }
+      if (openSince !== undefined) outages?.tell(model.host, failure.message);
       if (openSince !== undefined && clock.now() - openSince >= patienceMs) {
         gone = new ModelFailure("gone", `${failure.message}, for ${Math.round((clock.now() - openSince) / 1000)} s`, {
           status: failure.status,
@@ -85,6 +99,14 @@ export function breaking(
 
     return withAsk(model, async (request, signal) => {
       for (;;) {
+        for (let since = outages?.downSince(model.host); since !== undefined && openSince === undefined;) {
+          if (signal?.aborted) throw new ModelFailure("cancelled", "cancelled");
+          // Nobody waits for another's word longer than it would look by itself.
+          if (clock.now() - since >= patienceMs)
+            throw new ModelFailure("gone", `the host is down, for ${Math.round((clock.now() - since) / 1000)} s`);
+          await outages!.changed(signal);
+          since = outages!.downSince(model.host);
+        }
         const isProbe = openSince === undefined && !gone ? false : await pass(signal);
         try {
           const reply = await model.ask(request, signal);

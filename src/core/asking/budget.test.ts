@@ -201,7 +201,7 @@ describe("a cap that several share", () => {
             };
             const recording: Promise<void>[] = [];
             const model = budgeted(
-              new Budget(undefined, shared),
+              new Budget(undefined, [shared]),
               (charged) => void recording.push(record(charged)),
             )(
               scriptedModel(async (_, index) => {

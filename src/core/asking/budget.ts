@@ -27,10 +27,10 @@ export class Budget {
   #open = 0;
   #waiting: (() => void)[] = [];
 
-  /** @param shared a further cap, which others spend of, too. */
+  /** @param shared further caps, which others spend of, too. */
   constructor(
     cap?: Micros,
-    readonly shared?: SharedCap,
+    readonly shared: readonly SharedCap[] = [],
   ) {
     this.cap = cap;
   }
@@ -47,7 +47,8 @@ export class Budget {
       if (this.cap === undefined || this.committed + amount <= this.cap) {
         this.#reserved += amount;
         this.#open++;
-        if (!this.shared || (await this.shared.cover(amount))) return;
+        const full = await this.#cover(amount);
+        if (!full) return;
         this.#reserved -= amount;
         this.#open--;
         if (this.#open > 0) {
@@ -56,9 +57,9 @@ export class Budget {
         }
         // Those of ours that were refused meanwhile wait for nothing.
         this.#wakeAll();
-        const left = await this.shared.left();
-        if (amount > left) throw new BudgetSpent("month", amount, left);
-        await this.shared.wait(signal);
+        const left = await full.left();
+        if (amount > left) throw new BudgetSpent(full.why, amount, left);
+        await full.wait(signal);
         continue;
       }
       if (this.#open === 0 || this.spent + this.unsure + amount > this.cap) {
@@ -66,6 +67,16 @@ export class Budget {
       }
       await this.#nextSettled();
     }
+  }
+
+  /** Takes room below each shared cap; gives the one that has none, and what was taken of the others back. */
+  async #cover(amount: Micros): Promise<SharedCap | undefined> {
+    for (const [index, cap] of this.shared.entries()) {
+      if (await cap.cover(amount)) continue;
+      for (const taken of this.shared.slice(0, index)) taken.settle(amount, 0);
+      return cap;
+    }
+    return undefined;
   }
 
   #nextSettled(): Promise<void> {
@@ -78,7 +89,7 @@ export class Budget {
     this.#open--;
     if ("cost" in outcome) this.spent += outcome.cost;
     else this.unsure += outcome.unsure;
-    this.shared?.settle(reserved, "cost" in outcome ? outcome.cost : outcome.unsure);
+    for (const cap of this.shared) cap.settle(reserved, "cost" in outcome ? outcome.cost : outcome.unsure);
     this.#wakeAll();
   }
 

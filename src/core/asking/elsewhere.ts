@@ -19,7 +19,8 @@ interface Waiting<Q extends Question> {
 
 /** Which questions are ours to ask, and which another process asks at this moment. */
 export class Elsewhere<Q extends Question> {
-  readonly #ours = new Set<string>();
+  /** With when they were claimed. */
+  readonly #ours = new Map<string, number>();
   readonly #theirs = new Set<string>();
   #waiting: Waiting<Q>[] = [];
   #looks = false;
@@ -43,8 +44,23 @@ export class Elsewhere<Q extends Question> {
     if (wanted.length === 0) return [];
     const now = this.clock.now();
     const taken = await this.ledger.leases.take(wanted.map(nameOf), { holder: this.holder, until: now + LEASE_MS, now });
-    for (const [index, one] of wanted.entries()) (taken[index] ? this.#ours : this.#theirs).add(one);
+    for (const [index, one] of wanted.entries()) {
+      if (taken[index]) this.#ours.set(one, now);
+      else this.#theirs.add(one);
+    }
     return wanted.filter((_, index) => taken[index]);
+  }
+
+  /** Whether a question that was ours may be another's by now. */
+  mayHaveLost(fingerprint: string): boolean {
+    const claimedAt = this.#ours.get(fingerprint);
+    return claimedAt !== undefined && this.ledger.leases.mayHaveLost?.(claimedAt) === true;
+  }
+
+  /** Claims such a question anew. */
+  async claimAgain(fingerprint: string): Promise<boolean> {
+    this.#ours.delete(fingerprint);
+    return (await this.claim([fingerprint])).length > 0;
   }
 
   /** The names to let go of for questions that are done with, where they are ours. */
@@ -58,7 +74,7 @@ export class Elsewhere<Q extends Question> {
   }
 
   close(): Promise<void> {
-    return this.release([...this.#ours]);
+    return this.release([...this.#ours.keys()]);
   }
 
   /** Waits for another's answer; without one, the question is ours. */

@@ -1,6 +1,6 @@
 import type { CancelSignal, Clock } from "../ground/index.js";
 import { checkedUsage, ModelFailure, BudgetSpent, withAsk, type AskedModel, type Model, type ModelLayer } from "../model/index.js";
-import { breaking } from "./breaker.js";
+import { breaking, type Outages } from "./breaker.js";
 import { budgeted, type Budget, type Charged } from "./budget.js";
 import { paced } from "./pace.js";
 import { retrying } from "./retry.js";
@@ -14,6 +14,8 @@ export interface LayerOptions {
   readonly giveUp?: CancelSignal | undefined;
   /** Told when a host keeps failing, and when it answers again. */
   readonly onBreaker?: ((model: Model, state: "open" | "closed", failure?: ModelFailure) => void) | undefined;
+  /** What others who ask the same hosts know of them. */
+  readonly outages?: Outages | undefined;
   /** Stands next to the model itself and sees every attempt: logs, telemetry. */
   readonly observed?: ModelLayer | undefined;
 }
@@ -22,7 +24,11 @@ export interface LayerOptions {
  * A model with everything around it that asking at size needs, from the outside in: what may pass is tried again; a host that
  * is down is waited for; a straggler is asked twice, where the model says so; its limits are kept; the budget is kept.
  */
-export function layered(model: Model, clock: Clock, { budget, onCharge, giveUp, onBreaker, observed }: LayerOptions = {}): AskedModel {
+export function layered(
+  model: Model,
+  clock: Clock,
+  { budget, onCharge, giveUp, onBreaker, outages, observed }: LayerOptions = {},
+): AskedModel {
   const { patienceMs, secondRequestAfter, attempts } = model.limits ?? {};
   const counted = checkedUsage()(leavable(model));
   const seen = observed ? observed(counted) : counted;
@@ -34,6 +40,7 @@ export function layered(model: Model, clock: Clock, { budget, onCharge, giveUp, 
     clock,
     patienceMs === undefined ? {} : { patienceMs },
     onBreaker && ((state, failure) => onBreaker(model, state, failure)),
+    outages,
   )(inTime);
   // The one place where a bare model becomes one that may be asked.
   return retrying(clock, attempts === undefined ? {} : { attempts }, giveUp)(whole) as AskedModel;

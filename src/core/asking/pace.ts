@@ -1,4 +1,4 @@
-import { atOnce, type CancelSignal, type Clock } from "../ground/index.js";
+import { atOnce, type AtOnce, type CancelSignal, type Clock } from "../ground/index.js";
 import { ModelFailure, withAsk, type Model, type ModelLayer, type ModelReply } from "../model/index.js";
 import { guessUsage } from "../model/index.js";
 
@@ -18,11 +18,20 @@ interface Pacer {
   turn(tokens: number, signal: CancelSignal | undefined): Promise<void> | undefined;
   readonly countsTokens: boolean;
   learn(reply: ModelReply | undefined, expectedTokens: number, failure: ModelFailure | undefined): void;
-  readonly places: ReturnType<typeof atOnce> | undefined;
+  readonly places: AtOnce | undefined;
+  /** Takes another share of what the host allows. */
+  share(share: number): void;
 }
 
 /** One for each model of the process, so that all steps, plans and trials that ask it share its limits. */
 const pacers = new WeakMap<Model, Pacer>();
+
+/**
+ * Says which share of a model's requests and tokens a minute this process may use: of four that ask it together, a quarter each.
+ *
+ * @param share above 0, up to 1.
+ */
+export const takeShare = (model: Model, clock: Clock, share: number): void => pacerFor(model, clock).share(share);
 
 /**
  * Keeps a model's requests and tokens a minute, and its requests at once, below its limits. Starts are spread evenly.
@@ -33,10 +42,7 @@ const pacers = new WeakMap<Model, Pacer>();
  */
 export function paced(clock: Clock, owner?: Model): ModelLayer {
   return (model) => {
-    const asked = owner ?? model;
-    let pacer = pacers.get(asked);
-    if (!pacer) pacers.set(asked, (pacer = pacerOf(asked, clock)));
-    const { turn, learn, places, countsTokens } = pacer;
+    const { turn, learn, places, countsTokens } = pacerFor(owner ?? model, clock);
     const ask: Model["ask"] = async (request, signal) => {
       const tokens = countsTokens ? guessUsage(request, "").tokensIn : 0;
       const waiting = turn(tokens, signal);
@@ -54,13 +60,24 @@ export function paced(clock: Clock, owner?: Model): ModelLayer {
   };
 }
 
-async function placed<T>(places: NonNullable<Pacer["places"]>, work: () => Promise<T>): Promise<T> {
+function pacerFor(model: Model, clock: Clock): Pacer {
+  let pacer = pacers.get(model);
+  if (!pacer) pacers.set(model, (pacer = pacerOf(model, clock)));
+  return pacer;
+}
+
+/** The places that all who ask a model in this process share; none where its host says no number. */
+export const placesOf = (model: Model, clock: Clock): AtOnce | undefined => pacerFor(model, clock).places;
+
+async function placed<T>(places: AtOnce, work: () => Promise<T>): Promise<T> {
   return new Promise<T>((resolve, reject) => void places.start(() => work().then(resolve, reject)));
 }
 
 function pacerOf({ limits = {} }: Model, clock: Clock): Pacer {
-  const statedGapMs = limits.requestsPerMinute ? (MINUTE_MS / limits.requestsPerMinute) * MARGIN : 0;
-  const msAToken = limits.tokensPerMinute ? (MINUTE_MS / limits.tokensPerMinute) * MARGIN : 0;
+  const wholeGapMs = limits.requestsPerMinute ? (MINUTE_MS / limits.requestsPerMinute) * MARGIN : 0;
+  const wholeMsAToken = limits.tokensPerMinute ? (MINUTE_MS / limits.tokensPerMinute) * MARGIN : 0;
+  let statedGapMs = wholeGapMs;
+  let msAToken = wholeMsAToken;
   let gapMs = statedGapMs;
   let nextStart = 0;
   let nextByTokens = 0;
@@ -74,7 +91,12 @@ function pacerOf({ limits = {} }: Model, clock: Clock): Pacer {
 
   return {
     places: limits.atOnce === undefined ? undefined : atOnce(limits.atOnce),
-    countsTokens: msAToken > 0,
+    countsTokens: wholeMsAToken > 0,
+    share(share) {
+      gapMs *= wholeGapMs > 0 ? wholeGapMs / share / statedGapMs : 1;
+      statedGapMs = wholeGapMs / share;
+      msAToken = wholeMsAToken / share;
+    },
     turn(tokens, signal) {
       const now = clock.now();
       const start = Math.max(now, nextStart, nextByTokens);

@@ -29,7 +29,7 @@ export async function probe(
   const shared = monthlyCap === undefined ? undefined : new SharedCap(ledger.charges, clock, holder, monthlyCap);
   const charges: Charge[] = [];
   const asked = budgeted(
-    new Budget(spendCap, shared),
+    new Budget(spendCap, shared ? [shared] : []),
     ({ usage, ...charged }) => void charges.push({ run: "probe", day: dayOf(clock.now()), ...charged, ...usage }),
   )(checkedUsage()(leavable(model)));
   try {

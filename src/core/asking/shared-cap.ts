@@ -9,7 +9,7 @@ const AHEAD = 32;
 const LOOK_AGAIN_MS = 100;
 
 /**
- * The month's cap, which all processes on a ledger spend of. Room is reserved in the ledger before it is used, some requests
+ * The month's cap, which all processes on a ledger spend of, or that of a run that several fill together. Room is reserved in the ledger before it is used, some requests
  * ahead, so that no two processes pass the cap together; what a request was charged stays reserved until the charge
  * itself stands in the ledger.
  */
@@ -29,7 +29,17 @@ export class SharedCap {
     readonly clock: Clock,
     readonly holder: string,
     readonly cap: Micros,
+    /** Of one run, which several processes fill together; without one it is the month's. */
+    readonly run?: string,
   ) {}
+
+  get why(): "month" | "run" {
+    return this.run === undefined ? "month" : "run";
+  }
+
+  #since(now: number): number {
+    return this.run === undefined ? monthStart(now) : 0;
+  }
 
   /** Takes room for a request; `false` where there is none. */
   async cover(amount: Micros): Promise<boolean> {
@@ -68,7 +78,8 @@ export class SharedCap {
       needs,
       wants,
       cap: this.cap,
-      since: monthStart(now),
+      since: this.#since(now),
+      run: this.run,
       until: FOR_EVER,
       now,
     });
@@ -92,7 +103,7 @@ export class SharedCap {
 
   /** What the cap leaves, whatever others have reserved of it. */
   async left(): Promise<Micros> {
-    return Math.max(0, this.cap - (await this.charges.since(monthStart(this.clock.now()))));
+    return Math.max(0, this.cap - (await this.charges.since(this.#since(this.clock.now()), this.run)));
   }
 
   /** Waits a moment for others to give back what they have reserved. */

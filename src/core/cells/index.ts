@@ -29,6 +29,7 @@ export {
   type FillEvents,
   type FillOptions,
   type FillSetup,
+  type SpreadFigures,
   type Progress,
   type StepWork,
   type Target,

@@ -88,6 +88,21 @@ export interface FillOptions {
   readonly on?: FillEvents | undefined;
   /** Sees every attempt to ask a model: logs, telemetry. */
   readonly observed?: LayerOptions["observed"];
+  /**
+   * Called once the table's edits are taken in, before its rows are gone through: has others ask about them. What they leave is asked here
+   * then, and the table is written from the ledger as ever. Gives what they asked, and what that took.
+   */
+  readonly spread?: ((work: Work, run: string) => Promise<SpreadFigures>) | undefined;
+}
+
+/** What others asked for a run. */
+export interface SpreadFigures {
+  readonly asked: number;
+  readonly tokensIn: number;
+  readonly tokensOut: number;
+  readonly spent: Micros;
+  /** Cells that a person changed meanwhile, found where rows were written. */
+  readonly edits: number;
 }
 
 /** What a caller can be told while a fill goes on. What one of these functions throws ends the fill, and is thrown by it. */

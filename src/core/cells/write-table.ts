@@ -1,5 +1,5 @@
-import { canonicalJson, sentenceOf } from "../ground/index.js";
-import { claim, type CellRecord } from "../ledger/index.js";
+import { canonicalJson, sentenceOf, YoroshiError } from "../ground/index.js";
+import { hold, type CellRecord, type Held } from "../ledger/index.js";
 import type { CellOut, Refusal, ShownState, StatesOf } from "../table/index.js";
 import { absorbEdits, absorbRows } from "./edits.js";
 import { columnState } from "./hold-values.js";
@@ -39,10 +39,10 @@ const SOME_ROWS = 500;
 const LOOK_AGAIN_MS = 100;
 
 /** The target is one writer's from reading what stands there until it is saved, over processes. */
-async function claimTarget({ ledger, table, clock }: Work): Promise<() => Promise<void>> {
+async function claimTarget({ ledger, table, clock }: Work): Promise<Held> {
   for (;;) {
-    const letGo = await claim(ledger, clock, `write:${table.target}`);
-    if (letGo) return letGo;
+    const held = await hold(ledger, clock, `write:${table.target}`);
+    if (held) return held;
     await clock.sleep(LOOK_AGAIN_MS);
   }
 }
@@ -54,15 +54,15 @@ async function claimTarget({ ledger, table, clock }: Work): Promise<() => Promis
  */
 export async function writeTable(work: Work, run: string, changed: boolean): Promise<TableWritten> {
   await work.ledger.flush();
-  const letGo = await claimTarget(work);
+  const held = await claimTarget(work);
   try {
-    return await writeAlone(work, run, changed);
+    return await writeAlone(work, run, changed, held);
   } finally {
-    await letGo();
+    await held.letGo();
   }
 }
 
-async function writeAlone(work: Work, run: string, changed: boolean): Promise<TableWritten> {
+async function writeAlone(work: Work, run: string, changed: boolean, held: Held): Promise<TableWritten> {
   const before = await readWritten(work);
   const standingNow = await work.table.standingMark();
   let edits = standingNow !== undefined && standingNow !== work.standingMark ? (await absorbEdits(work, run)).edits : 0;
@@ -84,6 +84,8 @@ async function writeAlone(work: Work, run: string, changed: boolean): Promise<Ta
   const standing = await work.table.write(
     writers.flatMap((writer) => writer.columns),
     async (keys, rows) => {
+      // What this process was about to write may be old by now.
+      if (await held.isLost()) throw new YoroshiError("planBusy", { plan: work.plan.name });
       const cells: Record<string, CellOut>[] = keys.map(() => ({}));
       for (const writer of writers) {
         if (rows && !work.renews) edits += await absorbRows(work, writer, rows, run, before.at, { isEarlier: work.isEarlier });

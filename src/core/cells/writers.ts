@@ -85,7 +85,7 @@ export async function readWritten(work: Pick<Work, "ledger" | "table">): Promise
   // Taken for nothing, what we wrote ourselves would count as a person's.
   if (!written)
     throw new YoroshiError("ledgerBroken", {
-      file: ".yoroshi/ledger.sqlite",
+      file: "of this project",
       problem: `what it keeps of ${work.table.target} cannot be read`,
     });
   return written;

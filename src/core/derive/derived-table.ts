@@ -74,13 +74,13 @@ export function derivedTable(made: MadeRows, out: Table, { onNotice }: DerivedOp
           else spoilt.add(key);
         }
       }
-      const kept: string[] = [];
+      const kept = new Set<string>();
       const gone = (await made.gone?.()) ?? new Set();
       const growth = growthOf(missing, { spoilt, gone }, [...out.keyColumns, ...columns.map(({ name }) => name)], kept);
       const mark = await out.write(columns, cellsOf, { growth });
-      if (kept.length > 0)
+      if (kept.size > 0)
         onNotice?.(
-          `${kept.length === 1 ? "One row" : `${kept.length} rows`} of ${out.target} ${kept.length === 1 ? "is" : "are"} made of nothing any more, and ${kept.length === 1 ? "stays" : "stay"} since a person wrote in ${kept.length === 1 ? "it" : "them"}: ${kept.slice(0, FEW).join(", ")}${kept.length > FEW ? " …" : ""}.`,
+          `${kept.size === 1 ? "One row" : `${kept.size} rows`} of ${out.target} ${kept.size === 1 ? "is" : "are"} made of nothing any more, and ${kept.size === 1 ? "stays" : "stay"} since a person wrote in ${kept.size === 1 ? "it" : "them"}: ${[...kept].slice(0, FEW).join(", ")}${kept.size > FEW ? " …" : ""}.`,
         );
       return mark;
     },
@@ -106,7 +106,7 @@ function growthOf(
   missing: Map<string, StandingRow>,
   { spoilt, gone }: { readonly spoilt: ReadonlySet<string>; readonly gone: ReadonlySet<string> },
   own: readonly string[],
-  kept: string[],
+  kept: Set<string>,
 ): Growth {
   const isMine = new Set(own);
   const wroteBeside = ({ values }: StandingRow): boolean =>
@@ -119,7 +119,7 @@ function growthOf(
       const isOurs = gone.has(row.key) || Object.values(cells ?? {}).some((cell) => typeof cell !== "object");
       if (made.has(row.key) || !isOurs) return false;
       const stays = Object.values(cells ?? {}).some((cell) => typeof cell === "object") || wroteBeside(row);
-      if (stays) kept.push(row.key);
+      if (stays) kept.add(row.key);
       return !stays;
     },
     async *added() {

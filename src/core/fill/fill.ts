@@ -1,4 +1,4 @@
-import { Asker, checkPrices, type HostChange } from "../asking/index.js";
+import { checkPrices, type HostChange } from "../asking/index.js";
 import {
   absorbEdits,
   modelsOf,
@@ -9,19 +9,17 @@ import {
   writeTable,
   type FillOptions,
   type FillSetup,
-  type Progress,
+  type SpreadFigures,
   type ToldNote,
   type Work,
 } from "../cells/index.js";
-import { plainJson, relaySignal, toMicros, YoroshiError, type Micros } from "../ground/index.js";
+import { plainJson, YoroshiError, type Micros } from "../ground/index.js";
 import { claim } from "../ledger/index.js";
 import type { ModelFailure } from "../model/index.js";
-import { checkMadePlan, DEFAULT_AT_ONCE, OWN_STEP } from "../plan/index.js";
+import { checkMadePlan, OWN_STEP } from "../plan/index.js";
 import type { Refusal } from "../table/index.js";
+import { askRows, spendCapOf, tallyOf, type RunBook } from "./ask-rows.js";
 import { chosenWork } from "./draw.js";
-import { Ending } from "./ending.js";
-import { Listeners } from "./listeners.js";
-import { Run, type Hands, type RowQuestion } from "./run.js";
 import { forgetSettled, keepSettled, readSources, settledTallies, type StepTallies } from "./settled.js";
 import { sumTallies, type Capped, type FillEnd, type Tally } from "./tally.js";
 
@@ -152,13 +150,18 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
   const { edits: newEdits, earlier, mark } = await absorbEdits(work, name);
   const isEarlier = earlier > 0;
   if (newEdits > 0) await begin();
-  const { run, ending, unsure, spent, changed, hosts } = await askAll({ ...work, isEarlier }, options, name, begin);
+  if (options.spread) await begin();
+  const others = await options.spread?.(work, name);
+  const endRun: RunBook["end"] = (how, tally, steps) =>
+    work.ledger.runs.end({ id: name, endedAt: work.clock.now(), end: how, tally: plainJson({ ...withOthers(tally, others), steps }) });
+  const gone = await askRows({ ...work, isEarlier }, options, name, { begin, end: endRun }, { isSpread: options.spread !== undefined });
+  const { run, ending, unsure, spent, changed, hosts } = gone;
   if (run.doubled > 0) (await import("./key-repeats.js")).refuseKeys(work, run);
   const mustWrite = changed || newEdits > 0 || isEarlier || work.renews === true;
   const wrote =
     ending.end === "done" || mustWrite ? await writeTable({ ...work, standingMark: mark, isEarlier }, name, mustWrite) : NOT_WRITTEN;
   const notes = run.told.all;
-  const tally = tallyOf(run, spent);
+  const tally = withOthers(tallyOf(run, spent), others);
   const hasNothingLeft = ending.end === "done" && tally.blank === 0 && !run.isUnreached && !changesWithTime(work, tally);
   if (hasNothingLeft) await keepSettled(work, options, { tallies: run.tallies, notes }, { read, left: wrote.mark ?? mark });
   const { end, error, errorHost, capped } = ending;
@@ -171,7 +174,7 @@ async function fillAlone(work: Work, options: FillOptions): Promise<FillReport> 
     errorHost,
     capped,
     unsure,
-    newEdits: newEdits + wrote.edits,
+    newEdits: newEdits + (others?.edits ?? 0) + wrote.edits,
     earlier,
     notes,
     inVain: run.inVain,
@@ -199,127 +202,18 @@ const NOTHING_DONE = {
   written: false,
 } as const;
 
-const spendCapOf = ({ plan: { limits } }: Work, { spendCap }: FillOptions): Micros | undefined =>
-  spendCap ?? (limits.spend === undefined ? undefined : toMicros(limits.spend));
-
-/** The figures of a run, with what replies cost also where a row then got no answer because the cap left no room to go on. */
-const tallyOf = ({ tallies }: Run, spent: Micros): Tally => ({ ...sumTallies(Object.values(tallies)), spent });
-
-/** What asking about a table came to. */
-interface Gone {
-  readonly run: Run;
-  readonly ending: Ending;
-  readonly spent: Micros;
-  readonly unsure: Micros;
-  readonly hosts: readonly HostChange[];
-  /** Whether any cell's record changed. */
-  readonly changed: boolean;
-}
-
-/** Goes through the table and asks for what is needed and not known. Ends the run's record, also after an error in the table. */
-async function askAll(work: Work, options: FillOptions, name: string, begin: () => Promise<void>): Promise<Gone> {
-  const { ledger, clock, plan } = work;
-  const [drop, stop] = [relaySignal(options.signal), relaySignal(options.stop)];
-  const ending = new Ending(stop.signal);
-  const listeners = new Listeners(options.on ?? {}, (error) => ending.break(error));
-  const run = new Run(work, name, options.rows ?? plan.limits.rows ?? Infinity);
-  const models = modelsOf(work);
-  let changed = false;
-  let share = 0;
-  const hosts: HostChange[] = [];
-  const asker = new Asker<RowQuestion>(
-    {
-      ledger,
-      clock,
-      run: name,
-      models,
-      atOnce: plan.limits.atOnce ?? (models.some(({ limits }) => limits?.atOnce !== undefined) ? undefined : DEFAULT_AT_ONCE),
-      spendCap: spendCapOf(work, options),
-      monthlyCap: work.monthlyCap,
-      stop: stop.signal,
-      drop: drop.signal,
-      onBreaker: (...about) => listeners.tell("breaker", ...about),
-      onHostChange: (change) => hosts.push(change),
-      observed: options.observed,
-    },
-    {
-      mayAsk: ({ passed }) => {
-        if (ending.isOver) return false;
-        const may = run.mayStart(passed);
-        if (!may) ending.reachRowLimit();
-        return may;
-      },
-      isOver: () => ending.isOver,
-      cellsOf: (answered) => {
-        changed = true;
-        return run.settle(answered);
-      },
-      take: ({ question }, cells) => {
-        run.finish(hands, question.one, question.passed, cells);
-        tell();
-      },
-      leave: (question, error) => {
-        if (error !== undefined) ending.fail(error, question.asking.model);
-        run.abandon(question);
-        tell();
-      },
-    },
-  );
-  const tell = (): void => {
-    if (options.on?.progress) listeners.tell("progress", progressOf(run, asker, share));
+/** With what others asked for this run: what is known now because of them was not known before. */
+function withOthers(tally: Tally, others: SpreadFigures | undefined): Tally {
+  if (!others) return tally;
+  const { asked, tokensIn, tokensOut, spent } = others;
+  return {
+    ...tally,
+    asked: tally.asked + asked,
+    reused: Math.max(0, tally.reused - asked),
+    tokensIn: tally.tokensIn + tokensIn,
+    tokensOut: tally.tokensOut + tokensOut,
+    spent: tally.spent + spent,
   };
-  const hands: Hands = {
-    ask: async (questions, onBegun) => {
-      await listeners.ready();
-      if (questions.length > 0) await begin();
-      return asker.ask(questions, onBegun);
-    },
-    ...(options.on?.row ? { onRow: (row) => listeners.tell("row", row) } : {}),
-    record: async (cells, decisions) => {
-      changed = true;
-      await begin();
-      await ledger.record({ cells, decisions });
-    },
-    goOn: async () => {
-      if (asker.inFlight > 0) await asker.next();
-      else if (asker.waits) await asker.sendWaiting();
-      else return false;
-      return true;
-    },
-    isOver: () => ending.isStopped,
-    orGone: options.orGone,
-    onShare: (now) => {
-      share = now;
-      tell();
-    },
-  };
-  try {
-    await run.go(hands);
-  } catch (error) {
-    ending.fail(error, models[0]!);
-    throw error;
-  } finally {
-    await asker.close();
-    run.leaveRest();
-    tell();
-    await listeners.ready();
-    drop.release();
-    stop.release();
-    await ledger.runs.end({
-      id: name,
-      endedAt: clock.now(),
-      end: ending.end,
-      tally: plainJson({ ...tallyOf(run, asker.budget.spent), steps: run.tallies }),
-    });
-  }
-  if (ending.broken) throw ending.broken.error;
-  return { run, ending, changed, hosts, spent: asker.budget.spent, unsure: asker.budget.unsure };
-}
-
-function progressOf({ tallies }: Run, asker: Asker<RowQuestion>, share: number): Progress {
-  const all = Object.values(tallies);
-  const { rows, asked, reused, failed } = all.length === 1 ? all[0]! : sumTallies(all);
-  return { share, rows, asked, reused, failed, spent: asker.budget.spent, inFlight: asker.inFlight };
 }
 
 /** Rows whose values the table did not take are not filled. */

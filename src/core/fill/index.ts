@@ -1,3 +1,5 @@
+export { askRows, type RunBook } from "./ask-rows.js";
+export { chosenWork } from "./draw.js";
 export { fill, type FillReport } from "./fill.js";
 export { fillRows } from "./fill-rows.js";
 export { readGate, type GateReading } from "./gate.js";
@@ -6,3 +8,4 @@ export { preflight, type PreflightOptions, type Problem } from "./preflight.js";
 export { answerTokens, preview, type CountTokens, type Preview } from "./preview.js";
 export { forgetSettled, settledSince, type StepTallies } from "./settled.js";
 export type { Capped, FillEnd, Tally } from "./tally.js";
+export { Run } from "./run.js";

@@ -226,6 +226,31 @@ describe("a fill with several rows in a request", () => {
     expect(Math.max(...sizes)).toBeGreaterThan(1);
   });
 
+  it("asks none of the rows that another process has answered while this one was not seen", async () => {
+    const inner = memoryLedger();
+    let isCutOff = false;
+    let goOn = (): void => undefined;
+    const held = new Promise<void>((resolve) => (goOn = resolve));
+    const mine = scriptedModel(async (request) => {
+      await held;
+      return isTogether(request) ? reply(items(request)) : alone(request);
+    });
+    const notes = [...Array(8).keys()].map((index) => `note ${index}`);
+    const filling = fill({
+      ...setup(mine, notes, 4, { atOnce: 1 }),
+      ledger: { ...inner, leases: { ...inner.leases, mayHaveLost: () => isCutOff } },
+    });
+    await expect.poll(() => mine.requests.length).toBe(1);
+    // What this one holds was free meanwhile.
+    const free = { ...inner.leases, take: async (names: readonly string[]) => names.map(() => true) };
+    const theirs = modelWith((request) => reply(items(request)));
+    expect(await fill({ ...setup(theirs, notes), ledger: { ...inner, leases: free } })).toMatchObject({ asked: 8 });
+    isCutOff = true;
+    goOn();
+    expect(await filling).toMatchObject({ filled: 8, end: "done" });
+    expect(mine.requests.length).toBe(1);
+  });
+
   it("ends with every row in one state and no more spent than the cap, whatever the replies are", async () => {
     await fc.assert(
       fc.asyncProperty(

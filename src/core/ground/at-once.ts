@@ -7,9 +7,12 @@ export interface AtOnce {
   /** Resolves when the next task is done; at once when none is running. */
   next(): Promise<void>;
   readonly running: number;
+  /** Lets more run, or fewer; what runs goes on. */
+  resize(limit: number): void;
 }
 
-export function atOnce(limit: number): AtOnce {
+export function atOnce(most: number): AtOnce {
+  let limit = most;
   let running = 0;
   const waiting: (() => void)[] = [];
   let emptied: (() => void) | undefined;
@@ -36,6 +39,10 @@ export function atOnce(limit: number): AtOnce {
     },
     get running() {
       return running;
+    },
+    resize(to) {
+      limit = to;
+      for (const wake of waiting.splice(0, Math.max(0, limit - running))) wake();
     },
   };
 }

@@ -47,6 +47,7 @@ export {
   FOLDER_KEY,
   isMade,
   isReadOnly,
+  isWorkbook,
   type FolderSource,
 } from "./table-source.js";
 export { ownSignal, relaySignal, type OwnSignal } from "./relay.js";

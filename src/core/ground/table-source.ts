@@ -1,11 +1,11 @@
 import * as z from "zod/mini";
 
-/** A table in a file: CSV, JSON Lines or a workbook, by its ending. Paths are relative to the project's folder. */
+/** A table in a file: CSV, JSON Lines, a workbook or an OpenDocument spreadsheet, by its ending. Paths are relative to the project's folder. */
 export interface FileSource {
   readonly file: string;
   /** Of a workbook: the sheet by its name. Default: the first that is not hidden. */
   readonly sheet?: string | undefined;
-  /** Of a workbook: a defined table by its name, instead of a sheet. */
+  /** Of a workbook: a defined table, or a named range, by its name, instead of a sheet. */
   readonly table?: string | undefined;
   /** Of a workbook's sheet: the row with the columns' names, from 1. Default: the first row that is not blank. */
   readonly headerRow?: number | undefined;
@@ -124,6 +124,9 @@ export const isMade = (table: TableSource): boolean =>
 /** Of a Parquet file only the rows are read; what is filled stands in a table beside it. */
 export const isReadOnly = (file: string): boolean => /\.parquet$/i.test(file);
 
+/** Of files with sheets. */
+export const isWorkbook = (file: string): boolean => /\.(xls[xm]|ods)$/i.test(file);
+
 /** The column that names a row of a folder. */
 export const FOLDER_KEY = "file";
 
@@ -151,7 +154,7 @@ const INTO = z.refine<{ query?: string | undefined; into?: string | undefined }>
   "`into` belongs to a `query`.",
 );
 const HEADER = z.refine<FileSource>(
-  (value) => value.headerRow === undefined || /\.xls[xm]$/i.test(value.file),
+  (value) => value.headerRow === undefined || isWorkbook(value.file),
   "`headerRow` is for workbooks. Remove the rows above the header.",
 );
 const SHEET = z.refine<FileSource>(
@@ -161,7 +164,7 @@ const SHEET = z.refine<FileSource>(
 
 const STATES = z.refine<FileSource & Showing>(
   (value) => value.states === undefined || /\.xls[xm]$/i.test(value.file),
-  "`states` is for workbooks; `yoroshi status PLAN --empty` lists the cells of any table.",
+  "`states` is for workbooks (.xlsx); `yoroshi status PLAN --empty` lists the cells of any table.",
 );
 const items = z.strictObject({ of: text, column: text, carry: z.optional(z.array(text)) });
 const FIGURES = ["count", "share", "shareOfTable", "sum", "mean", "median", "min", "max", "distinct", "top", "list"] as const;

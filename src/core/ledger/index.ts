@@ -1,5 +1,6 @@
 export { addCharge, dayOf, monthStart, type Charge } from "./charges.js";
-export { claim, holderName } from "./claim.js";
+export { CARRIED, carriedColumns, OWN_FACTS, UNFINISHED, type CarriedRow, type CarriedTable, type LedgerCarrier } from "./carry.js";
+export { claim, hold, holderName, runHolder, type Held } from "./claim.js";
 export type {
   AfterRecord,
   AfterStore,
@@ -34,3 +35,4 @@ export type {
 export { memoryLedger } from "./memory.js";
 export { recallFrom } from "./recall.js";
 export { grantOf } from "./reserve.js";
+export { answerRecord, answerRow, CELL_COLUMNS, cellRecord, cellRow, type AnswerRow, type CellRow } from "./rows.js";

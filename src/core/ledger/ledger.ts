@@ -265,7 +265,7 @@ export interface Entry {
   readonly undone?: { readonly act: string; readonly by: string; readonly at: number } | undefined;
   /** Added to what the same run, step, model and day were charged before. */
   readonly charges?: readonly Charge[] | undefined;
-  /** Who had reserved room for these charges, and holds the names in `release`. */
+  /** Who had reserved room for these charges, also of the cap of the run (`runHolder`), and holds the names in `release`. */
   readonly holder?: string | undefined;
   /** Names that the holder lets go of. */
   readonly release?: readonly string[] | undefined;
@@ -349,6 +349,8 @@ export interface Reservation {
   readonly needs: Micros;
   readonly wants: Micros;
   readonly cap: Micros;
+  /** The cap of one run, which several processes spend of: only its charges and reservations count. Default: those of all runs. */
+  readonly run?: string | undefined;
   /** Charges from this day on (days since 1970 UTC) count against the cap. */
   readonly since: number;
   /** Until when it stands unless it is renewed or given back, milliseconds since 1970. */
@@ -370,8 +372,8 @@ export interface ChargeStore {
   ): Promise<SpendRecord[]>;
   /** What runs were charged from a day on (days since 1970 UTC), day by day, newest first. */
   byDay(since: number): Promise<DaySpendRecord[]>;
-  /** What all runs were charged from a day on (days since 1970 UTC), what may have been charged included. */
-  since(day: number): Promise<Micros>;
+  /** What all runs, or one, were charged from a day on (days since 1970 UTC), what may have been charged included. */
+  since(day: number, run?: string): Promise<Micros>;
   /**
    * Reserves room below a cap, at once over all processes: charges since that day, what others hold and `needs` together
    * must not pass it. What is recorded as charged with the holder's name lowers its reservation by as much.
@@ -424,6 +426,8 @@ export interface AfterStore {
 export interface FactStore {
   get(name: string): Promise<Json | undefined>;
   set(name: string, value: Json): Promise<void>;
+  /** Forgets facts, as if they had never been. */
+  remove(names: readonly string[]): Promise<void>;
   /** Every fact whose name begins so, by name; those set to null are left out. */
   find(beginning: string): Promise<Map<string, Json>>;
   /**
@@ -445,6 +449,11 @@ export interface LeaseStore {
   take(names: readonly string[], about: { readonly holder: string; readonly until: number; readonly now: number }): Promise<boolean[]>;
   /** Whether somebody has a name at this moment. */
   isTaken(name: string, now: number): Promise<boolean>;
+  /**
+   * Whether what this process took at a moment may be another's by now, since it was not seen for a while: it was frozen, or cut off. Left
+   * out where that cannot be.
+   */
+  mayHaveLost?(takenAt: number): boolean;
   /** Lets go of names; those that another has taken since stay. */
   release(holder: string, names: readonly string[]): Promise<void>;
 }

@@ -13,6 +13,7 @@ import type {
   SpendRecord,
   VersionRecord,
 } from "./ledger.js";
+import { runHolder } from "./claim.js";
 import { grantOf } from "./reserve.js";
 
 /**
@@ -34,7 +35,7 @@ export function memoryLedger(): Ledger {
   const runs = new Map<string, RunRecord>();
   const facts = new Map<string, Json>();
   const leases = new Map<string, { readonly holder: string; readonly until: number }>();
-  const reserved = new Map<string, { readonly amount: number; readonly until: number }>();
+  const reserved = new Map<string, { readonly amount: number; readonly until: number; readonly run: string | undefined }>();
   const charges = new Map<string, Charge>();
   /** Plan -> key -> what rules made of the row. */
   const afterwards = new Map<string, Map<string, AfterRecord>>();
@@ -46,8 +47,11 @@ export function memoryLedger(): Ledger {
   const changes = new Map<string, Map<string, { readonly before: CellRecord | undefined; readonly after: CellRecord }>>();
   const told = (run: RunRecord): RunRecord => (run.endedAt === undefined ? run : { ...run, cells: changes.get(run.id)?.size ?? 0 });
   const cellId = (plan: string, step: string, key: string): string => JSON.stringify([plan, step, key]);
-  const chargedSince = (day: number): number =>
-    [...charges.values()].reduce((sum, charge) => sum + (charge.day >= day ? charge.spent + charge.unsure : 0), 0);
+  const chargedSince = (day: number, run?: string): number =>
+    [...charges.values()].reduce(
+      (sum, charge) => sum + (charge.day >= day && (run === undefined || charge.run === run) ? charge.spent + charge.unsure : 0),
+      0,
+    );
   const release = (holder: string, names: readonly string[]): void => {
     for (const name of names) if (leases.get(name)?.holder === holder) leases.delete(name);
   };
@@ -182,14 +186,14 @@ export function memoryLedger(): Ledger {
         const order = ({ kind, subject, model, step }: DaySpendRecord): string => JSON.stringify([kind, subject, model, step]);
         return [...days.values()].sort((a, b) => b.day - a.day || (order(a) < order(b) ? -1 : 1));
       },
-      since: async (day) => chargedSince(day),
+      since: async (day, run) => chargedSince(day, run),
       reserve: async (about) => {
         const others = [...reserved].reduce(
-          (sum, [holder, { amount, until }]) => sum + (holder !== about.holder && until > about.now ? amount : 0),
+          (sum, [holder, { amount, until, run }]) => sum + (holder !== about.holder && run === about.run && until > about.now ? amount : 0),
           0,
         );
-        const amount = grantOf(about, chargedSince(about.since) + others);
-        if (amount !== undefined) reserved.set(about.holder, { amount, until: about.until });
+        const amount = grantOf(about, chargedSince(about.since, about.run) + others);
+        if (amount !== undefined) reserved.set(about.holder, { amount, until: about.until, run: about.run });
         return amount;
       },
       release: async (holder) => void reserved.delete(holder),
@@ -230,6 +234,9 @@ export function memoryLedger(): Ledger {
     facts: {
       get: async (name) => facts.get(name),
       set: async (name, value) => void facts.set(name, value),
+      remove: async (names) => {
+        for (const name of names) facts.delete(name);
+      },
       find: async (beginning) =>
         new Map([...facts].filter(([name, value]) => name.startsWith(beginning) && value !== null).sort(([a], [b]) => (a < b ? -1 : 1))),
       swap: async (name, expected, value) => {
@@ -255,8 +262,10 @@ export function memoryLedger(): Ledger {
         if (entry.replace || !answers.has(record.fingerprint)) answers.set(record.fingerprint, record);
       for (const charge of entry.charges ?? []) {
         addCharge(charges, charge);
-        const held = entry.holder === undefined ? undefined : reserved.get(entry.holder);
-        if (held) reserved.set(entry.holder!, { ...held, amount: Math.max(0, held.amount - charge.spent - charge.unsure) });
+        for (const holder of entry.holder === undefined ? [] : [entry.holder, runHolder(entry.holder)]) {
+          const held = reserved.get(holder);
+          if (held) reserved.set(holder, { ...held, amount: Math.max(0, held.amount - charge.spent - charge.unsure) });
+        }
       }
       for (const record of entry.cells ?? []) {
         const id = cellId(record.plan, record.step, record.key);

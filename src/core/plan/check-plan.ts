@@ -1,4 +1,4 @@
-import { complain, nearest, type Complaint, type SourceDocument } from "../ground/index.js";
+import { complain, isWorkbook, nearest, type Complaint, type SourceDocument } from "../ground/index.js";
 import { kindOf, referencesIn, shapeSpec } from "../kinds/index.js";
 import { headerAdvice, keyColumnsOf } from "../table/index.js";
 import type { KnownTable } from "./known-table.js";
@@ -199,7 +199,7 @@ function checkColumns(
 
 /** Which row looks like the header, where it is not the one that was taken for it. */
 function headerOf({ table }: Plan, { top = [], columns }: KnownTable, missing: string): string {
-  return headerAdvice(top, { columns, missing }, "file" in table && /\.xls[xm]$/i.test(table.file));
+  return headerAdvice(top, { columns, missing }, "file" in table && isWorkbook(table.file));
 }
 
 function checkRelated(plan: Plan, document: SourceDocument, table: KnownTable): Complaint[] {

@@ -2,7 +2,7 @@ import { schedule, type Schedule } from "../../adapters/schedule/index.js";
 import {
   canonicalJson,
   changesOfRun,
-  claim,
+  hold,
   Gathered,
   isYoroshiError,
   leftOfDay,
@@ -11,6 +11,7 @@ import {
   plural,
   type Changed,
   type Clock,
+  type Held,
   type Ledger,
   type Plan,
 } from "../../core/index.js";
@@ -109,21 +110,21 @@ export class PlanWatch {
     }
     try {
       while (!this.#closing) {
-        const letGo = await claim(this.#ledger, this.#clock, leadName(this.name));
-        if (!letGo) {
+        const held = await hold(this.#ledger, this.#clock, leadName(this.name));
+        if (!held) {
           this.#standBy();
           await this.#waitUntil(this.#clock.now() + STAND_BY_MS);
           continue;
         }
         try {
-          await this.#lead();
+          await this.#lead(held);
         } catch (error) {
           if (!isYoroshiError(error)) throw error;
           // A plan that cannot be read just now may be read when it has been mended.
           this.#tell({ type: "notice", plan: this.name, text: error.message });
           await this.#rest(error.message);
         } finally {
-          await letGo();
+          await held.letGo();
         }
       }
     } finally {
@@ -185,7 +186,7 @@ export class PlanWatch {
   }
 
   /** Watches as long as the plan says the same about what is watched. */
-  async #lead(): Promise<void> {
+  async #lead(held: Held): Promise<void> {
     const plan = await this.project().plan(this.name);
     const kept = await readWatch(this.#ledger, this.name);
     if (kept) this.#state = { ...this.#state, lastRound: kept.lastRound, lastTick: kept.lastTick };
@@ -199,18 +200,30 @@ export class PlanWatch {
     try {
       // What changed while nobody watched.
       if (watches) this.changed("any");
-      await this.#rounds(plan, plan.watch?.every === undefined ? undefined : schedule(plan.watch.every, this.project().settings.timeZone));
+      await this.#rounds(
+        plan,
+        plan.watch?.every === undefined ? undefined : schedule(plan.watch.every, this.project().settings.timeZone),
+        held,
+      );
     } finally {
       await close();
-      await this.#set({ state: "off", process: null, nextRound: null });
+      // What is kept is the word of whoever watches now.
+      if (!(await held.isLost())) await this.#set({ state: "off", process: null, nextRound: null });
+      else this.#state = { ...this.#state, process: null };
     }
   }
 
-  async #rounds(plan: Plan, times: Schedule | undefined): Promise<void> {
+  async #rounds(plan: Plan, times: Schedule | undefined, held: Held): Promise<void> {
     let because: WatchRound["because"] = "start";
     let again: Again | undefined;
     await this.#set({ state: "waiting", problem: null });
     while (!this.#closing) {
+      if (await held.isLost())
+        return this.#tell({
+          type: "notice",
+          plan: this.name,
+          text: "This process was not seen for a while; another watches the plan now, and it stands by.",
+        });
       const now = this.#clock.now();
       const tick = this.#nextTick(times, now);
       if (plan.drift && (this.#driftDue ?? 0) <= now) {

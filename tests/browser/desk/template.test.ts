@@ -88,6 +88,34 @@ describe("the template's page", () => {
     expect(faults).toEqual([]);
   });
 
+  it("asks for evidence and for legwork in forms, and takes both away again", async () => {
+    const { page, text, faults } = await template();
+    const before = text();
+    await page.locator(".specs summary b", { hasText: /^hazard$/ }).click();
+    const shown = page.getByRole("group", { name: "hazard is shown by words of" });
+    await shown.getByLabel("report").check();
+    await page.getByRole("button", { name: "Look something up for each row" }).click();
+    await page.getByLabel("searches, one on each line").fill("ferry {{ report }}\n\nport office");
+    await page.getByLabel("only these hosts").fill("ports.example");
+    await page.getByLabel("pages read").fill("2");
+    // What is found is a place for evidence, too.
+    await shown.getByLabel("found").check();
+    // The template's own examples lack the words now, and it is said.
+    await expect.poll(() => page.locator(".remarks").first().innerText()).toContain("it needs the words that carry it");
+    await page.getByRole("button", { name: "Save with its mistakes" }).click();
+    await expect.poll(text).toMatch(/in: ?\[ ?report, found ?\]|in:\s+- report\s+- found/);
+    const written = text();
+    expect(written).toMatch(/legwork:\n\s+search:[\s\S]*ferry \{\{ report \}\}[\s\S]*port office/);
+    expect(written).toMatch(/only:[\s\S]*ports\.example/);
+    expect(written).toContain("readPages: 2");
+    await shown.getByLabel("report").uncheck();
+    await shown.getByLabel("found").uncheck();
+    await page.getByRole("button", { name: "Look nothing up" }).click();
+    await page.keyboard.press("Control+s");
+    await expect.poll(text).toBe(before);
+    expect(faults).toEqual([]);
+  });
+
   it("tries a row, a sample and typed words, one beside the other with what changed between", async () => {
     const { page, faults, text } = await template();
     const ask = page.locator(".sent-side .main-act");

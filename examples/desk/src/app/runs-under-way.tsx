@@ -16,6 +16,11 @@ interface Progress {
   readonly spent?: number;
   readonly done?: number;
   readonly total?: number;
+  /** Of a fill that is spread to workers: chunks of rows, and who works. */
+  readonly planned?: number;
+  readonly isPlanned?: boolean;
+  readonly again?: number;
+  readonly workers?: number;
 }
 
 interface Outcome {
@@ -80,7 +85,8 @@ async function act(id: string, what: "pause" | "go-on" | "stop"): Promise<void> 
 function Run({ run, currency }: { readonly run: UnderWay; readonly currency: string }) {
   const { id, job, subject, state, error } = run;
   const progress = (run.progress ?? {}) as Progress;
-  const share = progress.share ?? (progress.total ? (progress.done ?? 0) / progress.total : 0);
+  const total = progress.total ?? progress.planned;
+  const share = progress.share ?? (total ? (progress.done ?? 0) / total : 0);
   const isFill = job === "fillPlan";
   const word = {
     running: isFill ? "Filling" : "Trial of",
@@ -109,7 +115,14 @@ function Run({ run, currency }: { readonly run: UnderWay; readonly currency: str
           <span>{Math.round(share * 100)} %</span>
         </>
       ) : null}
-      {isFill && progress.asked !== undefined ? (
+      {progress.workers !== undefined && RUNS.has(state) ? (
+        <span>
+          {progress.done} of {progress.planned}
+          {progress.isPlanned ? "" : " or more"} chunks done, {plural(progress.asked ?? 0, "row")} asked ·{" "}
+          {plural(progress.workers, "worker")}
+          {progress.again ? ` · ${progress.again} taken again` : ""}
+        </span>
+      ) : isFill && progress.asked !== undefined ? (
         <span>
           {plural(progress.asked, "row")} asked{progress.reused ? `, ${progress.reused} known` : ""}
           {progress.failed ? `, ${progress.failed} failed` : ""} · {money(progress.spent ?? 0, currency)} spent

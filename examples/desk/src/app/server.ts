@@ -31,9 +31,15 @@ export const reading = <Name extends RouteName>(name: Name, input: CallInput<Nam
 export function useReading<Name extends RouteName>(
   name: Name,
   input: CallInput<Name>,
-  { enabled = true, keep = false }: { readonly enabled?: boolean; readonly keep?: boolean } = {},
+  { enabled = true, keep = false, everyMs }: { readonly enabled?: boolean; readonly keep?: boolean; readonly everyMs?: number } = {},
 ): UseQueryResult<CallReport<Name>> {
-  return useQuery({ ...reading(name, input), enabled, ...(keep ? { placeholderData: (before: unknown) => before as never } : {}) });
+  const again = everyMs === undefined ? {} : { refetchInterval: everyMs };
+  return useQuery({
+    ...reading(name, input),
+    enabled,
+    ...again,
+    ...(keep ? { placeholderData: (before: unknown) => before as never } : {}),
+  });
 }
 
 /** What a person is told of an error: what is wrong, and what to do. */

@@ -5,7 +5,7 @@ import { Problem, Reading } from "../../parts/problem.js";
 import { when } from "../../parts/words.js";
 import type { Place } from "./place.js";
 
-const ENDINGS = ".csv,.tsv,.xlsx,.xlsm,.jsonl,.ndjson";
+const ENDINGS = ".csv,.tsv,.xlsx,.xlsm,.ods,.jsonl,.ndjson";
 
 /** Where the table comes from: a file that is dropped here, one of the project's folder, a table of a database. */
 export function ChooseTable({ onChoose }: { readonly onChoose: (place: Place) => void }) {

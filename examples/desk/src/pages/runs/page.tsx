@@ -24,6 +24,8 @@ interface Tally {
 }
 
 const MICROS = 1e6;
+/** How often it is looked who works. */
+const LOOK_MS = 3_000;
 const ENDS: Readonly<Record<string, string>> = {
   done: "done",
   rowLimit: "stopped at its number of rows",
@@ -33,12 +35,38 @@ const ENDS: Readonly<Record<string, string>> = {
   running: "goes on",
 };
 
+/** Processes that ask about the rows of fills that are spread to them. */
+function Workers({ workers }: { readonly workers: readonly { readonly name: string; readonly asked: number; readonly pace: number }[] }) {
+  return (
+    <section>
+      <h3>Workers</h3>
+      {workers.length === 0 ? (
+        <p className="quiet">
+          Nobody works at this moment. <code>yoroshi work</code>, here or on another machine with this project, takes part in fills that are
+          spread.
+        </p>
+      ) : (
+        <ul className="workers">
+          {workers.map(({ name, asked, pace }) => (
+            <li key={name}>
+              {name}
+              <small className="quiet">
+                {plural(pace, "row")} a minute, {plural(asked, "row")} asked
+              </small>
+            </li>
+          ))}
+        </ul>
+      )}
+    </section>
+  );
+}
+
 /** What was run, with what it cost and how it ended; why cells failed, and the way to ask these again. */
 export function RunsPage() {
   const [limit, setLimit] = useState(40);
   const [kind, setKind] = useState<Run["kind"] | "">("");
   const { data, error } = useReading("listRuns", { limit, ...(kind === "" ? {} : { kind }) }, { keep: true });
-  const { data: project } = useReading("showProject", {});
+  const { data: project } = useReading("showProject", {}, { everyMs: LOOK_MS });
   const { data: spend } = useReading("readSpend", {});
   const [open, setOpen] = useState<string | undefined>();
   const runs = data?.runs ?? [];
@@ -97,6 +125,7 @@ export function RunsPage() {
             <h3>Spent by day</h3>
             {spend ? <Days days={spend.days} currency={currency} /> : null}
           </section>
+          {project?.workers ? <Workers workers={project.workers} /> : null}
           <section>
             <h3>Why cells have no value</h3>
             {plans.map((plan) => (

@@ -15,6 +15,9 @@ const REFILLS: readonly { readonly name: Refill; readonly about: string }[] = [
   { name: "all", about: "all, also those that are right as they are" },
 ];
 
+/** How often it is looked who works. */
+const LOOK_MS = 3_000;
+
 interface Props {
   readonly plan: string;
   readonly chosen: ReadonlySet<string>;
@@ -32,6 +35,7 @@ export function FillBar({ plan, chosen, search, found, onDone }: Props) {
   const [spend, setSpend] = useState("");
   const [most, setMost] = useState("");
   const [ignoreGate, setIgnoreGate] = useState(false);
+  const [spread, setSpread] = useState(false);
   const [error, setError] = useState<unknown>();
   const choice: CallInput<"previewFill"> = {
     plan,
@@ -41,12 +45,12 @@ export function FillBar({ plan, chosen, search, found, onDone }: Props) {
     ...(most === "" ? {} : { rows: Number(most) }),
   };
   const { data: preview, error: problem, isFetching } = useReading("previewFill", choice, { keep: true });
-  const { data: project } = useReading("showProject", {});
+  const { data: project } = useReading("showProject", {}, { everyMs: LOOK_MS });
   const currency = project?.currency ?? "";
   const go = async (): Promise<void> => {
     setError(undefined);
     try {
-      const run = await server.fillPlan({ ...choice, ...(ignoreGate ? { ignoreGate } : {}) });
+      const run = await server.fillPlan({ ...choice, ...(ignoreGate ? { ignoreGate } : {}), ...(spread ? { spread } : {}) });
       queries.setQueryData(UNDER_WAY, (all: readonly object[] = []) => [run, ...all]);
       didAct({ says: `${plan} is being filled; it goes on when this page is closed.` });
       onDone();
@@ -81,6 +85,14 @@ export function FillBar({ plan, chosen, search, found, onDone }: Props) {
         spend at most <input type="number" min={0} step="any" size={6} value={spend} onChange={({ target }) => setSpend(target.value)} />{" "}
         {currency}
       </label>
+      {project?.workers ? (
+        <label>
+          <input type="checkbox" checked={spread} onChange={({ target }) => setSpread(target.checked)} /> spread to workers
+          <span className="quiet">
+            {project.workers.length > 0 ? `, ${project.workers.length} of them there` : ", of whom none is there; start `yoroshi work`"}
+          </span>
+        </label>
+      ) : null}
       <p role="status" className={isFetching ? "quiet cost" : "cost"}>
         {preview ? (
           <>

@@ -22,7 +22,7 @@ export function KindForm({ spec, kinds, references, onSpec }: Props) {
   /** Another kind keeps what it takes of the keys that stand. */
   const toKind = (name: string): void => {
     const next = kinds.find((one) => one.kind === name);
-    const keys = new Set(["about", "required", "sample", ...(next?.facets.map(({ key }) => key) ?? [])]);
+    const keys = new Set(["about", "required", "sample", "evidence", ...(next?.facets.map(({ key }) => key) ?? [])]);
     const kept = Object.entries(spec).filter(([key]) => keys.has(key));
     const needed = (next?.facets ?? []).filter(({ key, needed: isNeeded }) => isNeeded && !(key in spec));
     onSpec({

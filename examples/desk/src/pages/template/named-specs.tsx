@@ -1,6 +1,7 @@
 import { ArrowDown, ArrowUp, X } from "lucide-react";
 import { RemarksAt } from "../../parts/source/remarks.js";
 import type { Json, Source } from "../../parts/source/use-source.js";
+import { EvidenceField } from "./evidence-field.js";
 import { NewName, type Kinds } from "./facet-field.js";
 import { KindForm } from "./kind-form.js";
 
@@ -22,6 +23,7 @@ export function NamedSpecs({ source, at, title, word, kinds, fills = {} }: Props
   const { form } = source;
   const specs = Object.entries((form?.[at] ?? {}) as Readonly<Record<string, Json>>);
   const references = Object.keys((form?.["references"] ?? {}) as object);
+  const places = at === "answer" ? [...Object.keys((form?.["inputs"] ?? {}) as object), ...(form?.["legwork"] ? ["found"] : [])] : [];
   const set = (next: readonly (readonly [string, Json])[]): void => source.setAt([at], Object.fromEntries(next));
   const move = (index: number, by: number): void => {
     const next = [...specs];
@@ -58,7 +60,14 @@ export function NamedSpecs({ source, at, title, word, kinds, fills = {} }: Props
                       onChange={({ target }) => source.setAt([at, name, "sample"], target.value === "" ? undefined : target.value)}
                     />
                   </label>
-                ) : null}
+                ) : (
+                  <EvidenceField
+                    part={name}
+                    value={spec["evidence"]}
+                    places={places}
+                    onValue={(value) => source.setAt([at, name, "evidence"], value)}
+                  />
+                )}
                 <div className="acts">
                   <button
                     type="button"

@@ -7,6 +7,7 @@ import { Editor } from "../../parts/source/editor.js";
 import { Remarks, RemarksAt, remarksOf } from "../../parts/source/remarks.js";
 import { useSaveKey } from "../../parts/source/use-save-key.js";
 import { useSource } from "../../parts/source/use-source.js";
+import { LegworkForm } from "./legwork-form.js";
 import { NamedSpecs } from "./named-specs.js";
 import { NewTemplate } from "./new-template.js";
 import { Try } from "./try.js";
@@ -98,6 +99,7 @@ export function TemplatePage() {
                   </small>
                 </section>
                 <NamedSpecs source={source} at="inputs" title="Inputs" word="input" kinds={kinds.kinds} />
+                <LegworkForm source={source} />
                 <NamedSpecs
                   source={source}
                   at="answer"

@@ -1,7 +1,7 @@
 import { open, type FileHandle } from "node:fs/promises";
-import { configure, Reader, ZipReader, ZipWriter, type FileEntry } from "@zip.js/zip.js";
+import { configure, Reader, ZipReader, ZipWriter, type Entry, type FileEntry } from "@zip.js/zip.js";
 import { YoroshiError } from "../../core/index.js";
-import { fileProblem } from "../../files/index.js";
+import { fileProblem } from "../file-problem.js";
 import { XmlFault, type XmlScanner } from "./xml.js";
 
 configure({ useWebWorkers: false });
@@ -57,7 +57,7 @@ export async function openPackage(file: string, name: string): Promise<PackageFi
     const { buffer } = await handle.read(Buffer.alloc(4), 0, 4, 0);
     if (buffer.equals(COMPOUND_FILE))
       throw unreadable(name, "it is encrypted, or a workbook of the old .xls form. Save it as .xlsx without a password");
-    const entries = (await new ZipReader(new HandleReader(handle)).getEntries()).filter((entry): entry is FileEntry => !entry.directory);
+    const entries = await new ZipReader(new HandleReader(handle)).getEntries();
     return packageOf(name, handle, entries);
   } catch (error) {
     await handle.close();
@@ -74,9 +74,9 @@ export function orUnreadable(name: string, error: unknown): unknown {
 const unreadable = (name: string, problem: string, cause?: unknown): YoroshiError =>
   new YoroshiError("fileUnreadable", { file: name, problem }, { cause });
 
-function packageOf(name: string, handle: FileHandle, entries: readonly FileEntry[]): PackageFile {
+function packageOf(name: string, handle: FileHandle, entries: readonly Entry[]): PackageFile {
   // Part names are the same whatever their case (ECMA-376 part 2, 7.2.3.5).
-  const byName = new Map(entries.map((entry) => [entry.filename.toLowerCase(), entry]));
+  const byName = new Map(entries.flatMap((entry) => (entry.directory ? [] : [[entry.filename.toLowerCase(), entry] as const])));
   const entryOf = (part: string): FileEntry | undefined => byName.get(part.toLowerCase());
   async function* stream(part: string): AsyncGenerator<string> {
     const entry = entryOf(part);
@@ -125,6 +125,10 @@ function packageOf(name: string, handle: FileHandle, entries: readonly FileEntry
       );
       const now = new Map([...changed].map(([part, content]) => [part.toLowerCase(), content]));
       for (const entry of entries) {
+        if (entry.directory) {
+          await out.add(entry.filename, undefined, { directory: true, lastModDate: entry.lastModDate });
+          continue;
+        }
         const content = now.get(entry.filename.toLowerCase());
         if (content === null) continue;
         if (content !== undefined) await out.add(entry.filename, readable(content), { lastModDate: entry.lastModDate });

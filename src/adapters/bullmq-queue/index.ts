@@ -1,0 +1,1 @@
+export { bullmqQueue, type BullmqQueueOptions } from "./bullmq-queue.js";

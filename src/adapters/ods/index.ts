@@ -1,0 +1,1 @@
+export { documentOverview, odsRows, odsTable, type OdsTableOptions } from "./ods-table.js";
