@@ -269,7 +269,8 @@ describe("a table of PostgreSQL", () => {
     one.child.kill("SIGCONT");
     await until("it hears of it", () => one.notices.some((text) => /another watches the plan now/.test(text)));
     await until("it stands by", () => one.state() === "standby");
-    expect((await run(["status", "log"], folder)).out).toMatch(/watch +watched; on changes/);
+    // The other may still be in its round.
+    await until("it is watched", async () => /watch +watched; on changes/.test((await run(["status", "log"], folder)).out));
     const before = one.rounds.length;
     await add("third");
     await until("the third row", () => isAsked("third"));

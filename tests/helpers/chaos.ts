@@ -132,6 +132,8 @@ export interface Chaos {
 const FREEZE_MS = 16_500;
 const OUTAGE_MS = 4_000;
 const STORM_MS = 1_500;
+/** After that it is told where a fill stands that does not end. */
+const LATE_MS = 70_000;
 
 /**
  * Lets workers fill a table that are killed and frozen, cut off from the database, and met by a host's storms, each after its share of the
@@ -178,7 +180,15 @@ async function chaosOn(way: Way, base: TestDatabase, host: CountingHost, schema:
     while (host.asked.size < (rows * 0.9 * (n + 0.5)) / events.length && !isDone) await sleep(20);
     await event();
   }
+  const late = setTimeout(() => void tellState().catch(console.error), fill.rows * 10 + LATE_MS);
+  const tellState = async (): Promise<void> => {
+    const facts = await base.run(`SELECT name, value FROM ${schema}.facts WHERE name ~ '^(spread|chunk|worker|down)'`);
+    const sessions = await base.run("SELECT pid, state, wait_event, left(query, 90) AS query FROM pg_stat_activity WHERE state <> 'idle'");
+    const said = [planner, ...workers].map((process) => [process.child.pid, process.child.exitCode, process.said()]);
+    console.error("The fill goes on for long.", JSON.stringify({ asked: host.asked.size, said, facts, sessions }, undefined, 1));
+  };
   const done = await planner.done;
+  clearTimeout(late);
   await Promise.all(frozen);
   // With what it said, should it ever end otherwise.
   expect({ code: done.code, said: done.code === 0 ? "" : `${done.err}${done.out}` }).toEqual({ code: 0, said: "" });

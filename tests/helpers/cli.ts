@@ -25,7 +25,7 @@ export function start(
   cwd: string,
   env: Record<string, string> = {},
   input: "ignore" | "pipe" = "ignore",
-): { child: ChildProcess; done: Promise<Ran> } {
+): { child: ChildProcess; done: Promise<Ran>; said(): string } {
   keepLedgerThere(cwd);
   const child = spawn(process.execPath, [MAIN, ...args], {
     cwd,
@@ -39,7 +39,7 @@ export function start(
   const done = new Promise<Ran>((resolve) =>
     child.on("close", (code) => resolve({ code, out, err, json: () => JSON.parse(out.trim().split("\n").at(-1)!) })),
   );
-  return { child, done };
+  return { child, done, said: () => err + out };
 }
 
 export const run = (args: readonly string[], cwd: string, env: Record<string, string> = {}): Promise<Ran> => start(args, cwd, env).done;

@@ -10,13 +10,21 @@ export function bytesIn(cell: string): { readonly bytes: Uint8Array } | SourcePr
   if (/^data:/i.test(cell)) {
     const found = /^data:[^,]*?(;base64)?,(.*)$/is.exec(cell);
     if (!found) return { problem: "is a `data:` address without a comma, so it holds nothing" };
-    try {
-      return { bytes: found[1] ? Buffer.from(found[2]!, "base64") : Buffer.from(decodeURIComponent(found[2]!)) };
-    } catch {
-      return { problem: "is a damaged `data:` address" };
-    }
+    const [, isBase64, body] = found as unknown as [string, string | undefined, string]; // the groups of the expression
+    if (isBase64) return { bytes: Buffer.from(body, "base64") };
+    if (/%(?![0-9a-f]{2})/i.test(body)) return { problem: "is a damaged `data:` address" };
+    return { bytes: percentDecoded(body) };
   }
   const digits = /^\\x((?:[0-9a-f]{2})+)$/i.exec(cell)?.[1] ?? (BEGINNINGS.test(cell) && cell.length >= LEAST_DIGITS ? cell : undefined);
   if (digits === undefined || digits.length % 2 === 1 || !/^[0-9a-f]+$/i.test(digits)) return undefined;
   return { bytes: Buffer.from(digits, "hex") };
 }
+
+/** Bytes as an address writes them (RFC 3986, 2.1): such that are no text, too. */
+const percentDecoded = (text: string): Buffer => {
+  const bytes = Buffer.from(text, "utf8").toString("latin1");
+  return Buffer.from(
+    bytes.replace(/%(..)/g, (_, digits: string) => String.fromCharCode(Number.parseInt(digits, 16))),
+    "latin1",
+  );
+};
