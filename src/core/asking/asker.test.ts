@@ -3,7 +3,7 @@ import { virtualClock } from "../../../tests/helpers/clock.js";
 import { fenced, scriptedModel, type ScriptedModel } from "../../../tests/helpers/models.js";
 import { inWords } from "../../../tests/helpers/words.js";
 import { memoryLedger, type Ledger } from "../ledger/index.js";
-import { ModelFailure, type ModelRequest } from "../model/index.js";
+import { BudgetSpent, ModelFailure, type ModelRequest } from "../model/index.js";
 import { prepare, template, type Prepared } from "../template/index.js";
 import { Asker } from "./asker.js";
 import { readyAsking, type Question } from "./asking.js";
@@ -172,6 +172,30 @@ describe("asking", () => {
     const answers: number[] = [];
     for await (const some of inner.answers.all()) answers.push(...some.map(({ answer: given }) => given.spent));
     expect(day).toBe(answers.reduce((sum, spent) => sum + spent, 0));
+  });
+
+  it("lets nobody wait for ever: whoever waits for another's answer holds back nothing of the cap that the other needs", async () => {
+    // From a cap that is too small for one request to one that is enough for all.
+    for (let monthlyCap = 1_300; monthlyCap < 4_500; monthlyCap += 20) {
+      const clock = virtualClock();
+      const ledger = memoryLedger();
+      // It costs a fifth of what it might, so that what is reserved ahead is not enough for the next.
+      const model = scriptedModel(async (request) => {
+        await clock.sleep(300);
+        return { text: answer(request), usage: { tokensIn: 60, tokensOut: 200 } };
+      });
+      const orders = [
+        ["a", "x"],
+        ["b!", "x"],
+        ["x", "b!", "c"],
+      ];
+      const asking = orders.map((order) => all(ledger, clock, model, order.map(asks(model)), { monthlyCap, atOnce: 1 }));
+      const late = clock.sleep(600_000).then(() => Promise.reject(new Error(`they wait, with ${monthlyCap}`)));
+      for (const one of await clock.run(Promise.race([Promise.allSettled(asking), late])))
+        if (one.status === "rejected") expect(one.reason).toBeInstanceOf(BudgetSpent);
+      expect(await ledger.charges.since(0)).toBeLessThanOrEqual(monthlyCap);
+      expect(new Set(model.requests.map((request) => fenced(request, "note"))).size).toBe(model.requests.length);
+    }
   });
 
   it("charges the dearer model that is asked in doubt under its own name", async () => {

@@ -66,7 +66,7 @@ export class Asker<Q extends Question = Question> {
   readonly budget: Budget;
   readonly #holder: string;
   readonly #places: AtOnce;
-  /** When nothing is in flight, what was reserved is given back. */
+  /** When nothing is in flight, or all that is waits for other processes, what was reserved is given back. */
   readonly #flight = new InFlight(() => this.#rest());
   readonly #layered = new Map<Model, AskedModel>();
   readonly #options = new WeakMap<ReadyAsking, AskOptions>();
@@ -95,7 +95,13 @@ export class Asker<Q extends Question = Question> {
     ]);
     this.#places = setup.places ?? atOnce(placesFor(setup));
     this.#ear = new HostEar(ledger.facts, clock, (change) => setup.onHostChange?.(change));
-    this.#elsewhere = new Elsewhere(ledger, clock, this.#holder, () => this.#isOver);
+    this.#elsewhere = new Elsewhere(
+      ledger,
+      clock,
+      this.#holder,
+      () => this.#isOver,
+      () => this.#rest(),
+    );
   }
 
   /** How many questions are under way. */

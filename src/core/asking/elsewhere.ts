@@ -31,6 +31,8 @@ export class Elsewhere<Q extends Question> {
     readonly holder: string,
     /** Whether nothing is asked any more, so that nobody is waited for either. */
     readonly isOver: () => boolean,
+    /** Told while others are waited for, again and again: who waits must keep nothing from them. */
+    readonly onWait: () => void = () => undefined,
   ) {}
 
   /** Whether another process asks it. */
@@ -90,6 +92,7 @@ export class Elsewhere<Q extends Question> {
         () => false,
         () => true,
       );
+      this.onWait();
       const waiting = this.#waiting;
       this.#waiting = [];
       try {

@@ -59,7 +59,7 @@ export class SharedCap {
       if (await this.#reserve(needs, needs + AHEAD * amount)) continue;
       // What is not in use is given back, so that those who wait for each other do not wait for ever; also where we count on nothing more,
       // for the ledger may hold more for us.
-      if (this.#used === 0) await this.release();
+      if (this.#used === 0) await this.#giveBack();
       else if (this.#hasReserved) {
         this.#held = this.#used;
         await this.#reserve(this.#used, this.#used);
@@ -111,8 +111,15 @@ export class SharedCap {
     await this.clock.sleep(LOOK_AGAIN_MS, signal).catch(() => undefined);
   }
 
-  /** Gives back what is reserved when nothing is in flight. */
-  async release(): Promise<void> {
+  /** Gives back what is reserved, where nothing is in flight. */
+  release(): Promise<void> {
+    // After what is being asked of the ledger: what it grants must not be given back unseen.
+    const turn = this.#turn.then(() => this.#giveBack());
+    this.#turn = turn.catch(() => undefined);
+    return turn;
+  }
+
+  async #giveBack(): Promise<void> {
     if (!this.#hasReserved || this.#used > 0) return;
     this.#hasReserved = false;
     this.#held = 0;
