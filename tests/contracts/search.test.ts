@@ -3,7 +3,7 @@ import { readFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import path from "node:path";
 import { afterAll, describe, expect, it } from "vitest";
-import { searchEngines, type Engine, type FetchText } from "../../src/adapters/search/index.js";
+import { searchEngines, type Engine, type SearchOptions } from "../../src/adapters/search/index.js";
 
 const made: string[] = [];
 afterAll(() => {
@@ -25,7 +25,10 @@ const RSS = `<rss version="2.0"><channel><title>Found</title><link>http://e.exam
   <item><title><![CDATA[Tides <today>]]></title><link> http://tides.example/ </link><description>High at noon</description></item></channel></rss>`;
 
 /** An engine whose replies are these, and what it was asked. */
-const over = (engine: Engine | Readonly<Record<string, Engine>>, replies: Readonly<Record<string, Awaited<ReturnType<FetchText>>>>) => {
+const over = (
+  engine: Engine | Readonly<Record<string, Engine>>,
+  replies: Readonly<Record<string, Awaited<ReturnType<SearchOptions["text"]>>>>,
+) => {
   const asked: string[] = [];
   const engines = "describe" in engine || "address" in engine || "folder" in engine ? { own: engine as Engine } : engine;
   const search = searchEngines({
@@ -137,7 +140,7 @@ describe("a folder as an engine", () => {
     const { find } = over({ folder: `${folder}/` }, {});
     const titles = async (words: string) => {
       const found = await find(words);
-      return "problem" in (found as object) ? found : (found as { title: string }[]).map(({ title }) => title);
+      return Array.isArray(found) ? found.map(({ title }: { title: string }) => title) : found;
     };
     expect(await titles("rope")).toEqual({ problem: `went to the folder ${folder}, in which no document can be read` });
     mkdirSync(path.join(folder, "deep"));
