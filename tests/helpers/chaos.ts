@@ -132,7 +132,7 @@ export interface Chaos {
 const FREEZE_MS = 16_500;
 const OUTAGE_MS = 4_000;
 const STORM_MS = 1_500;
-/** After that it is told where a fill stands that does not end. */
+/** After that, and some time for each row, it is told where all stand. */
 const LATE_MS = 70_000;
 
 /**
@@ -150,6 +150,22 @@ export async function chaos(base: TestDatabase, host: CountingHost, schema: stri
   }
 }
 
+/** Where a fill and its workers stand that do not end. */
+async function tellState(base: TestDatabase, schema: string, processes: readonly ReturnType<typeof start>[]): Promise<void> {
+  const rowsOf = (what: string): Promise<unknown> => base.run(`SELECT * FROM ${schema}.${what}`);
+  const state = {
+    said: processes.map(({ child, said }) => [child.pid, child.exitCode, said().slice(-1_000)]),
+    facts: await rowsOf("facts WHERE name ~ '^(spread|chunk|worker|down):'"),
+    sessions: await rowsOf("sessions"),
+    leases: await rowsOf("leases"),
+    reservations: await rowsOf("reservations"),
+    connections: await base.run(
+      "SELECT pid, application_name AS of, state, wait_event AS waits, left(query, 90) AS query FROM pg_stat_activity WHERE datname = current_database()",
+    ),
+  };
+  console.error("It goes on for long.", JSON.stringify(state, undefined, 1));
+}
+
 async function chaosOn(way: Way, base: TestDatabase, host: CountingHost, schema: string, { fill, happens }: Chaos) {
   const { rows, atOnce, chunk } = fill;
   const folder = spreadProject(host, way.url, schema, rows, atOnce);
@@ -160,6 +176,7 @@ async function chaosOn(way: Way, base: TestDatabase, host: CountingHost, schema:
   void planner.done.then(() => (isDone = true));
   const join = () => start(["work", "--json"], folder);
   const workers = Array.from({ length: fill.workers }, join);
+  const late = setTimeout(() => void tellState(base, schema, [planner, ...workers]).catch(console.error), fill.rows * 10 + LATE_MS);
   const frozen: Promise<void>[] = [];
   const freeze = async (worker: ReturnType<typeof join>): Promise<void> => {
     worker.child.kill("SIGSTOP");
@@ -180,15 +197,7 @@ async function chaosOn(way: Way, base: TestDatabase, host: CountingHost, schema:
     while (host.asked.size < (rows * 0.9 * (n + 0.5)) / events.length && !isDone) await sleep(20);
     await event();
   }
-  const late = setTimeout(() => void tellState().catch(console.error), fill.rows * 10 + LATE_MS);
-  const tellState = async (): Promise<void> => {
-    const facts = await base.run(`SELECT name, value FROM ${schema}.facts WHERE name ~ '^(spread|chunk|worker|down)'`);
-    const sessions = await base.run("SELECT pid, state, wait_event, left(query, 90) AS query FROM pg_stat_activity WHERE state <> 'idle'");
-    const said = [planner, ...workers].map((process) => [process.child.pid, process.child.exitCode, process.said()]);
-    console.error("The fill goes on for long.", JSON.stringify({ asked: host.asked.size, said, facts, sessions }, undefined, 1));
-  };
   const done = await planner.done;
-  clearTimeout(late);
   await Promise.all(frozen);
   // With what it said, should it ever end otherwise.
   expect({ code: done.code, said: done.code === 0 ? "" : `${done.err}${done.out}` }).toEqual({ code: 0, said: "" });
@@ -199,6 +208,7 @@ async function chaosOn(way: Way, base: TestDatabase, host: CountingHost, schema:
   await expect.poll(async () => (await run(["status", "log"], folder)).out, { timeout: 20_000 }).toMatch(/Workers\n[\s\S]*rows a minute/);
   for (const { child } of workers) child.kill("SIGTERM");
   const ends = await Promise.all(workers.map((worker) => worker.done));
+  clearTimeout(late);
   expect(ends.map(({ code }) => code)).toEqual(ends.map(() => 0));
   const states = await base.run(`SELECT state, count(*)::int AS n FROM ${schema}.cells GROUP BY state`);
   expect(states).toEqual([{ state: "filled", n: rows }]);

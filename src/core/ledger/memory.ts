@@ -1,5 +1,6 @@
 import { canonicalJson, type Json } from "../ground/index.js";
 import { addCharge, type Charge } from "./charges.js";
+import type { Ledger } from "./ledger.js";
 import type {
   AfterRecord,
   AnswerRecord,
@@ -7,12 +8,11 @@ import type {
   CheckRecord,
   DaySpendRecord,
   DecisionRecord,
-  Ledger,
   NoticeRecord,
   RunRecord,
   SpendRecord,
   VersionRecord,
-} from "./ledger.js";
+} from "./records.js";
 import { runHolder } from "./claim.js";
 import { grantOf } from "./reserve.js";
 

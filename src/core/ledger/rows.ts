@@ -1,6 +1,6 @@
 import { keptRemark, type Json, type Remark } from "../ground/index.js";
 import type { Answer } from "../answer/index.js";
-import type { AnswerRecord, CellRecord, CellState } from "./ledger.js";
+import type { AnswerRecord, CellRecord, CellState } from "./records.js";
 
 /** Records as rows of a database: what is looked for has columns of its own, all else is JSON. */
 export interface AnswerRow {
