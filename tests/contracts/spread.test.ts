@@ -2,6 +2,7 @@ import { describe, expect, it } from "vitest";
 import { systemClock } from "../../src/adapters/system-clock/index.js";
 import {
   atOnce,
+  CHUNK,
   chunkNames,
   differing,
   fill,
@@ -11,6 +12,7 @@ import {
   memoryTable,
   ModelFailure,
   outagesNow,
+  placesOf,
   plan,
   prepare,
   readKept,
@@ -240,6 +242,62 @@ it("a chunk that another finished meanwhile is left alone", async () => {
   expect(await ledger.facts.get("chunk:r:1")).toEqual(record);
 });
 
+describe("a worker that is told to stop does so, though it waits for", () => {
+  const spread = { plan: "tones", marks: {}, options: {}, state: "open", since: 0 } as const;
+  /** A chunk of three rows of which nothing can be asked; gives how it stands once the worker has stopped. */
+  async function stopped(
+    ledger: Ledger,
+    { limits = {}, options = {}, ...more }: { limits?: object; options?: object } & Partial<Parameters<typeof workChunk>[1]>,
+  ) {
+    const model = scriptedModel(() => JSON.stringify({ tone: "calm" }), { limits });
+    const { setup } = setupOf(ledger, model);
+    const kept = rows(3).map(({ id, text }, n) => ({ key: id, place: `row ${n}`, values: { id, text } }));
+    await ledger.facts.set("chunk-rows:r:1", kept);
+    await ledger.facts.set("chunk:r:1", { format: 1, state: "waiting", rows: 3, times: 0, at: 0 });
+    placesOf(model, clock)?.resize(0);
+    const stop = new AbortController();
+    const about = { setup, spread: { ...spread, options }, worker: "one", places: atOnce(2), ...more, stop: stop.signal };
+    const working = workChunk({ run: "r", n: 1 }, about);
+    await clock.sleep(300);
+    expect(model.requests).toHaveLength(0);
+    stop.abort();
+    await Promise.race([working, clock.sleep(5_000).then(() => Promise.reject(new Error("it waits")))]);
+    return readKept(CHUNK, await ledger.facts.get("chunk:r:1"))?.state;
+  }
+
+  it("a place, all of which others have", async () => {
+    expect(await stopped(memoryLedger(), { places: atOnce(0) })).toBe("waiting");
+  });
+
+  it("a place of its model's", async () => {
+    expect(await stopped(memoryLedger(), { limits: { atOnce: 2 } })).toBe("waiting");
+  });
+
+  it("the word that a host is back", async () => {
+    const ledger = memoryLedger();
+    new SharedOutages(ledger, clock).tell("here", "out of order");
+    const outages = new SharedOutages(ledger, clock);
+    await clock.sleep(5);
+    await outages.look();
+    expect(await stopped(ledger, { outages })).toBe("waiting");
+  });
+
+  it("room below a cap, which others hold", async () => {
+    const ledger = memoryLedger();
+    await ledger.charges.reserve({
+      holder: "x",
+      needs: 4_000,
+      wants: 4_000,
+      cap: 4_000,
+      since: 0,
+      run: "r",
+      until: Infinity,
+      now: clock.now(),
+    });
+    expect(await stopped(ledger, { options: { spendCap: 4_000 } })).toBe("waiting");
+  });
+});
+
 describe("what workers share", () => {
   it("places: never more at once than the limit, all of it in use, whoever comes and goes", async () => {
     const { leases } = memoryLedger();
@@ -290,6 +348,8 @@ describe("what workers share", () => {
     const { setup } = setupOf(ledger, model, 10, { atOnce: 4 });
     const [one, two] = [new SharedLimits(ledger, clock), new SharedLimits(ledger, clock)];
     const [mine, theirs] = [one.join(setup), two.join(setup)];
+    // Also of a second run, which begins while the first is being left.
+    expect(one.join(setup)).toBe(mine);
     const record = (limits: SharedLimits) => ({ seen: 0, host: "h", process: 1, chunks: 0, asked: 0, pace: 0, shares: limits.names });
     const places = (of: ReturnType<typeof atOnce>): number => {
       let begun = 0;

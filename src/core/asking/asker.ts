@@ -183,14 +183,14 @@ export class Asker<Q extends Question = Question> {
 
   async #send(question: Q): Promise<void> {
     const most = question.rowsPerRequest ?? 1;
-    if (most === 1) return this.#start(() => this.#askOne(question));
+    if (most === 1) return this.#start([question], () => this.#askOne(question));
     const questions = this.#company.join(question.asking, most, question);
-    if (questions) await this.#start(() => this.#askSeveral(questions));
+    if (questions) await this.#start(questions, () => this.#askSeveral(questions));
   }
 
   /** What waits for company goes as it is. */
   async sendWaiting(): Promise<void> {
-    for (const questions of this.#company.leave()) await this.#start(() => this.#askSeveral(questions));
+    for (const questions of this.#company.leave()) await this.#start(questions, () => this.#askSeveral(questions));
   }
 
   /** Resolves when the next question is done with; at once when none is under way. */
@@ -234,11 +234,13 @@ export class Asker<Q extends Question = Question> {
     this.#elsewhere.wait(question, settle, this.setup.drop);
   }
 
-  async #start(task: () => Promise<void>): Promise<void> {
-    await this.#places.start(() => {
+  /** Begins when there is a place. Who stops meanwhile waits for none: others may have them all. */
+  async #start(questions: readonly Q[], task: () => Promise<void>): Promise<void> {
+    const hasBegun = await this.#places.start(() => {
       this.#flight.begin();
       return task();
-    });
+    }, this.setup.stop);
+    if (!hasBegun) this.#giveUp(questions);
   }
 
   get #isOver(): boolean {

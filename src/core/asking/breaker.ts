@@ -1,4 +1,4 @@
-import type { CancelSignal, Clock } from "../ground/index.js";
+import { eitherSignal, toldOrAborted, type CancelSignal, type Clock } from "../ground/index.js";
 import { ModelFailure, withAsk, type Model, type ModelLayer } from "../model/index.js";
 
 export interface BreakerPolicy {
@@ -30,12 +30,15 @@ const DOWN: ReadonlySet<ModelFailure["kind"]> = new Set(["server", "network", "t
 /**
  * Stops asking a host that keeps failing (circuit breaker; Nygard 2007): all requests wait while one at a time probes it. As
  * soon as one gets through, all go on. When the patience is over, they end with `gone`, and the run with what it has.
+ *
+ * @param giveUp aborted when no host shall be waited for any more; what is under way goes on.
  */
 export function breaking(
   clock: Clock,
   policy: Partial<BreakerPolicy> = {},
   onChange?: (state: "open" | "closed", failure?: ModelFailure) => void,
   outages?: Outages,
+  giveUp?: CancelSignal,
 ): ModelLayer {
   const { failures, firstWaitMs, longestWaitMs, patienceMs } = { ...DEFAULT_BREAKER, ...policy };
   return (model: Model): Model => {
@@ -88,26 +91,24 @@ export function breaking(
           });
           return true;
         }
-        await new Promise<void>((resolve) => {
-          waiting.push(resolve);
-          signal?.addEventListener("abort", resolve, { once: true });
-        });
+        await toldOrAborted(waiting, signal);
       }
       if (gone) throw gone;
       return false;
     };
 
     return withAsk(model, async (request, signal) => {
+      const end = eitherSignal(giveUp, signal);
       for (;;) {
         for (let since = outages?.downSince(model.host); since !== undefined && openSince === undefined;) {
-          if (signal?.aborted) throw new ModelFailure("cancelled", "cancelled");
+          if (end?.aborted) throw new ModelFailure("cancelled", "cancelled");
           // Nobody waits for another's word longer than it would look by itself.
           if (clock.now() - since >= patienceMs)
             throw new ModelFailure("gone", `the host is down, for ${Math.round((clock.now() - since) / 1000)} s`);
-          await outages!.changed(signal);
+          await outages!.changed(end);
           since = outages!.downSince(model.host);
         }
-        const isProbe = openSince === undefined && !gone ? false : await pass(signal);
+        const isProbe = openSince === undefined && !gone ? false : await pass(end);
         try {
           const reply = await model.ask(request, signal);
           if (isProbe) probing = false;

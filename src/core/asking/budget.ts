@@ -1,4 +1,4 @@
-import { YoroshiError, type CancelSignal, type Micros } from "../ground/index.js";
+import { eitherSignal, YoroshiError, type CancelSignal, type Micros } from "../ground/index.js";
 import {
   BudgetSpent,
   costOf,
@@ -40,8 +40,12 @@ export class Budget {
     return this.spent + this.unsure + this.#reserved;
   }
 
-  /** Reserves an amount. Rejects with `BudgetSpent` once it cannot fit whatever open requests give back. */
-  async reserve(amount: Micros, signal?: CancelSignal): Promise<void> {
+  /**
+   * Reserves an amount. Rejects with `BudgetSpent` once it cannot fit whatever open requests give back.
+   *
+   * @param giveUp aborted when others are not to be waited for any more.
+   */
+  async reserve(amount: Micros, signal?: CancelSignal, giveUp?: CancelSignal): Promise<void> {
     for (;;) {
       if (signal?.aborted) throw new ModelFailure("cancelled", "cancelled");
       if (this.cap === undefined || this.committed + amount <= this.cap) {
@@ -59,7 +63,8 @@ export class Budget {
         this.#wakeAll();
         const left = await full.left();
         if (amount > left) throw new BudgetSpent(full.why, amount, left);
-        await full.wait(signal);
+        await full.wait(eitherSignal(giveUp, signal));
+        if (giveUp?.aborted) throw new ModelFailure("cancelled", "cancelled");
         continue;
       }
       if (this.#open === 0 || this.spent + this.unsure + amount > this.cap) {
@@ -124,14 +129,18 @@ export interface Charged {
 
 const NO_USAGE: Usage = { tokensIn: 0, tokensOut: 0 };
 
-/** Reserves before every attempt of a model, settles after it, and tells what it was charged. */
-export function budgeted(budget: Budget, onCharge?: (charged: Charged) => void): ModelLayer {
+/**
+ * Reserves before every attempt of a model, settles after it, and tells what it was charged.
+ *
+ * @param giveUp aborted when nobody shall wait for room any more; what is under way goes on.
+ */
+export function budgeted(budget: Budget, onCharge?: (charged: Charged) => void, giveUp?: CancelSignal): ModelLayer {
   return (model: Model): Model => {
     const charge = ({ chargedTo = "" }: ModelRequest, more: Partial<Charged>): void =>
       onCharge?.({ model: model.id, step: chargedTo, requests: 0, usage: NO_USAGE, spent: 0, unsure: 0, ...more });
     return withAsk(model, async (request, signal) => {
       const reserved = costOf(dearestUsage(request), model.price);
-      await budget.reserve(reserved, signal);
+      await budget.reserve(reserved, signal, giveUp);
       try {
         const reply = await model.ask(request, signal);
         const usage = reply.usage ?? guessUsage(request, reply.text);

@@ -10,7 +10,7 @@ export interface LayerOptions {
   readonly budget?: Budget | undefined;
   /** Told what every request was charged, or may have been. */
   readonly onCharge?: ((charged: Charged) => void) | undefined;
-  /** Aborted when nothing shall be tried again. */
+  /** Aborted when nothing shall be tried again, and neither a host nor others be waited for. */
   readonly giveUp?: CancelSignal | undefined;
   /** Told when a host keeps failing, and when it answers again. */
   readonly onBreaker?: ((model: Model, state: "open" | "closed", failure?: ModelFailure) => void) | undefined;
@@ -32,15 +32,16 @@ export function layered(
   const { patienceMs, secondRequestAfter, attempts } = model.limits ?? {};
   const counted = checkedUsage()(leavable(model));
   const seen = observed ? observed(counted) : counted;
-  const paying = budget ? budgeted(budget, onCharge)(seen) : seen;
+  const paying = budget ? budgeted(budget, onCharge, giveUp)(seen) : seen;
   // The pace is that of the model itself, whoever observes or pays.
-  const inPace = paced(clock, model)(paying);
+  const inPace = paced(clock, model, giveUp)(paying);
   const inTime = secondRequestAfter === undefined ? inPace : secondRequest(clock, secondRequestAfter)(inPace);
   const whole = breaking(
     clock,
     patienceMs === undefined ? {} : { patienceMs },
     onBreaker && ((state, failure) => onBreaker(model, state, failure)),
     outages,
+    giveUp,
   )(inTime);
   // The one place where a bare model becomes one that may be asked.
   return retrying(clock, attempts === undefined ? {} : { attempts }, giveUp)(whole) as AskedModel;

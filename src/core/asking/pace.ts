@@ -1,4 +1,4 @@
-import { atOnce, type AtOnce, type CancelSignal, type Clock } from "../ground/index.js";
+import { atOnce, eitherSignal, type AtOnce, type CancelSignal, type Clock } from "../ground/index.js";
 import { ModelFailure, withAsk, type Model, type ModelLayer, type ModelReply } from "../model/index.js";
 import { guessUsage } from "../model/index.js";
 
@@ -39,8 +39,9 @@ export const takeShare = (model: Model, clock: Clock, share: number): void => pa
  * is over; and the pace comes back by itself (after the increase and decrease of Chiu and Jain 1989).
  *
  * @param owner whose limits they are, where other layers stand between it and this one.
+ * @param giveUp aborted when nobody shall wait for a place any more; what is under way goes on.
  */
-export function paced(clock: Clock, owner?: Model): ModelLayer {
+export function paced(clock: Clock, owner?: Model, giveUp?: CancelSignal): ModelLayer {
   return (model) => {
     const { turn, learn, places, countsTokens } = pacerFor(owner ?? model, clock);
     const ask: Model["ask"] = async (request, signal) => {
@@ -56,7 +57,7 @@ export function paced(clock: Clock, owner?: Model): ModelLayer {
         throw error;
       }
     };
-    return withAsk(model, places ? (request, signal) => placed(places, () => ask(request, signal)) : ask);
+    return withAsk(model, places ? (request, signal) => placed(places, () => ask(request, signal), eitherSignal(giveUp, signal)) : ask);
   };
 }
 
@@ -69,8 +70,11 @@ function pacerFor(model: Model, clock: Clock): Pacer {
 /** The places that all who ask a model in this process share; none where its host says no number. */
 export const placesOf = (model: Model, clock: Clock): AtOnce | undefined => pacerFor(model, clock).places;
 
-async function placed<T>(places: AtOnce, work: () => Promise<T>): Promise<T> {
-  return new Promise<T>((resolve, reject) => void places.start(() => work().then(resolve, reject)));
+async function placed<T>(places: AtOnce, work: () => Promise<T>, end: CancelSignal | undefined): Promise<T> {
+  return new Promise<T>((resolve, reject) => {
+    const begun = places.start(() => work().then(resolve, reject), end);
+    void begun.then((hasBegun) => hasBegun || reject(new ModelFailure("cancelled", "cancelled")));
+  });
 }
 
 function pacerOf({ limits = {} }: Model, clock: Clock): Pacer {

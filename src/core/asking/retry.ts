@@ -1,4 +1,4 @@
-import type { CancelSignal, Clock } from "../ground/index.js";
+import { eitherSignal, type CancelSignal, type Clock } from "../ground/index.js";
 import { ModelFailure, withAsk, type ModelLayer } from "../model/index.js";
 
 export interface RetryPolicy {
@@ -29,7 +29,7 @@ export function retrying(clock: Clock, policy: Partial<RetryPolicy> = {}, giveUp
           if (!(error instanceof ModelFailure) || !error.mayPass || attempt >= attempts || giveUp?.aborted) throw error;
           const backoff = clock.random() * Math.min(longestWaitMs, firstWaitMs * 2 ** (attempt - 1));
           const asked = Math.min(error.retryAfterMs ?? 0, longestWaitMs);
-          await clock.sleep(asked + backoff, giveUp ?? signal).catch(() => {
+          await clock.sleep(asked + backoff, eitherSignal(giveUp, signal)).catch(() => {
             throw giveUp?.aborted && !signal?.aborted ? error : new ModelFailure("cancelled", "cancelled");
           });
         }

@@ -1,7 +1,13 @@
+import type { CancelSignal } from "./clock.js";
+import { toldOrAborted } from "./relay.js";
+
 /** Runs tasks, at most `limit` at once. Whoever starts one waits for a free place, so nothing piles up. */
 export interface AtOnce {
-  /** Resolves when the task has begun, not when it is done. The task must not reject. */
-  start(task: () => Promise<void>): Promise<void>;
+  /**
+   * Resolves when the task has begun, not when it is done; with `false`, where the signal is aborted before there was a place. The task must
+   * not reject.
+   */
+  start(task: () => Promise<void>, signal?: CancelSignal): Promise<boolean>;
   /** Resolves when all tasks are done. */
   idle(): Promise<void>;
   /** Resolves when the next task is done; at once when none is running. */
@@ -26,10 +32,14 @@ export function atOnce(most: number): AtOnce {
     if (running === 0) emptied?.();
   };
   return {
-    async start(task) {
-      while (running >= limit) await new Promise<void>((resolve) => waiting.push(resolve));
+    async start(task, signal) {
+      while (running >= limit) {
+        if (signal?.aborted) return false;
+        await toldOrAborted(waiting, signal);
+      }
       running++;
       void task().finally(finish);
+      return true;
     },
     async idle() {
       if (running > 0) await new Promise<void>((resolve) => (emptied = resolve));

@@ -50,7 +50,7 @@ export {
   isWorkbook,
   type FolderSource,
 } from "./table-source.js";
-export { ownSignal, relaySignal, type OwnSignal } from "./relay.js";
+export { eitherSignal, ownSignal, relaySignal, toldOrAborted, type OwnSignal } from "./relay.js";
 export { messageImages, messageText, textMessage, type ImagePart, type Message, type MessagePart, type TextPart } from "./message.js";
 export { keptRemark, remark, REMARKS, ruleTold, sameRemark, sentenceOf, withoutFigures, type Remark, type RemarkCode } from "./remark.js";
 export { keep, plainJson, readKept, type StoredForm } from "./stored.js";

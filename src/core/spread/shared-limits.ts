@@ -21,6 +21,8 @@ interface Shared {
  */
 export class SharedLimits {
   readonly #shared = new Map<string, Shared>();
+  /** By plan: one run of it may still be left while the next has begun, and both are below its limit together. */
+  readonly #places = new Map<string, AtOnce>();
 
   constructor(
     readonly ledger: Pick<Ledger, "leases">,
@@ -38,7 +40,10 @@ export class SharedLimits {
   join(setup: FillSetup): AtOnce {
     const { plan } = setup;
     for (const model of modelsOf(workOf(setup))) this.#add(`model ${model.id} of ${model.host}`, plan.name, () => this.#ofModel(model));
+    const known = this.#places.get(plan.name);
+    if (known) return known;
     const places = atOnce(this.ownAtOnce ?? plan.limits.atOnce ?? DEFAULT_AT_ONCE);
+    this.#places.set(plan.name, places);
     const limit = plan.limits.atOnce;
     if (limit !== undefined)
       this.#add(`plan ${plan.name}`, plan.name, (name) => {
@@ -81,6 +86,7 @@ export class SharedLimits {
 
   /** Nothing of a plan is asked here any more. */
   async leave(plan: string): Promise<void> {
+    this.#places.delete(plan);
     for (const [name, shared] of this.#shared) {
       shared.plans.delete(plan);
       if (shared.plans.size > 0) continue;

@@ -1,6 +1,6 @@
 import * as z from "zod/mini";
 import type { Outages } from "../asking/index.js";
-import { keep, readKept, type CancelSignal, type Clock, type StoredForm } from "../ground/index.js";
+import { keep, readKept, toldOrAborted, type CancelSignal, type Clock, type StoredForm } from "../ground/index.js";
 import type { Ledger } from "../ledger/index.js";
 
 /** A host that a process has found down. */
@@ -53,11 +53,8 @@ export class SharedOutages implements Outages {
     return (this.#own.get(host) ?? this.#down.get(host))?.since;
   }
 
-  async changed(signal: CancelSignal | undefined): Promise<void> {
-    await new Promise<void>((resolve) => {
-      this.#waiting.push(resolve);
-      signal?.addEventListener("abort", resolve, { once: true });
-    });
+  changed(signal: CancelSignal | undefined): Promise<void> {
+    return toldOrAborted(this.#waiting, signal);
   }
 
   tell(host: string, why: string | undefined): void {
