@@ -5,31 +5,18 @@ import type { Database } from "../adapters/sql/index.js";
 import { systemClock } from "../adapters/system-clock/index.js";
 import {
   declined,
-  derivedTable,
-  figuresReadAs,
   gatherInputs,
-  groupRows,
   inputCellsOf,
-  isReadOnly,
-  itemRows,
-  keyColumnsOf,
   kindOf,
-  mapValues,
   prepare,
-  readAs,
   readApprovals,
   readPlan,
   readTemplate,
   runValues,
-  sourceName,
-  templateSteps,
   toMicros,
   versionText,
-  wantedOnce,
-  withOwnStep,
   YoroshiError,
   type Answer,
-  type Asking,
   type CellRecord,
   type Clock,
   type Complaint,
@@ -48,7 +35,6 @@ import {
   type TemplateStep,
   type VersionRecord,
   type WorkQueue,
-  type Wanted,
   type Warning,
   inquireTemplate,
 } from "../core/index.js";
@@ -56,12 +42,11 @@ import { ledgerCarrier, openLedger, openQueue } from "./ledgers.js";
 import { AskedWorkings } from "./asked-table.js";
 import { ProjectAsking, type AskedOptions } from "./asking.js";
 import type { Project, ProjectOptions } from "./project-port.js";
-import { checkAgainst } from "./check-table.js";
 import { checkPlanFile, checkTemplateFile, planWarnings, readPlanFile, templateWarnings } from "./checks.js";
 import { readProjectSamples } from "./read-samples.js";
-import { plainTable } from "./written-there.js";
 import { readEnvironment } from "./environment.js";
 import { FileCache } from "./file-cache.js";
+import { FillSetups } from "./fill-setups.js";
 import { findFile, findUpwards, insideProject, listFiles, readText, type NamedFile } from "./files.js";
 import { projectKeys } from "./keys.js";
 import { projectModels, type Models } from "./models.js";
@@ -113,15 +98,6 @@ const { createHash, hash } = crypto as typeof crypto & { hash?: (name: string, t
 /** Node's own hash: several times faster than the portable one. */
 const sha256: Sha256 = (text) => (hash ? hash("sha256", text) : createHash("sha256").update(text).digest("hex"));
 
-interface SetupOptions {
-  readonly inPlace?: boolean | undefined;
-  readonly asks?: boolean | undefined;
-  /** The plans whose rows are made of this one's. */
-  readonly within?: readonly string[] | undefined;
-  /** Columns that those read as numbers or days. */
-  readonly reads?: Readonly<Record<string, Wanted>> | undefined;
-}
-
 class OpenProject implements Project {
   readonly models: Models;
   readonly tables: Tables;
@@ -131,8 +107,7 @@ class OpenProject implements Project {
   readonly #databases: Databases;
   #ledger: Ledger | undefined;
   readonly #sources: ProjectSources;
-  readonly #related: RelatedTables;
-  readonly #asked: AskedWorkings;
+  readonly #setups: FillSetups;
   /** A template that is loaded stands as it is; a changed file is loaded anew. */
   readonly #versions = new WeakMap<Template, Promise<VersionRecord>>();
   readonly #recorded = new Set<(cells: readonly CellRecord[]) => void>();
@@ -159,12 +134,13 @@ class OpenProject implements Project {
     this.models = projectModels(settings, clock, onNotice, projectKeys(root, environment));
     this.#databases = projectDatabases(root, settings, clock, onNotice, environment);
     this.tables = projectTables({ root, cwd, folders: settings.folders, made: settings.csv, confined, onNotice }, this.#databases);
-    this.#asked = new AskedWorkings({ isPlan: (plan) => this.isPlan(plan), tables: this.tables });
-    this.#related = new RelatedTables(
+    const related = new RelatedTables(
       this.tables,
       (name) => plannedColumns(this, name),
       (file) => existsSync(path.resolve(root, file)),
     );
+    const asked = new AskedWorkings({ isPlan: (plan) => this.isPlan(plan), tables: this.tables });
+    this.#setups = new FillSetups(this, this.#sources, related, asked);
   }
 
   ledger(): Ledger {
@@ -366,111 +342,14 @@ class OpenProject implements Project {
   }
 
   async table(plan: Plan, inPlace = false): Promise<Table> {
-    return (await this.#tableOf(plan, inPlace, [])).table;
-  }
-
-  /** A plan's table; where its rows are made of another plan's, the step that makes their columns is in the plan. */
-  async #tableOf(plan: Plan, inPlace: boolean, within: readonly string[]): Promise<{ table: Table; plan: Plan }> {
-    const { items, groups, folder } = plan.table;
-    if (folder) {
-      const { folderRows } = await import("../adapters/folder/index.js");
-      const place = this.place(folder.path);
-      const made = folderRows({
-        root: this.root,
-        folder: folder.path,
-        files: folder.files,
-        place,
-        readMail: (file) => this.#sources.takeMail(file),
-      });
-      const kept = await this.tables.table(plan.table, { grows: true });
-      return { table: derivedTable(made, kept, { onNotice: this.onNotice }), plan: withOwnStep(plan, made) };
-    }
-    if (!items && !groups && "file" in plan.table && isReadOnly(plan.table.file)) {
-      const { parquetTable } = await import("../adapters/parquet/index.js");
-      const made = await parquetTable(this.place(plan.table.file), plan.table.file, keyColumnsOf(plan.table.key));
-      const beside = { ...plan.table, file: plan.table.file.replace(/\.parquet$/i, ".filled.csv") };
-      const kept = await this.tables.table(beside, { grows: true });
-      return { table: derivedTable(made, kept, { onNotice: this.onNotice }), plan: withOwnStep(plan, made) };
-    }
-    const of = (items ?? groups)?.of;
-    if (of === undefined) return { table: await this.tables.table(plan.table, { inPlace }), plan };
-    const path = [...within, plan.name];
-    if (path.includes(of))
-      throw new YoroshiError("tableBroken", {
-        table: plan.name,
-        place: "table",
-        problem: `its rows would be made of themselves: ${[...path, of].join(" of ")}.`,
-      });
-    const { setup: parent } = await this.#setupOf(of, { within: path, reads: groups && figuresReadAs(groups) });
-    const made = items
-      ? itemRows(parent, items, { plan: plan.name, key: keyColumnsOf(plan.table.key)[0]! })
-      : await groupRows(parent, groups!);
-    return {
-      table: derivedTable(made, await this.tables.table(plan.table, { grows: true }), { onNotice: this.onNotice }),
-      plan: withOwnStep(plan, made),
-    };
+    return (await this.#setups.tableOf(plan, inPlace, [])).table;
   }
 
   fillSetup(
     nameOrPath: string,
     { inPlace = false, asks = true }: { readonly inPlace?: boolean; readonly asks?: boolean } = {},
   ): Promise<{ setup: FillSetup; isStandin: boolean }> {
-    return this.#setupOf(nameOrPath, { inPlace, asks });
-  }
-
-  async #setupOf(
-    nameOrPath: string,
-    { inPlace = false, asks = false, within = [], reads = {} }: SetupOptions = {},
-  ): Promise<{ setup: FillSetup; isStandin: boolean }> {
-    const { plan: written, document, complaints } = await readPlanFile(this, nameOrPath);
-    if (!written || !document) throw new YoroshiError("filesInvalid", { complaints });
-    const loaded: Record<string, LoadedTemplate> = {};
-    for (const { name, step } of templateSteps(written)) loaded[name] = await this.stepTemplate(step);
-    const { table: opened, plan } = await this.#tableOf(written, inPlace, within);
-    const templates = mapValues(loaded, ({ template }) => template);
-    const wanted = wantedOnce([...Object.entries(readAs(plan, templates)), ...Object.entries(reads)]);
-    const table = plainTable(opened, plan.table, wanted, this.onNotice);
-    const found = await checkAgainst(written, templates, document, sourceName(plan.table), table);
-    if (found.length > 0) throw new YoroshiError("filesInvalid", { complaints: found });
-    const asking: Record<string, Asking> = {};
-    let isStandin = false;
-    const path = [...within, plan.name];
-    const setupOf = async (of: string): Promise<FillSetup> => {
-      if (path.includes(of))
-        throw new YoroshiError("tableBroken", {
-          table: plan.name,
-          place: "its steps",
-          problem: `it would read what it is about to fill: ${[...path, of].join(" reads ")}.`,
-        });
-      return (await this.#setupOf(of, { within: path })).setup;
-    };
-    for (const { name, step } of templateSteps(written)) {
-      const one = loaded[name]!;
-      const model = await this.openModels(one.template, { asks });
-      isStandin ||= model.isStandin;
-      asking[name] = {
-        prepared: await this.prepare(one.template),
-        version: step.inquire ? 1 : (await this.version(one)).version,
-        model: model.model,
-        others: model.others,
-        ...(step.inquire ? { working: await this.#asked.on(step.inquire.of, setupOf) } : {}),
-      };
-    }
-    const related = await this.#related.of(plan);
-    return {
-      setup: {
-        plan,
-        table,
-        related,
-        asking,
-        ledger: this.ledger(),
-        clock: this.clock,
-        sha256,
-        monthlyCap: this.monthlyCap,
-        isChecked: true,
-      },
-      isStandin,
-    };
+    return this.#setups.of(nameOrPath, { inPlace, asks });
   }
 
   samples(prepared: Prepared, file: string | undefined, options: SampleOptions = {}): Promise<Samples> {
@@ -512,7 +391,7 @@ class OpenProject implements Project {
       await this.#sources.close();
       await this.models.close();
       await this.#databases.close();
-      await this.#related.close();
+      await this.#setups.related.close();
     } finally {
       // Whatever cannot be closed: a ledger's connections would keep the process.
       this.#isClosed = true;

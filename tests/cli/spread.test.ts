@@ -25,10 +25,10 @@ const project = (rows = ROWS): string => spreadProject(host, (base.place as { ur
 const sleep = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
 const requests = (): number => requestsTo(host);
 
-it("a fill is done by workers that are killed and frozen, and by a host that storms: every row once, right, in its place", async () => {
+it("a fill is done by workers that are killed and frozen, with an outage and a host that storms: every row once, right, in its place", async () => {
   const { repeats } = await chaos(base, host, `spread_${++schemas}`, {
     fill: { rows: ROWS, workers: 3, atOnce: AT_ONCE, chunk: 12 },
-    happens: { kills: 1, freezes: 1, outages: 0, storms: 1 },
+    happens: { kills: 1, freezes: 1, outages: 1, storms: 1 },
   });
   // What was in flight when a worker was killed or frozen may be asked again, and no more.
   expect(repeats).toBeLessThanOrEqual((2 * AT_ONCE) / 3);
