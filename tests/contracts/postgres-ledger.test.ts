@@ -92,6 +92,24 @@ describe("a ledger in PostgreSQL", () => {
     expect(await ask(two, "two")).toBe(900);
   });
 
+  it("forgets what the long dead held, and nothing of the living, when the next one comes", async () => {
+    const schema = freshSchema();
+    const [dead, living] = [await open(schema), await open(schema)];
+    for (const [ledger, name] of [
+      [dead, "dead"],
+      [living, "living"],
+    ] as const) {
+      await claim(ledger, systemClock(), `fill:${name}`);
+      await ledger.charges.reserve({ holder: name, needs: 1, wants: 1, cap: 9, since: 0, until: Infinity, now: Date.now() });
+    }
+    await base.run(
+      `UPDATE ${schema}.sessions SET seen = now() - interval '1 hour', host = 'elsewhere' WHERE id IN (SELECT session FROM ${schema}.leases WHERE name = 'fill:dead')`,
+    );
+    await (await open(schema)).facts.get("anything");
+    expect(await base.run(`SELECT name FROM ${schema}.leases`)).toEqual([{ name: "fill:living" }]);
+    expect(await base.run(`SELECT holder FROM ${schema}.reservations`)).toEqual([{ holder: "living" }]);
+  });
+
   it("goes by the database's clock: machines 90 seconds apart take nothing from one another, and it is told", async () => {
     const schema = freshSchema();
     const notices: string[] = [];

@@ -65,9 +65,10 @@ export function bullmqQueue({ name, url, schema, onNotice = () => undefined }: B
   const queueOf = (run: string): Promise<LibraryQueue> => {
     let queue = queues.get(run);
     if (!queue) {
-      queue = classes().then(
-        ({ Queue: Of }) => ready(new Of(queueName(run), { connection, defaultJobOptions: JOB }) as unknown as LibraryQueue, heard), // as above
-      );
+      queue = classes().then(({ Queue: Of }) => {
+        const made = new Of(queueName(run), { connection, defaultJobOptions: JOB }) as unknown as LibraryQueue; // as above
+        return ready(made, heard);
+      });
       queues.set(run, queue);
       queue.catch(() => queues.delete(run));
     }

@@ -80,6 +80,9 @@ export async function beginSession(store: Store, clock: Clock, onNotice: (text: 
   await buryDead(store);
   await store.read(`DELETE FROM ${store.schema}.commits WHERE at < now() - ${FORGET}`);
   await store.read(`DELETE FROM ${store.schema}.sessions WHERE seen < now() - ${FORGET}`);
+  // What the dead held counts for nothing, and need not lie about.
+  for (const held of ["leases", "reservations"])
+    await store.read(`DELETE FROM ${store.schema}.${held} WHERE session NOT IN (SELECT id FROM ${store.schema}.sessions)`);
   let under: Promise<void> | undefined;
   const timer = setInterval(() => {
     // What is wrong shows in the next thing that is asked of the ledger.

@@ -90,8 +90,8 @@ export class Asker<Q extends Question = Question> {
     if (spendCap !== undefined || monthlyCap !== undefined || setup.runCap !== undefined) checkPrices(models);
     const { runCap } = setup;
     this.budget = new Budget(spendCap, [
-      ...(monthlyCap === undefined ? [] : [new SharedCap(ledger.charges, clock, this.#holder, monthlyCap)]),
-      ...(runCap === undefined ? [] : [new SharedCap(ledger.charges, clock, runHolder(this.#holder), runCap, setup.run)]),
+      ...(monthlyCap === undefined ? [] : [new SharedCap(ledger, clock, this.#holder, monthlyCap)]),
+      ...(runCap === undefined ? [] : [new SharedCap(ledger, clock, runHolder(this.#holder), runCap, setup.run)]),
     ]);
     this.#places = setup.places ?? atOnce(placesFor(setup));
     this.#ear = new HostEar(ledger.facts, clock, (change) => setup.onHostChange?.(change));

@@ -194,7 +194,7 @@ describe("a cap that several share", () => {
           const clock = fakeClock();
           let real = 0;
           const done = all.map(async (replies, holder) => {
-            const shared = new SharedCap(ledger.charges, clock, `h${holder}`, cap);
+            const shared = new SharedCap(ledger, clock, `h${holder}`, cap);
             const record = async ({ usage, ...charged }: Charged): Promise<void> => {
               await ledger.record({ charges: [{ run: "r", day: dayOf(clock.now()), ...charged, ...usage }], holder: `h${holder}` });
               shared.recorded(charged.spent + charged.unsure);
@@ -231,5 +231,23 @@ describe("a cap that several share", () => {
       ),
       { examples: [[301, WAITED.map((replies) => replies.map(([used, turns, fails]) => ({ used, turns, fails })))]] },
     );
+  });
+
+  it("counts on nothing that it may have lost while it was not seen", async () => {
+    const inner = memoryLedger();
+    const clock = fakeClock();
+    let unseenSince = -Infinity;
+    const ledger = { ...inner, leases: { ...inner.leases, mayHaveLost: (takenAt: number) => takenAt <= unseenSince } };
+    const shared = new SharedCap(ledger, clock, "mine", 100);
+    expect(await shared.cover(30)).toBe(true);
+    shared.settle(30, 0);
+    // Frozen: its room is free, and another takes most of it.
+    unseenSince = clock.now();
+    await inner.charges.release("mine");
+    clock.advance(20_000);
+    await inner.charges.reserve({ holder: "other", needs: 80, wants: 80, cap: 100, since: 0, until: Infinity, now: clock.now() });
+    expect(await shared.cover(30)).toBe(false);
+    await inner.charges.release("other");
+    expect(await shared.cover(30)).toBe(true);
   });
 });

@@ -26,7 +26,7 @@ export async function probe(
   signal: CancelSignal | undefined,
 ): Promise<ModelFailure | "noRoom" | undefined> {
   const holder = holderName(clock);
-  const shared = monthlyCap === undefined ? undefined : new SharedCap(ledger.charges, clock, holder, monthlyCap);
+  const shared = monthlyCap === undefined ? undefined : new SharedCap(ledger, clock, holder, monthlyCap);
   const charges: Charge[] = [];
   const asked = budgeted(
     new Budget(spendCap, shared ? [shared] : []),

@@ -1,5 +1,5 @@
 import type { CancelSignal, Clock, Micros } from "../ground/index.js";
-import { monthStart, type ChargeStore } from "../ledger/index.js";
+import { monthStart, type Ledger } from "../ledger/index.js";
 
 /** As long as the process lives that reserved it, or gives it back. */
 const FOR_EVER = Number.MAX_SAFE_INTEGER;
@@ -17,6 +17,7 @@ export class SharedCap {
   /** What the ledger holds for us. */
   #held: Micros = 0;
   #hasReserved = false;
+  #reservedAt = -Infinity;
   /** Reserved by requests in flight, or charged and not yet recorded. */
   #used: Micros = 0;
   /** Recorded since we last asked the ledger for room, which may or may not have seen it. */
@@ -25,7 +26,7 @@ export class SharedCap {
   #turn: Promise<unknown> = Promise.resolve();
 
   constructor(
-    readonly charges: ChargeStore,
+    readonly ledger: Pick<Ledger, "charges" | "leases">,
     readonly clock: Clock,
     readonly holder: string,
     readonly cap: Micros,
@@ -43,7 +44,7 @@ export class SharedCap {
 
   /** Takes room for a request; `false` where there is none. */
   async cover(amount: Micros): Promise<boolean> {
-    if (this.#used + amount <= this.#held) {
+    if (this.#hasRoom(amount)) {
       this.#used += amount;
       return true;
     }
@@ -52,11 +53,24 @@ export class SharedCap {
     return turn;
   }
 
+  /** Whether it is below what is held for us; what a process that was not seen for a while had is others' by now. */
+  #hasRoom(amount: Micros): boolean {
+    return this.#used + amount <= this.#held && !this.#mayHaveLost;
+  }
+
+  get #mayHaveLost(): boolean {
+    return this.ledger.leases.mayHaveLost?.(this.#reservedAt) === true;
+  }
+
   async #extend(amount: Micros): Promise<boolean> {
     // Others of ours may use up what was granted while it is on its way.
-    while (this.#used + amount > this.#held) {
+    while (!this.#hasRoom(amount)) {
       const needs = this.#used + amount;
-      if (await this.#reserve(needs, needs + AHEAD * amount)) continue;
+      if (await this.#reserve(needs, needs + AHEAD * amount)) {
+        // Not seen still: what is reserved counts for nothing until we are.
+        if (this.#mayHaveLost) return false;
+        continue;
+      }
       // What is not in use is given back, so that those who wait for each other do not wait for ever; also where we count on nothing more,
       // for the ledger may hold more for us.
       if (this.#used === 0) await this.#giveBack();
@@ -73,7 +87,8 @@ export class SharedCap {
   async #reserve(needs: Micros, wants: Micros): Promise<boolean> {
     const now = this.clock.now();
     this.#recordedMeanwhile = 0;
-    const held = await this.charges.reserve({
+    this.#reservedAt = now;
+    const held = await this.ledger.charges.reserve({
       holder: this.holder,
       needs,
       wants,
@@ -103,7 +118,7 @@ export class SharedCap {
 
   /** What the cap leaves, whatever others have reserved of it. */
   async left(): Promise<Micros> {
-    return Math.max(0, this.cap - (await this.charges.since(this.#since(this.clock.now()), this.run)));
+    return Math.max(0, this.cap - (await this.ledger.charges.since(this.#since(this.clock.now()), this.run)));
   }
 
   /** Waits a moment for others to give back what they have reserved. */
@@ -123,6 +138,6 @@ export class SharedCap {
     if (!this.#hasReserved || this.#used > 0) return;
     this.#hasReserved = false;
     this.#held = 0;
-    await this.charges.release(this.holder);
+    await this.ledger.charges.release(this.holder);
   }
 }
