@@ -16,7 +16,8 @@ import {
 import type { Project } from "../project/index.js";
 import { defineJob, runJob } from "./job.js";
 import { showReview, type ReviewFigures } from "./review-figures.js";
-import { cellState, count, money } from "./schemas.js";
+import { cellState, count, evidence, money } from "./schemas.js";
+import { toldPassage } from "./told.js";
 
 const share = z.object({ value: z.string(), rows: count, share: z.number(), low: z.number(), high: z.number() });
 const group = z.object({ group: z.string(), rows: count, counts: z.record(z.string(), count) });
@@ -68,6 +69,18 @@ const report = z.object({
   ),
   /** Rows whose value became another since then. */
   passed: z.array(z.object({ column: z.string(), before: z.string(), after: z.string(), rows: count, keys: z.array(z.string()) })),
+  /** Of the parts that demand evidence: how its words were found, and some of them, each of another value as far as there are some. */
+  evidence: z.array(
+    z.object({
+      step: z.string(),
+      part: z.string(),
+      answers: count,
+      atOnce: count,
+      mended: count,
+      never: count,
+      passages: z.array(z.object({ key: z.string(), value: z.string(), evidence })),
+    }),
+  ),
   trials: z.array(
     z.object({
       template: z.string(),
@@ -233,7 +246,8 @@ function toldFigures({
   reasons,
   moved,
   passed,
-}: PlanReport): Pick<PlanReportTold, "rows" | "columns" | "states" | "reasons" | "moved" | "passed"> {
+  evidence: found,
+}: PlanReport): Pick<PlanReportTold, "rows" | "columns" | "states" | "reasons" | "moved" | "passed" | "evidence"> {
   return {
     rows,
     states: { ...states },
@@ -252,6 +266,15 @@ function toldFigures({
     })),
     moved: moved.map((one) => ({ ...one, before: one.before.map((own) => ({ ...own })), since: one.since.map((own) => ({ ...own })) })),
     passed: passed.map((one) => ({ ...one, keys: [...one.keys] })),
+    evidence: found.map(({ step, part, answers, atOnce, mended, never, passages }) => ({
+      step,
+      part,
+      answers,
+      atOnce,
+      mended,
+      never,
+      passages: passages.map(({ key, value, evidence: words, ...about }) => ({ key, value, evidence: toldPassage(part, words, about) })),
+    })),
   };
 }
 

@@ -22,7 +22,7 @@ export const confidence = z.object({
 });
 
 /** The words that carry a part of an answer, where they stand, and what stands around them; or what was given as such and is not there. */
-const evidence = z.object({
+export const evidence = z.object({
   part: z.string(),
   found: z.enum(["atOnce", "mended", "never"]),
   quote: z.string(),

@@ -7,6 +7,7 @@ import {
   type Answer,
   type CellRecord,
   type DecisionRecord,
+  type Around,
   type Evidence,
   type Json,
   type Message,
@@ -43,9 +44,14 @@ type ToldEvidence = NonNullable<z.output<z.ZodObject<typeof answerShape>>["evide
 
 function toldEvidence(part: string, evidence: Evidence, inputs: Readonly<Record<string, Json>>): ToldEvidence {
   if (evidence.found === "never") return { part, found: evidence.found, quote: evidence.said };
+  return toldPassage(part, evidence, around(evidence, inputs));
+}
+
+/** Words that were found, with what stands around them where the row still says so. */
+export function toldPassage(part: string, evidence: Extract<Evidence, { quote: string }>, about: Partial<Around> = {}): ToldEvidence {
   const { input, ...at } = evidence.place;
   const source = at.address ?? input;
-  return { part, found: evidence.found, quote: evidence.quote, source, place: placeWords(evidence.place), at, ...around(evidence, inputs) };
+  return { part, found: evidence.found, quote: evidence.quote, source, place: placeWords(evidence.place), at, ...about };
 }
 
 /** A row's cells as reports tell them. */

@@ -59,6 +59,21 @@ describe("a project whose answers point at their words", () => {
     );
   });
 
+  it("tells in the report of a plan how words were found, with some of them, as far as the rows still say so", async () => {
+    const notes = path.join(folder, "log.csv");
+    writeFileSync(notes, readFileSync(notes, "utf8").replace("Pump leaks oil", "Nothing leaks"));
+    const told = await run(["report", "log", "--to", "log.html"], folder);
+    expect(told.out).toMatch(/evidence of topic: of 3 answers 3 found at once, 0 after the mend, 0 never/);
+    const html = readFileSync(path.join(folder, "log.html"), "utf8");
+    expect(html).toMatch(/topic: fire<\/b>[\s\S]*row n1, note,\s+characters 22 to 77[\s\S]*until six\. <mark>Then flames and smoke/);
+    // What no longer stands in its row is told alone.
+    expect(html).toContain("<blockquote><mark>Pump leaks oil: “a cupful”, no more.</mark></blockquote>");
+    const { evidence } = (await run(["report", "log", "--json"], folder)).json<{ evidence: { passages: { key: string }[] }[] }>();
+    expect(evidence).toMatchObject([{ step: "sort", part: "topic", answers: 3, atOnce: 3, mended: 0, never: 0 }]);
+    expect(evidence[0]!.passages.map(({ key }) => key)).toEqual(["n1", "n2", "n3"]);
+    writeFileSync(notes, NOTES);
+  });
+
   it("counts in a trial whether words were found, in the report, too", async () => {
     const trial = await run(["trial", "sort", "--samples", "samples.csv", "--report", "trial.html"], folder);
     expect(trial.out).toMatch(

@@ -12,7 +12,7 @@ export interface Bar {
 }
 
 const WIDTH = 720;
-const LEFT = 190;
+const LEFT = 212;
 const RIGHT = 150;
 const ROW = 24;
 const NAME_CHARS = 26;

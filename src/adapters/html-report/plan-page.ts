@@ -1,6 +1,7 @@
 import {
   formatMoney,
   groupDigits,
+  placeWords,
   plural,
   sentenceOf,
   STATE_MARKS,
@@ -13,6 +14,7 @@ import {
 import { barChart, SAVE_SCRIPT, type Bar } from "./bars.js";
 import { html, type Html } from "./html.js";
 import { reportPage, Shaded, table } from "./page.js";
+import { evidenceTable } from "./sections.js";
 import { percent } from "./words.js";
 
 const figure = groupDigits;
@@ -83,6 +85,7 @@ const MORE_STYLE = `
 .save { font: 13px system-ui, sans-serif; padding: .15rem .5rem; margin-left: .8rem; border: 1px solid var(--quiet); border-radius: 3px; background: var(--sheet); color: var(--ink); }
 .differs { color: var(--warn); } .mark { display: inline-block; width: 1.1em; text-align: center; color: var(--quiet); }
 td.share { background-image: linear-gradient(90deg, color-mix(in srgb, var(--accent) 22%, transparent) var(--share), transparent var(--share)); }
+figure.words { margin: .8rem 0; break-inside: avoid; } figure.words blockquote { margin: .2rem 0 0 1rem; white-space: pre-wrap; max-width: 46rem; }
 caption { text-align: left; padding: .2rem 0; } nav a { margin-right: 1rem; color: var(--accent); }
 @media print { .save, nav { display: none; } td.share { print-color-adjust: exact; } }
 `;
@@ -99,11 +102,12 @@ export function planPage(page: PlanPage): string {
       <a href="#states">States</a
       >${report.moved.length + report.passed.length > 0 ? html`<a href="#since">Since the last report</a>` : ""}<a href="#columns"
         >Columns</a
-      ><a href="#right">How right</a><a href="#cost">Cost</a>
+      >${report.evidence.length > 0 ? html`<a href="#evidence">Evidence</a>` : ""}<a href="#right">How right</a><a href="#cost">Cost</a>
     </nav>
     ${states(page)} ${changes(page)}
     <h2 id="columns">What stands in the columns</h2>
-    ${report.columns.map((column, index) => columnSection(column, index, page))} ${accuracy(page)} ${decisions(page)} ${cost(page)}
+    ${report.columns.map((column, index) => columnSection(column, index, page))} ${evidence(report)} ${accuracy(page)} ${decisions(page)}
+    ${cost(page)}
     <h2>How to read this</h2>
     <p class="quiet">
       Shares are of the cells with a value; the line through a mark is Wilson's 95 % interval (1927), for tables that are a sample of more
@@ -217,6 +221,29 @@ function groupTable(
     }),
     { caption: `${column} ${caption}` },
   );
+}
+
+/** How the words were found that carry parts of answers, and some of them, marked in their text. */
+function evidence({ evidence: all }: PlanReport): Html | string {
+  if (all.length === 0) return "";
+  return html`<h2 id="evidence">The words that carry the answers</h2>
+    ${evidenceTable(all)}
+    ${all.map(
+      ({ part, passages }) =>
+        html`${passages.map(
+          ({ key, value, evidence: { quote, place, found }, before = "", behind = "" }) =>
+            html`<figure class="words">
+              <figcaption>
+                <b>${part}: ${value}</b>
+                <span class="quiet"
+                  >row ${key}, ${place.address ?? place.input},
+                  ${placeWords(place)}${found === "mended" ? "; found after the mend" : ""}</span
+                >
+              </figcaption>
+              <blockquote>${before}<mark>${quote}</mark>${behind}</blockquote>
+            </figure>`,
+        )}`,
+    )}`;
 }
 
 function accuracy({ trials, checks }: PlanPage): Html {

@@ -1,5 +1,5 @@
 /** The sections of a report that go into rows: slices, confidence, steadiness, what disagrees, what to do about it. */
-import { barrenLegwork, type TrialReport } from "../../core/index.js";
+import { barrenLegwork, type EvidenceFigures, type TrialReport } from "../../core/index.js";
 import { intervalChart, reliabilityChart } from "./charts.js";
 import { html, type Html } from "./html.js";
 import { table } from "./page.js";
@@ -60,12 +60,17 @@ export function steadiness({ steadiness: all }: TrialReport): Html | undefined {
     )}`;
 }
 
-export function evidence({ evidence: all = [] }: TrialReport): Html | undefined {
-  if (all.length === 0) return undefined;
+export const evidence = ({ evidence: all = [] }: TrialReport): Html | undefined =>
+  all.length === 0
+    ? undefined
+    : html`<h2>Evidence</h2>
+        ${evidenceTable(all)}`;
+
+/** How often the words were found that carry parts. */
+export function evidenceTable(all: readonly EvidenceFigures[]): Html {
   const share = (count: number, of: number, { low, high }: { readonly low: number; readonly high: number }): string =>
     of === 0 ? "–" : `${count} (${percent(low)} to ${percent(high)})`;
-  return html`<h2>Evidence</h2>
-    <p>Whether the words that were given for a part stand in the row, letter by letter.</p>
+  return html`<p>Whether the words that were given for a part stand in the row, letter by letter.</p>
     ${table(
       ["part", ["n", "answers"], ["n", "at once"], ["n", "after the mend"], ["n", "never"]],
       all.map(({ part, answers, atOnce, mended, never, atOnceInterval, neverInterval }) => [

@@ -26,7 +26,7 @@ export async function report(plan: string, { to, over, across, json, open, ...co
 
 const SHOWN = 5;
 
-function print({ plan, table: source, rows, columns, moved, passed, since }: PlanReportTold, file: string | undefined): void {
+function print({ plan, table: source, rows, columns, moved, passed, since, evidence }: PlanReportTold, file: string | undefined): void {
   out(heading(`Plan ${plan}`) + quiet(`  ${plural(rows, "row")} of ${source}`));
   out(
     table(
@@ -44,6 +44,8 @@ function print({ plan, table: source, rows, columns, moved, passed, since }: Pla
       { right: [1], width: { 2: 80 } },
     ),
   );
+  for (const { part, answers, atOnce, mended, never } of evidence)
+    out(`  evidence of ${part}: of ${plural(answers, "answer")} ${atOnce} found at once, ${mended} after the mend, ${never} never`);
   if (since !== null) {
     const beyond = moved.filter(({ adjusted }) => adjusted < 0.05);
     out(

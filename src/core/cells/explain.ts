@@ -102,3 +102,7 @@ async function promptOf({ does }: StepWork, passed: Passing): Promise<Pick<CellE
   const made = await rendered(prepared, inputs, does.model);
   return "reason" in made ? {} : { inputs: made.quotable, prompt: made.messages };
 }
+
+/** The texts of a row in which a step's quotations are looked for, as it stands now; none where nothing can be asked about it. */
+export const quotableOf = async (one: StepWork, passed: Passing): Promise<CellExplanation["inputs"]> =>
+  (await promptOf(one, passed)).inputs;

@@ -54,7 +54,7 @@ export interface Survey {
 export async function survey(
   setup: FillSetup,
   onOpenCell?: (cell: OpenCell) => void,
-  onRows?: (steps: Awaited<ReturnType<ReturnType<typeof considerAll>["next"]>>["value"]) => void,
+  onRows?: (steps: Awaited<ReturnType<ReturnType<typeof considerAll>["next"]>>["value"]) => Promise<void> | void,
 ): Promise<Survey> {
   const work = workOf(setup, { refill: "stale" });
   await patternsReady();
@@ -66,7 +66,7 @@ export async function survey(
   const notes = new Told();
   let rows = 0;
   for await (const steps of considerAll(work)) {
-    onRows?.(steps);
+    await onRows?.(steps);
     rows += steps[0]?.rows.length ?? 0;
     for (const { one, rows: considered } of steps) {
       const changes = await changesOf(work, one, considered);

@@ -4,6 +4,7 @@ import { chiSquare, holm } from "../statistics/index.js";
 import { shownCell } from "../table/index.js";
 import type { ColumnFigures } from "../view/index.js";
 import { ColumnTally, sharesOf, type GroupTally, type Lengths, type Share } from "./column-tally.js";
+import { EvidenceTally, type EvidenceReport } from "./evidence-tally.js";
 
 /** Whether the shares of a column have moved since the last report. */
 export interface Moved {
@@ -49,6 +50,8 @@ export interface PlanReport {
   readonly reasons: Survey["reasons"];
   readonly moved: readonly Moved[];
   readonly passed: readonly Passed[];
+  /** Of the parts that demand evidence. */
+  readonly evidence: readonly EvidenceReport[];
 }
 
 export interface PlanReportOptions {
@@ -69,8 +72,10 @@ const DAY = /^(\d{4}-\d{2})(-\d{2})?/;
 /** Goes through a plan's table once, and counts. Nothing is asked; memory depends on how many different values there are. */
 export async function planReport(setup: FillSetup, { over, across, since }: PlanReportOptions = {}): Promise<PlanReport> {
   const tallies = new Map<string, { readonly step: string; readonly tally: ColumnTally }>();
-  const surveyed = await survey(setup, undefined, (steps) => {
-    for (const { one, rows } of steps ?? [])
+  const evidence = new EvidenceTally(setup.ledger.answers);
+  const surveyed = await survey(setup, undefined, async (steps) => {
+    for (const { one, rows } of steps ?? []) {
+      await evidence.add(one, rows);
       for (const target of one.targets) {
         if (!tallies.has(target.name)) tallies.set(target.name, { step: one.name, tally: new ColumnTally(target.freeText) });
         const { tally } = tallies.get(target.name)!;
@@ -84,6 +89,7 @@ export async function planReport(setup: FillSetup, { over, across, since }: Plan
           });
         }
       }
+    }
   });
   const columns = [...tallies].map(([column, { step, tally }]): ColumnReport => {
     const lengths = tally.lengths();
@@ -104,6 +110,7 @@ export async function planReport(setup: FillSetup, { over, across, since }: Plan
     reasons: surveyed.reasons,
     moved: since === undefined ? [] : movedOf(tallies),
     passed: since === undefined ? [] : await passedSince(setup, since),
+    evidence: await evidence.report(),
   };
 }
 

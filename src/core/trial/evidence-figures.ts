@@ -1,4 +1,5 @@
 import type { Answer } from "../answer/index.js";
+import type { Evidence } from "../sources/index.js";
 import { wilson, type Interval } from "../statistics/index.js";
 import type { Prepared } from "../template/index.js";
 
@@ -15,22 +16,28 @@ export interface EvidenceFigures {
   readonly neverInterval: Interval;
 }
 
-/** Counts each part that demands evidence. */
-export function evidenceFigures({ parts }: Pick<Prepared, "parts">, answers: readonly Answer[]): EvidenceFigures[] {
-  return parts
-    .filter(({ spec }) => spec.evidence)
-    .map(({ name }) => {
-      const found = answers.flatMap(({ evidence }) => evidence?.[name]?.found ?? []);
-      const count = (how: (typeof found)[number]): number => found.filter((one) => one === how).length;
-      const [atOnce, mended, never] = [count("atOnce"), count("mended"), count("never")];
-      return {
-        part: name,
-        answers: found.length,
-        atOnce,
-        mended,
-        never,
-        atOnceInterval: wilson(atOnce, found.length),
-        neverInterval: wilson(never, found.length),
-      };
-    });
+/** The figures of a part whose words were found so. */
+export function figuresOfEvidence(part: string, found: readonly Evidence["found"][]): EvidenceFigures {
+  const count = (how: Evidence["found"]): number => found.filter((one) => one === how).length;
+  const [atOnce, mended, never] = [count("atOnce"), count("mended"), count("never")];
+  return {
+    part,
+    answers: found.length,
+    atOnce,
+    mended,
+    never,
+    atOnceInterval: wilson(atOnce, found.length),
+    neverInterval: wilson(never, found.length),
+  };
 }
+
+/** Counts each part that demands evidence. */
+export const evidenceFigures = ({ parts }: Pick<Prepared, "parts">, answers: readonly Answer[]): EvidenceFigures[] =>
+  parts
+    .filter(({ spec }) => spec.evidence)
+    .map(({ name }) =>
+      figuresOfEvidence(
+        name,
+        answers.flatMap(({ evidence }) => evidence?.[name]?.found ?? []),
+      ),
+    );

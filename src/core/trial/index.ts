@@ -1,6 +1,7 @@
 export { adviseOn, type Advice, type ConfusedPair, type DoubtfulLabel } from "./advice.js";
 export { conclusion, contest, gradeColumns, type Contest, type Contestant } from "./contest.js";
 export { adjust, compare, type PartComparison } from "./compare.js";
+export { figuresOfEvidence, type EvidenceFigures } from "./evidence-figures.js";
 export type { GradeOptions, KindFigures } from "./figures.js";
 export { drawRows, drawSealed, type Drawable, type DrawWay } from "./draw.js";
 export { grade, valueAt, type Disagreement, type Graded, type PartGrade } from "./grade.js";

@@ -54,6 +54,15 @@ describe("what a value rests on, at the desk", () => {
     await page.getByRole("img", { name: "sheet, page 1 of S-105, as it was sent" }).waitFor();
     await page.getByText("is blank").first().waitFor();
     await expectAccessible(page, "a review with a picture");
+    // And in the report: how they were found, with some of them, each the way to its row.
+    await go("report/inspections");
+    await page.getByRole("heading", { name: "The words that carry the answers" }).waitFor();
+    await page.getByRole("row", { name: "finding 5 4 0 1" }).waitFor();
+    const words = page.locator(".report .evidence", { hasText: "The bow ramp hinge" });
+    expect(await words.locator("mark").innerText()).toMatch(/^The bow ramp hinge shows a crack of 4 cm/);
+    await expectAccessible(page, "a report with evidence");
+    await words.getByRole("link", { name: "S-102" }).click();
+    await page.waitForURL(/table\/inspections\?row=S-102/);
     expect(faults).toEqual([]);
   });
 });

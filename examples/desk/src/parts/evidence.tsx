@@ -1,3 +1,4 @@
+import type { ReactNode } from "react";
 import type { CallReport } from "yoroshi/client";
 import "./evidence.css";
 
@@ -5,7 +6,7 @@ type Step = CallReport<"explainRow">["steps"][number];
 export type Evidence = NonNullable<NonNullable<Step["answer"]>["answer"]["evidence"]>[number];
 
 /** The words that carry a part of an answer, marked in the text where they stand; or that none were found. */
-export function EvidenceOf({ evidence }: { readonly evidence: Evidence }) {
+export function EvidenceOf({ evidence, children }: { readonly evidence: Evidence; readonly children?: ReactNode }) {
   const { part, found, quote, source, place, before, behind } = evidence;
   if (found === "never")
     return (
@@ -16,7 +17,7 @@ export function EvidenceOf({ evidence }: { readonly evidence: Evidence }) {
   return (
     <figure className="evidence">
       <figcaption>
-        <i>{part}</i>{" "}
+        <i>{part}</i> {children}{" "}
         <small>
           {source}, {place}
           {found === "mended" ? "; found after the mend" : ""}

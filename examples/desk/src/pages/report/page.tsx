@@ -9,6 +9,7 @@ import { Problem, Reading } from "../../parts/problem.js";
 import { ShareChart, type ShareBar } from "../../parts/share-chart.js";
 import { percent, plural, when } from "../../parts/words.js";
 import { ChangesList } from "./changes.js";
+import { EvidenceSection } from "./evidence.js";
 import { DriftGloss } from "./drift.js";
 import "./report.css";
 
@@ -53,6 +54,7 @@ export function ReportPage() {
           {data?.columns.map((column) => (
             <ColumnFigures key={column.column} plan={plan} column={column} />
           ))}
+          {data && data.evidence.length > 0 ? <EvidenceSection plan={plan} evidence={data.evidence} /> : null}
         </section>
         <aside className="glosses">
           {data ? <Since data={data} /> : null}
