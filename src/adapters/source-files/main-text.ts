@@ -13,13 +13,7 @@ export function mainText(bytes: Uint8Array, charset: string | undefined, address
   const html = decodeText(bytes, charset ?? charsetIn(bytes));
   checkDepth(html);
   const { document } = parseHTML(html);
-  const date =
-    metaOf(
-      document,
-      'meta[property="article:published_time"], meta[property="article:modified_time"], meta[name="date"], meta[itemprop="datePublished"]',
-    ) ??
-    document.querySelector("time[datetime]")?.getAttribute("datetime") ??
-    undefined;
+  const date = dateOf(document);
   const day = date !== undefined && !Number.isNaN(Date.parse(date)) ? date.slice(0, 10) : undefined;
   const links = linksOf(document, address);
   // The library changes what it reads.
@@ -27,27 +21,57 @@ export function mainText(bytes: Uint8Array, charset: string | undefined, address
   const main = article?.content ? elementText(article.content) : "";
   // A page of few words is taken whole: what is left out may be all that it says.
   const text = main.length >= LEAST ? main : htmlText(html);
-  const title = (article?.title || document.querySelector("title")?.textContent || "").trim();
+  const title = (article?.title || firstOf(document, "title")?.textContent || "").trim();
   return { title: title || undefined, date: day, pages: text === "" ? [] : [{ text }], pictures: [], notes: [], links };
 }
 
-interface Doc {
-  querySelector(selector: string): { getAttribute(name: string): string | null; readonly textContent: string | null } | null;
-  querySelectorAll(selector: string): Iterable<{ getAttribute(name: string): string | null }>;
+interface Element {
+  getAttribute(name: string): string | null;
+  readonly textContent: string | null;
 }
 
-const metaOf = (document: Doc, selector: string): string | undefined =>
-  document.querySelector(selector)?.getAttribute("content") ?? undefined;
+/** By the names of tags, which is several times faster than by selectors. */
+interface Doc {
+  getElementsByTagName(name: string): Iterable<Element>;
+}
+
+const firstOf = (document: Doc, name: string): Element | undefined => [...document.getElementsByTagName(name)][0];
+
+/** Where pages state their day; the first of them that is there. */
+const DATES = [
+  ["property", "article:published_time"],
+  ["property", "article:modified_time"],
+  ["name", "date"],
+  ["itemprop", "datePublished"],
+] as const;
+
+function dateOf(document: Doc): string | undefined {
+  const stated = [...document.getElementsByTagName("meta")].find((meta) =>
+    DATES.some(([attribute, value]) => meta.getAttribute(attribute) === value),
+  );
+  if (stated) return stated.getAttribute("content") ?? undefined;
+  const times = [...document.getElementsByTagName("time")].map((time) => time.getAttribute("datetime"));
+  return times.find((time) => time !== null) ?? undefined;
+}
 
 function linksOf(document: Doc, address: string): string[] {
   const found = new Set<string>();
-  for (const link of document.querySelectorAll("a[href]")) {
-    const to = link.getAttribute("href")!;
-    if (!URL.canParse(to, address)) continue;
-    const url = new URL(to, address);
+  const base = parsed(address);
+  for (const link of document.getElementsByTagName("a")) {
+    const to = link.getAttribute("href");
+    const url = to === null ? undefined : parsed(to, base);
+    if (!url || !/^https?:$/.test(url.protocol)) continue;
     url.hash = "";
-    if (/^https?:$/.test(url.protocol)) found.add(url.href);
+    found.add(url.href);
     if (found.size >= MOST_LINKS) break;
   }
   return [...found];
+}
+
+function parsed(to: string, base?: URL): URL | undefined {
+  try {
+    return new URL(to, base);
+  } catch {
+    return undefined;
+  }
 }
