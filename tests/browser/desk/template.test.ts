@@ -124,12 +124,19 @@ describe("the template's page", () => {
     expect(await page.locator(".tries > li").first().innerText()).toMatch(/R-071[\s\S]*hazard[\s\S]*machinery/);
     await page.locator(".editor.task .cm-content").click();
     await page.keyboard.press("Control+Home");
-    await page.keyboard.type("Short and plain. ");
+    await page.keyboard.type("S");
     await expect.poll(() => ask.innerText()).toBe("Save, and ask");
+    // Also where the server takes its time to check what is typed, the whole of it is saved, asked and kept.
+    await page.route("**/source/check", async (route) => {
+      await page.waitForTimeout(300);
+      await route.continue();
+    });
+    await page.keyboard.type("hort and plain. ");
     await ask.click();
     await expect.poll(() => page.locator(".tries > li").count()).toBe(2);
     expect(text()).toContain("Short and plain.");
     expect(await page.locator(".tries .diff").first().innerText()).toContain("+   Short and plain. Decide which hazard");
+    await page.unroute("**/source/check");
     await page.getByLabel("What is put in").selectOption("sample");
     await expect.poll(() => page.locator(".sent-side h2").innerText()).toContain("sample 1");
     await page.getByRole("button", { name: "The next row" }).click();

@@ -48,9 +48,10 @@ export function Try({ template, plan, plans, step, source, inputs, wanted, curre
     setProblem(undefined);
     try {
       // What is tried is what stands in the file, so that the try is of a version.
-      if (!source.isDirty || (await source.save())) {
+      const text = source.isDirty ? (await source.save())?.text : source.text;
+      if (text !== undefined) {
         const answer = await server.tryRow({ of: template, inputs: given, ...(fresh ? { fresh } : {}) });
-        keepTry(template, { at: Date.now(), told: row.told, inputs: given, text: source.text, answer });
+        keepTry(template, { at: Date.now(), told: row.told, inputs: given, text, answer });
         onTried();
       }
     } catch (fault) {

@@ -25,7 +25,8 @@ export interface Source {
   /** Puts a value at a path of the form; `undefined` takes it away. */
   setAt(path: readonly (string | number)[], value: Json | undefined): void;
   setForm(form: Form): void;
-  save(withMistakes?: boolean): Promise<boolean>;
+  /** Gives what the file says then, the last letters included; nothing where it could not be saved. */
+  save(withMistakes?: boolean): Promise<Shown | undefined>;
   takeTheirs(): void;
   keepOurs(): void;
 }
@@ -144,7 +145,7 @@ export function useSource(what: What, name: string): Source {
     setForm,
     save: async (withMistakes = false) => {
       while (isUnderWay.current) await new Promise((resolve) => setTimeout(resolve, SOON_MS));
-      if (!base || !newest.current) return false;
+      if (!base || !newest.current) return undefined;
       const before = base;
       try {
         const shown = await CALLS[what].save(name, newest.current.text, base.mark, withMistakes);
@@ -161,12 +162,12 @@ export function useSource(what: What, name: string): Source {
             queries.setQueryData(["source", what, name], back);
           },
         });
-        return true;
+        return shown;
       } catch (fault) {
         setProblem(fault);
         if (fault instanceof ServerError && fault.code === "fileChanged")
           void queries.invalidateQueries({ queryKey: ["source", what, name] });
-        return false;
+        return undefined;
       }
     },
     takeTheirs: () => {
