@@ -294,7 +294,7 @@ function report(name, ratio, target, figures) {
 }
 
 function round(value) {
-  return Number(value.toPrecision(4));
+  return typeof value === "number" ? Number(value.toPrecision(4)) : value;
 }
 
 /** A project with a table of distinct notes. */
