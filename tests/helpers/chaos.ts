@@ -177,57 +177,62 @@ async function chaosOn(way: Way, base: TestDatabase, host: CountingHost, schema:
   const join = () => start(["work", "--json"], folder);
   const workers = Array.from({ length: fill.workers }, join);
   const late = setTimeout(() => void tellState(base, schema, [planner, ...workers]).catch(console.error), fill.rows * 10 + LATE_MS);
-  const frozen: Promise<void>[] = [];
-  const freeze = async (worker: ReturnType<typeof join>): Promise<void> => {
-    worker.child.kill("SIGSTOP");
-    await sleep(FREEZE_MS);
-    worker.child.kill("SIGCONT");
-  };
-  const events = shuffled([
-    ...Array.from({ length: happens.kills }, (_, n) => async () => {
-      const at = n % workers.length;
-      workers[at]!.child.kill("SIGKILL");
-      workers[at] = join();
-    }),
-    ...Array.from({ length: happens.freezes }, (_, n) => async () => void frozen.push(freeze(workers[(n + 1) % workers.length]!))),
-    ...Array.from({ length: happens.outages }, () => () => way.cut(OUTAGE_MS)),
-    ...Array.from({ length: happens.storms }, () => async () => void (host.stormUntil = Date.now() + STORM_MS)),
-  ]);
-  for (const [n, event] of events.entries()) {
-    while (host.asked.size < (rows * 0.9 * (n + 0.5)) / events.length && !isDone) await sleep(20);
-    await event();
+  try {
+    const frozen: Promise<void>[] = [];
+    const freeze = async (worker: ReturnType<typeof join>): Promise<void> => {
+      worker.child.kill("SIGSTOP");
+      await sleep(FREEZE_MS);
+      worker.child.kill("SIGCONT");
+    };
+    const events = shuffled([
+      ...Array.from({ length: happens.kills }, (_, n) => async () => {
+        const at = n % workers.length;
+        workers[at]!.child.kill("SIGKILL");
+        workers[at] = join();
+      }),
+      ...Array.from({ length: happens.freezes }, (_, n) => async () => void frozen.push(freeze(workers[(n + 1) % workers.length]!))),
+      ...Array.from({ length: happens.outages }, () => () => way.cut(OUTAGE_MS)),
+      ...Array.from({ length: happens.storms }, () => async () => void (host.stormUntil = Date.now() + STORM_MS)),
+    ]);
+    for (const [n, event] of events.entries()) {
+      while (host.asked.size < (rows * 0.9 * (n + 0.5)) / events.length && !isDone) await sleep(20);
+      await event();
+    }
+    const done = await planner.done;
+    await Promise.all(frozen);
+    // With what it said, should it ever end otherwise.
+    expect({ code: done.code, said: done.code === 0 ? "" : `${done.err}${done.out}` }).toEqual({ code: 0, said: "" });
+    expect(done.err).not.toContain("error");
+    expect(done.json()).toMatchObject({ filled: rows, failed: 0, end: "done", written: true });
+    expectRight(folder, rows);
+    // A worker tells of itself every few seconds.
+    await expect.poll(async () => (await run(["status", "log"], folder)).out, { timeout: 20_000 }).toMatch(/Workers\n[\s\S]*rows a minute/);
+    for (const { child } of workers) child.kill("SIGTERM");
+    const ends = await Promise.all(workers.map((worker) => worker.done));
+    expect(ends.map(({ code }) => code)).toEqual(ends.map(() => 0));
+    const states = await base.run(`SELECT state, count(*)::int AS n FROM ${schema}.cells GROUP BY state`);
+    expect(states).toEqual([{ state: "filled", n: rows }]);
+    // Besides the word that a new model is asked for: no request is charged twice, every row's is there, and what was reserved is given back.
+    const [charged] = await base.run(
+      `SELECT sum(requests)::int AS requests, sum(spent + unsure)::int AS spent FROM ${schema}.charges WHERE run <> 'probe'`,
+    );
+    expect(Number(charged!["requests"])).toBeLessThanOrEqual(requestsTo(host));
+    expect(Number(charged!["requests"])).toBeGreaterThanOrEqual(rows);
+    expect(Number(charged!["spent"])).toBeLessThanOrEqual(Math.round(cap * 1e6));
+    // The report tells what was charged, also of workers that did not live to tell; a frozen one may add to it when it is awake.
+    const reported = Math.round(done.json<{ spent: number }>().spent * 1e6);
+    expect(reported).toBeLessThanOrEqual(Number(charged!["spent"]));
+    expect(reported).toBeGreaterThanOrEqual(rows * 21);
+    const held = await base.run(
+      `SELECT name FROM ${schema}.leases WHERE name LIKE 'ask:%' AND session IN (SELECT id FROM ${schema}.sessions)`,
+    );
+    expect(held).toEqual([]);
+    return { repeats: requestsTo(host) - rows, requests: requestsTo(host) };
+  } finally {
+    clearTimeout(late);
+    // None is left behind, however it went.
+    for (const { child } of [planner, ...workers]) child.kill("SIGKILL");
   }
-  const done = await planner.done;
-  await Promise.all(frozen);
-  // With what it said, should it ever end otherwise.
-  expect({ code: done.code, said: done.code === 0 ? "" : `${done.err}${done.out}` }).toEqual({ code: 0, said: "" });
-  expect(done.err).not.toContain("error");
-  expect(done.json()).toMatchObject({ filled: rows, failed: 0, end: "done", written: true });
-  expectRight(folder, rows);
-  // A worker tells of itself every few seconds.
-  await expect.poll(async () => (await run(["status", "log"], folder)).out, { timeout: 20_000 }).toMatch(/Workers\n[\s\S]*rows a minute/);
-  for (const { child } of workers) child.kill("SIGTERM");
-  const ends = await Promise.all(workers.map((worker) => worker.done));
-  clearTimeout(late);
-  expect(ends.map(({ code }) => code)).toEqual(ends.map(() => 0));
-  const states = await base.run(`SELECT state, count(*)::int AS n FROM ${schema}.cells GROUP BY state`);
-  expect(states).toEqual([{ state: "filled", n: rows }]);
-  // Besides the word that a new model is asked for: no request is charged twice, every row's is there, and what was reserved is given back.
-  const [charged] = await base.run(
-    `SELECT sum(requests)::int AS requests, sum(spent + unsure)::int AS spent FROM ${schema}.charges WHERE run <> 'probe'`,
-  );
-  expect(Number(charged!["requests"])).toBeLessThanOrEqual(requestsTo(host));
-  expect(Number(charged!["requests"])).toBeGreaterThanOrEqual(rows);
-  expect(Number(charged!["spent"])).toBeLessThanOrEqual(Math.round(cap * 1e6));
-  // The report tells what was charged, also of workers that did not live to tell; a frozen one may add to it when it is awake.
-  const reported = Math.round(done.json<{ spent: number }>().spent * 1e6);
-  expect(reported).toBeLessThanOrEqual(Number(charged!["spent"]));
-  expect(reported).toBeGreaterThanOrEqual(rows * 21);
-  const held = await base.run(
-    `SELECT name FROM ${schema}.leases WHERE name LIKE 'ask:%' AND session IN (SELECT id FROM ${schema}.sessions)`,
-  );
-  expect(held).toEqual([]);
-  return { repeats: requestsTo(host) - rows, requests: requestsTo(host) };
 }
 
 /** The same order each time. */

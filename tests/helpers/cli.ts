@@ -19,6 +19,9 @@ export interface Ran {
 /** Starts the built command line, with an input to be written to. */
 export const startWithInput = (args: readonly string[], cwd: string): ReturnType<typeof start> => start(args, cwd, {}, "pipe");
 
+/** What was started and has not ended. */
+const running = new Set<ChildProcess>();
+
 /** Starts the built command line. */
 export function start(
   args: readonly string[],
@@ -32,6 +35,8 @@ export function start(
     env: { ...process.env, NO_COLOR: "1", FORCE_COLOR: "0", ...env },
     stdio: [input, "pipe", "pipe"],
   });
+  running.add(child);
+  child.on("close", () => running.delete(child));
   let out = "";
   let err = "";
   child.stdout!.on("data", (chunk: Buffer) => (out += chunk.toString()));
@@ -52,7 +57,9 @@ export function tempFolder(): string {
   return folder;
 }
 
+/** Also ends what a test that failed has left running in them. */
 export function removeTempFolders(): void {
+  for (const child of running) child.kill("SIGKILL");
   for (const folder of made.splice(0)) rmSync(folder, { recursive: true, force: true });
 }
 
