@@ -86,27 +86,31 @@ class Server {
   }
 }
 
+/** What is taken where a run does not say otherwise. */
+const USUAL = {
+  atOnce: 50,
+  latencyMs: 200,
+  chunk: 200,
+  hostASecond: Infinity,
+  ledgers: 1,
+  queues: 1,
+  planners: 1,
+  seconds: 20,
+  seed: 1,
+  measured: MEASURED,
+};
+
 /**
  * Rows a second that workers come to, after a run-up. Several workers are one in the simulation where they are many; what is one event
  * then stands for as many rows.
  *
  * @param cores where all share one machine; left out, every worker has a processor of its own, and so have ledger and planner.
  */
-export function simulate({
-  workers,
-  atOnce = 50,
-  latencyMs = 200,
-  chunk = 200,
-  hostASecond = Infinity,
-  ledgers = 1,
-  queues = 1,
-  planners = 1,
-  lookEveryMs,
-  cores,
-  seconds = 20,
-  seed = 1,
-  measured = MEASURED,
-}) {
+export function simulate(of) {
+  const { workers, atOnce, latencyMs, chunk, hostASecond, ledgers, queues, planners, lookEveryMs, cores, seconds, seed, measured } = {
+    ...USUAL,
+    ...of,
+  };
   const random = seeded(seed);
   const together = Math.max(1, Math.ceil(workers / 50));
   const groups = Math.ceil(workers / together);
@@ -174,18 +178,8 @@ function looksOf({ workers, ledgers, lookEveryMs, measured }) {
 }
 
 /** The ceilings that a run meets, in rows a second. */
-export function ceilings({
-  workers,
-  atOnce = 50,
-  latencyMs = 200,
-  chunk = 200,
-  hostASecond = Infinity,
-  ledgers = 1,
-  queues = 1,
-  planners = 1,
-  lookEveryMs,
-  measured = MEASURED,
-}) {
+export function ceilings(of) {
+  const { workers, atOnce, latencyMs, chunk, hostASecond, ledgers, queues, planners, lookEveryMs, measured } = { ...USUAL, ...of };
   const looks = looksOf({ workers, ledgers, lookEveryMs, measured });
   return {
     workers: workers * Math.min((atOnce * 1_000) / (latencyMs + measured.commitMs), 1_000 / measured.workerMs),

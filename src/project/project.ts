@@ -1,4 +1,3 @@
-import * as crypto from "node:crypto";
 import { existsSync } from "node:fs";
 import path from "node:path";
 import type { Database } from "../adapters/sql/index.js";
@@ -29,7 +28,6 @@ import {
   type Prepared,
   type SampleOptions,
   type Samples,
-  type Sha256,
   type Table,
   type Template,
   type TemplateStep,
@@ -54,6 +52,7 @@ import type { RunLog } from "../adapters/run-log/index.js";
 import type { LoadedTemplate, TemplateModels } from "./loaded.js";
 import { PROJECT_FILE, PROJECT_FORMAT, readProjectFile, type ProjectFile } from "./project-file.js";
 import { projectDatabases, type Databases } from "./databases.js";
+import { sha256 } from "./sha256.js";
 import { ProjectSources } from "./sources.js";
 import { projectTables, type Tables } from "./tables.js";
 import { plannedColumns, RelatedTables } from "./related-tables.js";
@@ -91,12 +90,6 @@ export async function openProject(options: ProjectOptions = {}): Promise<Project
     isBegun,
   );
 }
-
-// `hash` came with Node 20.12.
-const { createHash, hash } = crypto as typeof crypto & { hash?: (name: string, text: string) => string };
-
-/** Node's own hash: several times faster than the portable one. */
-const sha256: Sha256 = (text) => (hash ? hash("sha256", text) : createHash("sha256").update(text).digest("hex"));
 
 class OpenProject implements Project {
   readonly models: Models;

@@ -8,8 +8,9 @@ import { MIGRATIONS } from "../../src/adapters/sqlite-ledger/migrations.js";
 import { postgresLedger } from "../../src/adapters/postgres-ledger/index.js";
 import { openDatabase, plainSql, type Database as SqlDatabase } from "../../src/adapters/sql/index.js";
 import { sqliteLedger } from "../../src/adapters/sqlite-ledger/index.js";
-import { claim, memoryLedger, remark, type AnswerRecord, type CellRecord, type Ledger } from "../../src/core/index.js";
+import { claim, memoryLedger, type Ledger } from "../../src/core/index.js";
 import { ledgerContract } from "../../src/contracts/index.js";
+import { answer, cell, mark } from "../../src/contracts/ledger/made.js";
 import { systemClock } from "../../src/adapters/system-clock/index.js";
 import { fakeClock } from "../helpers/clock.js";
 import { postgresDatabase, type TestDatabase } from "../helpers/databases.js";
@@ -43,39 +44,6 @@ const inPostgres = (schema = `l${++schemas}`, onNotice: (text: string) => void =
 };
 let files = 0;
 const freshFile = (): string => path.join(folder, `l${++files}`, "ledger.sqlite");
-
-const mark = (n: number): string => n.toString(16).padStart(64, "0");
-const answer = (n: number, raw = "{}"): AnswerRecord => ({
-  fingerprint: mark(n),
-  template: "t",
-  version: 1,
-  model: "m",
-  run: "run1",
-  at: 5,
-  answer: {
-    state: "answered",
-    parts: { tone: "calm", list: ["é", "\n"] },
-    raw,
-    notes: [remark("fenced"), remark("tidied", { part: "tone" })],
-    asks: 1,
-    usage: { tokensIn: 3, tokensOut: 4 },
-    spent: 7,
-    tookMs: 9,
-  },
-});
-const cell = (key: string, more: Partial<CellRecord> = {}): CellRecord => ({
-  plan: "p",
-  step: "s",
-  key,
-  state: "filled",
-  reason: undefined,
-  fingerprint: mark(1),
-  values: { tone: "calm", level: 3, ok: true },
-  edited: undefined,
-  run: "run1",
-  at: 5,
-  ...more,
-});
 
 describe.each([
   ["memory", () => memoryLedger()],

@@ -1,8 +1,9 @@
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { postgresCarrier, postgresLedger, type LedgerDatabase, type LedgerOwner } from "../../src/adapters/postgres-ledger/index.js";
 import { openDatabase, plainSql, type Database } from "../../src/adapters/sql/index.js";
+import { answer, mark } from "../../src/contracts/ledger/made.js";
 import { systemClock } from "../../src/adapters/system-clock/index.js";
-import { claim, remark, type AnswerRecord, type CellRecord, type Clock, type Ledger } from "../../src/core/index.js";
+import { claim, type CellRecord, type Clock, type Ledger } from "../../src/core/index.js";
 import { postgresDatabase, sqliteDatabase, type TestDatabase } from "../helpers/databases.js";
 
 let base: TestDatabase;
@@ -32,25 +33,6 @@ const open = async (schema: string, { clock = systemClock(), owner, onNotice }: 
 /** A clock that goes wrong by some milliseconds. */
 const skewed = (by: number): Clock => ({ ...systemClock(), now: () => Date.now() + by });
 
-const mark = (n: number): string => n.toString(16).padStart(64, "0");
-const answer = (n: number, raw = "{}"): AnswerRecord => ({
-  fingerprint: mark(n),
-  template: "t",
-  version: 1,
-  model: "m",
-  run: "run1",
-  at: 5,
-  answer: {
-    state: "answered",
-    parts: { tone: "calm" },
-    raw,
-    notes: [remark("fenced")],
-    asks: 1,
-    usage: { tokensIn: 3, tokensOut: 4 },
-    spent: 7,
-    tookMs: 9,
-  },
-});
 const cell = (key: string, run = "run1", tone = "calm"): CellRecord => ({
   plan: "p",
   step: "s",
